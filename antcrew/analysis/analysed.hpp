@@ -1,0 +1,61 @@
+// What a record says, computed: figures and verdict of every cell, and the best variant at every point.
+//
+//   Analysed study = analyse(record);
+//   for (const CellFigures& cell : study.cells) if (cell.verdict == Verdict::holds) use(cell.speedup->median);
+//
+// Keeps pointers into the record, which must outlive it. Pure: no I/O, no clock.
+#pragma once
+
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "antcrew/analysis/statistics.hpp"
+#include "antcrew/record/record.hpp"
+
+namespace antcrew {
+
+// The first that applies. Only `holds` is ranked.
+enum class Verdict { not_measured, threw, wrong_answer, too_noisy, holds };
+
+const char* name_of(Verdict verdict) noexcept;
+
+struct CellFigures {
+  const Cell* cell = nullptr;
+  Verdict verdict = Verdict::not_measured;
+  std::string evidence;  // one line; empty for `holds`
+
+  // Present when there is at least one settled trial (time), and the verdict leaves the ratio a meaning (the rest).
+  std::optional<Estimate> time_s;
+  std::optional<Estimate> speedup;       // over rounds: the baseline's time / this cell's time
+  std::optional<Estimate> self_speedup;  // the same, over the variant's own time with one worker
+  std::optional<double> efficiency;
+  std::optional<double> processor_efficiency;  // S / processors, when there are more workers than processors
+  std::optional<double> overhead_s;            // worker-seconds
+  std::optional<double> relative_overhead;
+  std::optional<double> one_worker_penalty;  // of the variant's one-worker cell
+  std::optional<double> serial_fraction;
+  std::optional<double> busy_processors;  // CPU time / wall time
+};
+
+// The ranking at one point.
+struct Best {
+  const CellFigures* cell = nullptr;  // highest speedup among those that hold; null when none does
+  const CellFigures* runner_up = nullptr;
+  bool beats_next = false;  // the paired interval of the two leaves 1 out
+  bool faster = false;      // the interval of its speedup lies above 1
+};
+
+struct Analysed {
+  const Record* record = nullptr;
+  std::vector<CellFigures> cells;  // in the record's order
+  std::vector<Best> best;          // for each point
+  std::vector<std::string> warnings;
+};
+
+Analysed analyse(const Record& record);
+
+// Per-round ratio of two cells' times, a's / b's, over the rounds both were tried in; none without such a round.
+std::optional<Estimate> ratio_by_round(const Cell& a, const Cell& b, double level = 0.95);
+
+}  // namespace antcrew

@@ -1,0 +1,40 @@
+// A half-open stretch of indices, first to last - 1. What a loop of a crew hands to its body.
+//
+//   for (std::size_t i : range) out[i] = f(in[i]);
+#pragma once
+
+#include <cstddef>
+
+namespace antcrew {
+
+struct Range {
+  std::size_t first = 0;
+  std::size_t last = 0;  // one past the end
+
+  constexpr std::size_t size() const noexcept { return last - first; }
+  constexpr bool empty() const noexcept { return first == last; }
+
+  struct iterator {
+    std::size_t at;
+    constexpr std::size_t operator*() const noexcept { return at; }
+    constexpr iterator& operator++() noexcept {
+      ++at;
+      return *this;
+    }
+    constexpr bool operator!=(const iterator& other) const noexcept { return at != other.at; }
+  };
+  constexpr iterator begin() const noexcept { return {first}; }
+  constexpr iterator end() const noexcept { return {last}; }
+
+  friend constexpr bool operator==(const Range&, const Range&) = default;
+};
+
+// The k-th of `parts` nearly equal ranges of 0 … n-1; the first n % parts of them are one longer.
+constexpr Range even_part(std::size_t n, std::size_t parts, std::size_t k) noexcept {
+  const std::size_t base = n / parts;
+  const std::size_t longer = n % parts;
+  const std::size_t first = k * base + (k < longer ? k : longer);
+  return {first, first + base + (k < longer ? 1 : 0)};
+}
+
+}  // namespace antcrew

@@ -1,0 +1,23 @@
+// Exit codes, and turning errors into one line and a code.
+#pragma once
+
+#include <functional>
+#include <string>
+
+namespace antcrew {
+
+inline constexpr int exit_done = 0;
+inline constexpr int exit_answer_is_no = 1;
+inline constexpr int exit_bad_input = 2;
+inline constexpr int exit_could_not_run = 3;
+
+// Runs `work`; an error becomes one line on standard error, begun with the program's name, and its exit code.
+int guarded(const std::string& program, const std::function<int()>& work);
+
+// The last part of argv[0].
+std::string program_name(const char* argv0);
+
+// Columns of the terminal on standard output; 0 when it is not a terminal.
+std::size_t output_width();
+
+}  // namespace antcrew

@@ -1,0 +1,47 @@
+#include "antcrew/cli/forms.hpp"
+
+#include <algorithm>
+#include <iterator>
+
+#include "antcrew/base/error.hpp"
+#include "antcrew/base/units.hpp"
+#include "antcrew/report/derived_json.hpp"
+#include "antcrew/report/table.hpp"
+
+namespace antcrew {
+namespace {
+
+struct Form {
+  const char* name;
+  std::string (*render)(const Analysed&, std::size_t width);
+};
+constexpr Form forms[] = {
+    {"table", table_text},
+    {"json", [](const Analysed& study, std::size_t) { return derived_json(study); }},
+};
+
+const Form* form_called(const std::string& name) {
+  const auto* found =
+      std::find_if(std::begin(forms), std::end(forms), [&](const Form& form) { return form.name == name; });
+  return found == std::end(forms) ? nullptr : found;
+}
+
+}  // namespace
+
+std::string form_names() {
+  std::vector<std::string> names;
+  for (const Form& form : forms) names.emplace_back(form.name);
+  return joined(names);
+}
+
+void check_form(const std::string& form) {
+  if (form_called(form) == nullptr)
+    bad_input("cli.form", "--as", "no form '" + form + "'", "choose from " + form_names());
+}
+
+std::string rendered(const Record& record, const std::string& form, std::size_t width) {
+  check_form(form);
+  return form_called(form)->render(analyse(record), width);
+}
+
+}  // namespace antcrew

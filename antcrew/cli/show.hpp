@@ -1,0 +1,17 @@
+// `antcrew show`: a saved record in one of its forms.
+#pragma once
+
+#include <string>
+
+namespace antcrew {
+
+struct ShowOptions {
+  std::string record;
+  std::string form = "table";
+  std::string to;
+};
+
+// Throws Error for a record or a form that cannot be used. Writes to standard output, or to the file `to`.
+int show_record(const ShowOptions& options);
+
+}  // namespace antcrew

@@ -1,0 +1,117 @@
+#include "antcrew/cli/study_options.hpp"
+
+#include <fmt/chrono.h>
+#include <fmt/format.h>
+
+#include <CLI/CLI.hpp>
+#include <cctype>
+#include <ctime>
+#include <filesystem>
+
+#include "antcrew/base/error.hpp"
+#include "antcrew/base/units.hpp"
+#include "antcrew/cli/forms.hpp"
+
+namespace antcrew {
+namespace {
+
+std::string slug(const std::string& title) {
+  std::string text;
+  for (const char c : title) {
+    const auto letter = static_cast<unsigned char>(c);
+    if (std::isalnum(letter) != 0) {
+      text += static_cast<char>(std::tolower(letter));
+    } else if (!text.empty() && text.back() != '-') {
+      text += '-';
+    }
+  }
+  while (!text.empty() && text.back() == '-') text.pop_back();
+  return text.empty() ? "study" : text.substr(0, 60);
+}
+
+std::string fresh_path(const std::string& stem) {
+  for (int attempt = 1;; ++attempt) {
+    const std::string path = attempt == 1 ? stem + ".json" : fmt::format("{}-{}.json", stem, attempt);
+    if (!std::filesystem::exists(path)) return path;
+  }
+}
+
+}  // namespace
+
+void add_options(CLI::App& app, StudyOptions& o) {
+  app.add_option("--workers", o.workers, "worker counts, such as 1,2,4 (default: 1,2,4 … up to the usable processors)")
+      ->type_name("LIST");
+  app.add_option("--sizes", o.sizes, "input sizes, such as 10k,1M,64Ki (default: the study's own)")->type_name("LIST");
+  app.add_option("--variant", o.variants, "try only this variant and the baseline; may be given again")
+      ->type_name("NAME")->allow_extra_args(false);
+  app.add_option("--study", o.studies, "run only this study, by title or number; may be given again")
+      ->type_name("STUDY")->allow_extra_args(false);
+  app.add_option("--rounds", o.rounds, "trials of every cell at most")->type_name("N")->capture_default_str();
+  app.add_option("--budget", o.budget_s, "wall time of a study in seconds; 0 = no limit")
+      ->type_name("S")
+      ->capture_default_str();
+  app.add_option("--seed", o.seed, "of the order in which cells are tried (default: a fresh one, kept in the record)")
+      ->type_name("N");
+  app.add_option("--save", o.save, "file for the record (default: a new one in antcrew-records/)")->type_name("FILE");
+  app.add_flag("--overwrite", o.overwrite, "let --save replace a file");
+  app.add_option("--as", o.form, "form of the result: " + form_names())->type_name("FORM")->capture_default_str();
+  app.add_flag("--quiet", o.quiet, "no progress on standard error");
+  app.add_flag("--list", o.list, "show the studies and variants of this program, and run nothing");
+}
+
+Plan plan_of(const StudyOptions& o) {
+  Plan plan;
+  if (!o.workers.empty()) {
+    for (const std::size_t count : parse_counts(o.workers, "--workers")) {
+      plan.workers.push_back(
+          checked_workers(count > 1'000'000 ? 1'000'000 : static_cast<long long>(count), "--workers"));
+    }
+    check_workers(plan.workers, "--workers");
+  }
+  if (!o.sizes.empty()) {
+    plan.sizes = parse_counts(o.sizes, "--sizes");
+    check_sizes(plan.sizes, "--sizes");
+  }
+  plan.variants = o.variants;
+  plan.rounds = o.rounds;
+  plan.budget_s = o.budget_s;
+  plan.seed = o.seed;
+  return plan;
+}
+
+std::vector<const StudyBase*> chosen_studies(const std::vector<const StudyBase*>& studies,
+                                             const std::vector<std::string>& wanted) {
+  if (wanted.empty()) return studies;
+  std::vector<const StudyBase*> chosen;
+  for (const std::string& name : wanted) {
+    const std::size_t before = chosen.size();
+    for (std::size_t i = 0; i < studies.size(); ++i) {
+      if (studies[i]->title() == name || std::to_string(i + 1) == name) chosen.push_back(studies[i]);
+    }
+    if (chosen.size() == before) {
+      bad_input("cli.study", "--study", "no study '" + name + "' in this program", "see --list");
+    }
+  }
+  return chosen;
+}
+
+std::string record_path(const StudyOptions& o, const StudyBase& study, std::size_t studies) {
+  if (o.save.empty()) {
+    return fresh_path(
+        fmt::format("antcrew-records/{}-{:%Y%m%d-%H%M%S}", slug(study.title()), fmt::localtime(std::time(nullptr))));
+  }
+  std::filesystem::path path(o.save);
+  if (studies > 1) {
+    path.replace_filename(path.stem().string() + "-" + slug(study.title()) + path.extension().string());
+  }
+  if (std::filesystem::is_directory(path)) {
+    bad_input("record.exists", "--save " + path.string(), "this is a directory", "name a file in it");
+  }
+  if (std::filesystem::exists(path) && !o.overwrite) {
+    bad_input("record.exists", "--save " + path.string(), "this file exists",
+              "choose another name, or add --overwrite");
+  }
+  return path.string();
+}
+
+}  // namespace antcrew

@@ -1,0 +1,42 @@
+// The options that every study program has.
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "antcrew/study/plan.hpp"
+
+namespace CLI {
+class App;
+}
+
+namespace antcrew {
+
+struct StudyOptions {
+  std::string workers;
+  std::string sizes;
+  std::vector<std::string> variants;
+  std::vector<std::string> studies;
+  int rounds = Plan{}.rounds;
+  double budget_s = Plan{}.budget_s;
+  std::uint64_t seed = 0;
+  std::string save;
+  std::string form = "table";
+  bool overwrite = false;
+  bool quiet = false;
+  bool list = false;
+};
+
+void add_options(CLI::App& app, StudyOptions& options);
+
+// Throws Error (units.count, study.grid) naming the option.
+Plan plan_of(const StudyOptions& options);
+
+// The studies named by title or number (from 1), all when none is named. Throws Error (cli.study).
+std::vector<const StudyBase*> chosen_studies(const std::vector<const StudyBase*>& studies,
+                                             const std::vector<std::string>& wanted);
+
+// --save, or a new file of this study's own under antcrew-records/. Throws Error (record.exists).
+std::string record_path(const StudyOptions& options, const StudyBase& study, std::size_t studies);
+
+}  // namespace antcrew

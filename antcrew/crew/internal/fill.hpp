@@ -1,0 +1,79 @@
+// Loops that can be cancelled between blocks, and filling a Column from many workers.
+#pragma once
+
+#include <algorithm>
+#include <atomic>
+#include <cstddef>
+#include <memory>
+#include <mutex>
+#include <type_traits>
+#include <vector>
+
+#include "antcrew/base/range.hpp"
+#include "antcrew/crew/column.hpp"
+
+namespace antcrew::internal {
+
+// Blocks long enough that looking at the flag costs nothing, short enough that at most a 64th of the range is done
+// after a cancel. Inside a block the loop has no exit, so the compiler can vectorise it.
+template <class Body>
+void in_blocks(Range range, const std::atomic<bool>& cancelled, Body&& body) {
+  const std::size_t step = std::clamp<std::size_t>(range.size() / 64, 1, 1u << 16);
+  for (std::size_t first = range.first; first < range.last;) {
+    if (cancelled.load(std::memory_order_relaxed)) return;
+    const std::size_t last = range.last - first < step ? range.last : first + step;
+    body(Range{first, last});
+    first = last;
+  }
+}
+
+// Owns the raw memory until every element is made; after a fault it destroys just those that were.
+template <class T>
+class Filler {
+ public:
+  explicit Filler(std::size_t n) : data_(Column<T>::allocate(n)), n_(n) {}
+  Filler(const Filler&) = delete;
+  Filler& operator=(const Filler&) = delete;
+  ~Filler() {
+    if (data_ == nullptr) return;
+    for (const Range& range : made_) std::destroy(data_ + range.first, data_ + range.last);
+    Column<T>::release(data_);
+  }
+
+  template <class Fn>
+  void fill(Range range, const std::atomic<bool>& cancelled, Fn& fn) {
+    if constexpr (std::is_trivially_destructible_v<T>) {
+      in_blocks(range, cancelled, [&](Range block) {
+        for (std::size_t i = block.first; i < block.last; ++i) ::new (static_cast<void*>(data_ + i)) T(fn(i));
+      });
+    } else {
+      Progress progress{*this, {range.first, range.first}};
+      in_blocks(range, cancelled, [&](Range block) {
+        for (std::size_t i = block.first; i < block.last; ++i, ++progress.made.last) {
+          ::new (static_cast<void*>(data_ + i)) T(fn(i));
+        }
+      });
+    }
+  }
+
+  // Only after a region that threw nothing.
+  Column<T> finished() && noexcept { return Column<T>::adopt(std::exchange(data_, nullptr), n_); }
+
+ private:
+  // Notes what a piece made, also when fn throws.
+  struct Progress {
+    Filler& filler;
+    Range made;
+    ~Progress() {
+      const std::lock_guard<std::mutex> lock(filler.mutex_);
+      filler.made_.push_back(made);
+    }
+  };
+
+  T* data_;
+  std::size_t n_;
+  std::mutex mutex_;
+  std::vector<Range> made_;
+};
+
+}  // namespace antcrew::internal

@@ -1,0 +1,37 @@
+// What this process may use, which is often less than the machine has. A study on more workers than the usable
+// processors measures the scheduler, so every record keeps these.
+//
+// Any thread may call read_limits(); it reads the kernel's files each time.
+#pragma once
+
+#include <cstdint>
+#include <optional>
+#include <string>
+
+namespace antcrew {
+
+struct Limits {
+  int online_processors = 1;                        // logical processors the kernel runs
+  int affinity_processors = 1;                      // those this process may be scheduled on
+  std::optional<double> quota_cpus;                 // CPU quota of the control group, in processors; none = no quota
+  std::uint64_t stack_bytes = 0;                    // soft limit of the main thread's stack; 0 = unlimited
+  std::uint64_t memory_bytes = 0;                   // installed
+  std::uint64_t available_bytes = 0;                // the kernel's estimate of what can be used without swapping
+  std::optional<std::uint64_t> memory_limit_bytes;  // of the control group, or the address-space limit
+
+  // The smallest of online, affinity and quota (rounded down, at least 1).
+  int usable_processors() const noexcept;
+};
+
+// Where the kernel's files are; tests give folders of their own.
+struct LimitSources {
+  std::string proc = "/proc";
+  std::string cgroup_mounts_root;  // put before each mount point that mountinfo names
+};
+
+Limits read_limits(const LimitSources& sources = {});
+
+// As Limits::usable_processors(), for callers who ask often: the control group's quota is read once per process.
+int usable_processors_now();
+
+}  // namespace antcrew

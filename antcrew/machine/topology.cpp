@@ -1,0 +1,100 @@
+#include "antcrew/machine/topology.hpp"
+
+#include <hwloc.h>
+
+#include <algorithm>
+#include <memory>
+
+#include "antcrew/base/error.hpp"
+
+namespace antcrew {
+namespace {
+
+struct Destroy {
+  void operator()(hwloc_topology_t t) const { hwloc_topology_destroy(t); }
+};
+using Handle = std::unique_ptr<hwloc_topology, Destroy>;
+
+Handle load() {
+  hwloc_topology_t raw = nullptr;
+  if (hwloc_topology_init(&raw) != 0) {
+    could_not_run("machine.topology", "topology", "the system's topology cannot be read", "check that /sys is mounted");
+  }
+  Handle handle(raw);
+  if (hwloc_topology_load(raw) != 0) {
+    could_not_run("machine.topology", "topology", "the system's topology cannot be read", "check that /sys is mounted");
+  }
+  return handle;
+}
+
+int count(hwloc_topology_t t, hwloc_obj_type_t type) {
+  return std::max(1, hwloc_get_nbobjs_by_type(t, type));
+}
+
+std::vector<Cache> caches_of(hwloc_topology_t t) {
+  constexpr hwloc_obj_type_t types[] = {HWLOC_OBJ_L1CACHE, HWLOC_OBJ_L2CACHE, HWLOC_OBJ_L3CACHE, HWLOC_OBJ_L4CACHE,
+                                        HWLOC_OBJ_L5CACHE};
+  std::vector<Cache> caches;
+  for (const hwloc_obj_type_t type : types) {
+    const hwloc_obj_t first = hwloc_get_obj_by_type(t, type, 0);
+    if (first == nullptr || first->attr == nullptr) continue;
+    const auto& cache = first->attr->cache;
+    caches.push_back({static_cast<int>(cache.depth), cache.size, hwloc_get_nbobjs_by_type(t, type),
+                      static_cast<int>(cache.linesize)});
+  }
+  return caches;
+}
+
+Topology read(hwloc_topology_t t) {
+  return {count(t, HWLOC_OBJ_PU), count(t, HWLOC_OBJ_CORE), count(t, HWLOC_OBJ_PACKAGE), count(t, HWLOC_OBJ_NUMANODE),
+          caches_of(t)};
+}
+
+// Depth-first over the tree gives neighbours first.
+std::vector<int> neighbours_first(hwloc_topology_t t, hwloc_const_cpuset_t allowed) {
+  std::vector<int> order;
+  for (hwloc_obj_t pu = nullptr; (pu = hwloc_get_next_obj_by_type(t, HWLOC_OBJ_PU, pu)) != nullptr;) {
+    if (hwloc_bitmap_isset(allowed, pu->os_index)) order.push_back(static_cast<int>(pu->os_index));
+  }
+  return order;
+}
+
+// Takes one processor of each child in turn, at every level: the first k of the result lie as far apart as k can.
+std::vector<int> far_apart_first(hwloc_obj_t at, hwloc_const_cpuset_t allowed) {
+  if (at->type == HWLOC_OBJ_PU) {
+    return hwloc_bitmap_isset(allowed, at->os_index) ? std::vector<int>{static_cast<int>(at->os_index)}
+                                                     : std::vector<int>{};
+  }
+  std::vector<std::vector<int>> below;
+  std::size_t total = 0;
+  for (unsigned i = 0; i < at->arity; ++i) {
+    below.push_back(far_apart_first(at->children[i], allowed));
+    total += below.back().size();
+  }
+  std::vector<int> order;
+  for (std::size_t k = 0; order.size() < total; ++k) {
+    for (const auto& child : below) {
+      if (k < child.size()) order.push_back(child[k]);
+    }
+  }
+  return order;
+}
+
+}  // namespace
+
+const Topology& topology() {
+  static const Topology read_once = read(load().get());
+  return read_once;
+}
+
+std::vector<int> processor_order(Nearness nearness) {
+  static const Handle handle = load();
+  hwloc_cpuset_t allowed = hwloc_bitmap_alloc();
+  if (hwloc_get_cpubind(handle.get(), allowed, HWLOC_CPUBIND_THREAD) != 0) hwloc_bitmap_fill(allowed);
+  auto order = nearness == Nearness::close ? neighbours_first(handle.get(), allowed)
+                                           : far_apart_first(hwloc_get_root_obj(handle.get()), allowed);
+  hwloc_bitmap_free(allowed);
+  return order;
+}
+
+}  // namespace antcrew

@@ -1,0 +1,22 @@
+// One place of a study's grid that an input is made for: a size, and a value of each further dimension.
+//
+//   Readings make(const Point& at) { return make_readings(at.size, at["distinct"]); }
+#pragma once
+
+#include <cstddef>
+#include <map>
+#include <string>
+
+namespace antcrew {
+
+struct Point {
+  std::size_t size = 0;
+  std::map<std::string, std::size_t> dimensions = {};
+
+  // The value of a further dimension. Throws Error (study.dimension) when the study has none of that name.
+  std::size_t operator[](const std::string& dimension) const;
+
+  friend bool operator==(const Point&, const Point&) = default;
+};
+
+}  // namespace antcrew

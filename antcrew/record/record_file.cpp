@@ -1,0 +1,78 @@
+#include "antcrew/record/record_file.hpp"
+
+#include <fcntl.h>
+#include <unistd.h>
+
+#include <cerrno>
+#include <cstring>
+#include <filesystem>
+#include <fstream>
+#include <sstream>
+
+#include "antcrew/base/error.hpp"
+#include "antcrew/record/record_json.hpp"
+
+namespace antcrew {
+namespace {
+
+[[noreturn]] void cannot_write(const std::string& path, int fault) {
+  could_not_run("record.write", path, std::string("the record cannot be written (") + std::strerror(fault) + ")",
+                "name another place with --save FILE");
+}
+
+void write_all(int file, const std::string& text, const std::string& path) {
+  for (std::size_t done = 0; done < text.size();) {
+    const ssize_t wrote = ::write(file, text.data() + done, text.size() - done);
+    if (wrote < 0 && errno == EINTR) continue;
+    if (wrote < 0) cannot_write(path, errno);
+    done += static_cast<std::size_t>(wrote);
+  }
+}
+
+void write_new_file(const std::string& text, const std::string& path) {
+  const int file = ::open(path.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0644);
+  if (file < 0) cannot_write(path, errno);
+  try {
+    write_all(file, text, path);
+    if (::fsync(file) != 0) cannot_write(path, errno);
+  } catch (...) {
+    ::close(file);
+    ::unlink(path.c_str());
+    throw;
+  }
+  ::close(file);
+}
+
+}  // namespace
+
+Record load_record(const std::string& path) {
+  std::error_code fault;
+  if (std::filesystem::is_directory(path, fault)) {
+    bad_input("record.file", path, "a directory, not a record", "name the record's file in it");
+  }
+  std::ifstream file(path, std::ios::binary);
+  if (!file) {
+    bad_input("record.file", path, std::string("cannot be read (") + std::strerror(errno) + ")",
+              "name the file of a saved record");
+  }
+  std::ostringstream text;
+  text << file.rdbuf();
+  if (text.str().empty()) bad_input("record.file", path, "empty", "give a record that a study saved");
+  return record_from_json(text.str(), path);
+}
+
+void save_record(const Record& record, const std::string& path) {
+  const std::filesystem::path folder = std::filesystem::path(path).parent_path();
+  std::error_code fault;
+  if (!folder.empty()) std::filesystem::create_directories(folder, fault);
+  if (fault) cannot_write(path, fault.value());
+  const std::string fresh = path + ".new-" + std::to_string(::getpid());
+  write_new_file(to_json(record), fresh);
+  if (::rename(fresh.c_str(), path.c_str()) != 0) {
+    const int why = errno;
+    ::unlink(fresh.c_str());
+    cannot_write(path, why);
+  }
+}
+
+}  // namespace antcrew

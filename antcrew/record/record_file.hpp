@@ -1,0 +1,16 @@
+// Records as files. Written beside the target first and then renamed: a reader sees the old file or the new one, whole.
+#pragma once
+
+#include <string>
+
+#include "antcrew/record/record.hpp"
+
+namespace antcrew {
+
+// Throws Error (record.file) when the file cannot be read, is a directory or is empty; otherwise as record_from_json.
+Record load_record(const std::string& path);
+
+// Throws Error (record.write), the old file untouched. Makes the folder of `path` if it is missing.
+void save_record(const Record& record, const std::string& path);
+
+}  // namespace antcrew

@@ -1,0 +1,19 @@
+// The JSON form of a record; docs/record.schema.json describes it.
+//
+// Unknown fields are ignored, so that an older Ant Crew reads what a newer one of the same version added.
+#pragma once
+
+#include <string>
+
+#include "antcrew/record/record.hpp"
+
+namespace antcrew {
+
+std::string to_json(const Record& record);
+std::string to_json(const Machine& machine);
+
+// Throws Error: record.syntax (not JSON, or cut short), record.format (other JSON), record.version (from a newer Ant
+// Crew), record.field (a field is missing or of the wrong type). `where` names the source, usually a file.
+Record record_from_json(const std::string& text, const std::string& where);
+
+}  // namespace antcrew

@@ -1,0 +1,101 @@
+#include "antcrew/report/table.hpp"
+
+#include <fmt/format.h>
+
+#include "antcrew/base/units.hpp"
+#include "antcrew/report/grid.hpp"
+#include "antcrew/report/headline.hpp"
+#include "antcrew/report/text.hpp"
+
+namespace antcrew {
+namespace {
+
+std::vector<GridColumn> columns() {
+  return {{"variant", false, 9},   {"crew", false, 1},     {"workers", true, 9},
+          {"time", true, 9},       {"interval", false, 0}, {"speedup", false, 9},
+          {"efficiency", true, 8}, {"overhead", true, 7},  {"verdict", false, 9}};
+}
+
+std::string efficiency_cell(const CellFigures& f) {
+  if (!f.efficiency || f.cell->kind == Cell::Kind::baseline) return {};
+  if (!f.processor_efficiency) return percent_text(*f.efficiency);
+  return fmt::format("{} [{}]", percent_text(*f.efficiency), percent_text(*f.processor_efficiency));
+}
+
+std::string interval_cell(const Estimate& e) {
+  const std::string text = duration_text(e);
+  return text.substr(text.find('('));
+}
+
+std::vector<std::string> row_of(const CellFigures& f, bool name_again) {
+  const Cell& cell = *f.cell;
+  const bool baseline = cell.kind == Cell::Kind::baseline;
+  const bool ratios = f.verdict == Verdict::holds && f.speedup && !baseline;
+  return {name_again ? cell.variant : "",
+          name_again && !baseline ? cell.crew : "",
+          std::to_string(cell.workers),
+          f.time_s ? duration_text(f.time_s->median) : "",
+          f.time_s ? interval_cell(*f.time_s) : "",
+          ratios || f.verdict == Verdict::too_noisy ? ratio_text(*f.speedup) : "",
+          ratios ? efficiency_cell(f) : "",
+          ratios ? duration_text(*f.overhead_s) : "",
+          baseline && f.verdict == Verdict::holds ? "" : name_of(f.verdict)};
+}
+
+TextGrid grid_of(const Analysed& study) {
+  TextGrid grid(columns());
+  for (std::size_t point = 0; point < study.record->points.size(); ++point) {
+    grid.heading("");
+    grid.heading(point_in_words(study.record->points[point]));
+    const Cell* last = nullptr;
+    for (const CellFigures& f : study.cells) {
+      if (f.cell->point != point) continue;
+      const bool same = last != nullptr && last->variant == f.cell->variant && last->crew == f.cell->crew;
+      grid.row(row_of(f, !same));
+      last = f.cell;
+    }
+  }
+  return grid;
+}
+
+std::string evidence(const Analysed& study) {
+  std::string text;
+  for (const CellFigures& f : study.cells) {
+    const Point& point = study.record->points[f.cell->point];
+    if (!f.evidence.empty()) {
+      text += fmt::format("{}: {} at {}: {}\n", name_of(f.verdict), cell_in_words(*f.cell), point_in_words(point),
+                          f.evidence);
+    }
+  }
+  return text.empty() ? text : "\n" + text;
+}
+
+std::string legend(const Analysed& study, const TextGrid& grid, std::size_t width) {
+  int rounds = 0;
+  bool claimed = true;
+  bool crowded = false;
+  for (const CellFigures& f : study.cells) {
+    if (f.speedup) rounds = std::max(rounds, f.speedup->count);
+    if (f.speedup && !f.speedup->claimed) claimed = false;
+    crowded = crowded || (f.processor_efficiency && f.verdict == Verdict::holds);
+  }
+  std::string text =
+      fmt::format("\nMedians of {} rounds; in brackets {}. Overhead in worker-seconds: workers × time − baseline.\n",
+                  rounds, claimed ? "95 % intervals" : "the range seen: under 6 rounds no interval is claimed");
+  if (crowded) text += "Efficiency in [ ]: per usable processor, where there are more workers than processors.\n";
+  const auto hidden = grid.left_out(width);
+  if (!hidden.empty()) text += fmt::format("Not shown at this width: {}.\n", joined(hidden));
+  return text;
+}
+
+}  // namespace
+
+std::string table_text(const Analysed& study, std::size_t width) {
+  const TextGrid grid = grid_of(study);
+  std::string text = headline(study) + "\n\n" + study.record->title + "\n\n" + grid.text(width);
+  text += legend(study, grid, width) + evidence(study);
+  for (const std::string& warning : study.warnings) text += "\nWarning: " + warning + ".\n";
+  return text;
+}
+
+}  // namespace antcrew

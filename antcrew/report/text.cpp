@@ -1,0 +1,83 @@
+#include "antcrew/report/text.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+namespace antcrew {
+namespace {
+
+struct Unit {
+  double factor;
+  const char* name;
+};
+
+Unit unit_for(double seconds) {
+  const double size = std::fabs(seconds);
+  if (size >= 0.9995) return {1, "s"};
+  if (size >= 0.9995e-3) return {1e3, "ms"};
+  if (size >= 0.9995e-6) return {1e6, "µs"};
+  return {1e9, "ns"};
+}
+
+// Decimals that leave three significant digits.
+int decimals_for(double value) {
+  const double size = std::fabs(value);
+  if (size >= 99.95) return 0;
+  if (size >= 9.995) return 1;
+  return 2;
+}
+
+}  // namespace
+
+std::string duration_text(double seconds) {
+  const Unit unit = unit_for(seconds);
+  const double value = seconds * unit.factor;
+  return fmt::format("{:.{}f} {}", value, decimals_for(value), unit.name);
+}
+
+std::string duration_text(const Estimate& seconds) {
+  const Unit unit = unit_for(seconds.median);
+  const int decimals = decimals_for(seconds.median * unit.factor);
+  return fmt::format("{:.{}f} {} ({:.{}f} to {:.{}f})", seconds.median * unit.factor, decimals, unit.name,
+                     seconds.low * unit.factor, decimals, seconds.high * unit.factor, decimals);
+}
+
+std::string ratio_text(const Estimate& ratio) {
+  const double width = ratio.high - ratio.low;
+  int decimals = width >= 10 ? 0 : width >= 0.2 ? 1 : 2;
+  if (ratio.median < 0.1) decimals = 3;
+  return fmt::format("{:.{}f} ({:.{}f} to {:.{}f})", ratio.median, decimals, ratio.low, decimals, ratio.high, decimals);
+}
+
+std::string percent_text(double share, int decimals) {
+  const double percent = share * 100;
+  return fmt::format("{:.{}f} %", std::fabs(percent) < 0.5 && decimals == 0 ? 0.0 : percent, decimals);
+}
+
+std::string count_text(std::uint64_t count) {
+  std::string digits = std::to_string(count);
+  for (std::size_t place = digits.size(); place > 3;) digits.insert(place -= 3, 1, ',');
+  return digits;
+}
+
+std::string bytes_text(std::uint64_t bytes) {
+  if (bytes == 0) return "unlimited";
+  const char* const names[] = {"B", "KiB", "MiB", "GiB", "TiB"};
+  double value = static_cast<double>(bytes);
+  std::size_t unit = 0;
+  while (value >= 1024 && unit + 1 < std::size(names)) {
+    value /= 1024;
+    ++unit;
+  }
+  return fmt::format("{:.{}f} {}", value, value == std::floor(value) ? 0 : 1, names[unit]);
+}
+
+std::size_t display_width(const std::string& text) {
+  // Continuation bytes of UTF-8 take no column of their own.
+  return static_cast<std::size_t>(
+      std::count_if(text.begin(), text.end(), [](char c) { return (static_cast<unsigned char>(c) & 0xC0) != 0x80; }));
+}
+
+}  // namespace antcrew

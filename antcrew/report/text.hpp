@@ -1,0 +1,27 @@
+// Numbers as people read them: units, intervals, thousands.
+#pragma once
+
+#include <cstdint>
+#include <string>
+
+#include "antcrew/analysis/statistics.hpp"
+
+namespace antcrew {
+
+// "1.23 ms", "45.6 µs", "12.0 s": three significant digits. Negative times keep their sign.
+std::string duration_text(double seconds);
+// "1.23 ms (1.21 to 1.26)", the unit once.
+std::string duration_text(const Estimate& seconds);
+// "1.93 (1.90 to 1.95)"; as many decimals as the width of the interval deserves.
+std::string ratio_text(const Estimate& ratio);
+// "96 %"; "97.3 %" below that for `decimals` 1.
+std::string percent_text(double share, int decimals = 0);
+// "1,000,000"
+std::string count_text(std::uint64_t count);
+// "35.8 MiB", "unlimited" for 0.
+std::string bytes_text(std::uint64_t bytes);
+
+// Columns that the text takes on a terminal; every character of the texts made here is one column wide.
+std::size_t display_width(const std::string& text);
+
+}  // namespace antcrew

@@ -1,0 +1,211 @@
+// When two answers count as the same: within(tolerance), exactly(), or a function of one's own.
+//
+//   within(1e-9)                       numbers, and anything made of them: ranges, pairs, tuples
+//   exactly()                          operator==, and element by element for ranges of different types
+//   [](const A& expected, const A& got) { return expected.id == got.id; }
+//
+// An agreement is called off the clock, in the process that made both answers.
+#pragma once
+
+#include <cmath>
+#include <cstddef>
+#include <string>
+#include <tuple>
+#include <type_traits>
+#include <utility>
+
+namespace antcrew {
+
+// What a comparison found. For numbers, `largest` is the largest difference and `at` the element where it is.
+struct Difference {
+  bool agree = true;
+  bool numeric = false;
+  std::size_t differing = 0;
+  std::size_t compared = 0;
+  std::size_t at = 0;
+  double largest = 0;
+  double expected = 0;  // the two values at the largest difference
+  double got = 0;
+  std::string text;  // set when there is more to say than the numbers, such as lengths that differ
+
+  // One line: "2 of 1000 values differ, most at [17]: expected 3, got 4 (difference 1)".
+  std::string in_words() const;
+};
+
+namespace internal {
+
+template <class T>
+concept RangeLike = requires(const T& t) {
+  t.begin();
+  t.end();
+  t.size();
+};
+template <class T>
+concept TupleLike = requires {
+  std::tuple_size<T>::value;
+}
+&&!RangeLike<T>;
+template <class T>
+concept Number = std::is_arithmetic_v<T>;
+
+template <class T>
+struct is_floating_answer : std::is_floating_point<T> {};
+template <RangeLike T>
+struct is_floating_answer<T> : is_floating_answer<std::decay_t<decltype(*std::declval<const T&>().begin())>> {};
+template <class A, class B>
+struct is_floating_answer<std::pair<A, B>>
+    : std::disjunction<is_floating_answer<std::decay_t<A>>, is_floating_answer<std::decay_t<B>>> {};
+template <class... Ts>
+struct is_floating_answer<std::tuple<Ts...>> : std::disjunction<is_floating_answer<std::decay_t<Ts>>...> {};
+
+// Walks two answers of like shape; `same(a, b)` decides for numbers, operator== for everything else.
+template <class Same>
+class Comparison {
+ public:
+  Comparison(Same same, Difference& found) : same_(same), found_(found) {}
+
+  template <class A, class B>
+  void compare(const A& expected, const B& got) {
+    if constexpr (Number<A> && Number<B>) {
+      numbers(expected, got);
+    } else if constexpr (RangeLike<A> && RangeLike<B>) {
+      ranges(expected, got);
+    } else if constexpr (TupleLike<A> && TupleLike<B>) {
+      tuples(expected, got, std::make_index_sequence<std::tuple_size_v<A>>());
+    } else {
+      note(expected == got);
+    }
+  }
+
+ private:
+  void note(bool same) {
+    ++found_.compared;
+    if (same) return;
+    ++found_.differing;
+    found_.agree = false;
+  }
+
+  template <class A, class B>
+  void numbers(A expected, B got) {
+    const std::size_t at = found_.compared;
+    const bool same = same_(expected, got);
+    note(same);
+    found_.numeric = true;
+    if (same) return;
+    const double e = static_cast<double>(expected);
+    const double g = static_cast<double>(got);
+    const double difference = std::fabs(e - g);
+    const bool larger = std::isnan(difference) || difference > found_.largest;
+    if (found_.differing == 1 || (larger && !std::isnan(found_.largest))) {
+      found_.largest = difference;
+      found_.at = at;
+      found_.expected = e;
+      found_.got = g;
+    }
+  }
+
+  template <class A, class B>
+  void ranges(const A& expected, const B& got) {
+    if (expected.size() != got.size()) {
+      found_.agree = false;
+      ++found_.differing;
+      if (found_.text.empty()) {
+        found_.text = "expected " + std::to_string(expected.size()) + " elements, got " + std::to_string(got.size());
+      }
+      return;
+    }
+    auto e = expected.begin();
+    auto g = got.begin();
+    for (; e != expected.end(); ++e, ++g) compare(*e, *g);
+  }
+
+  template <class A, class B, std::size_t... I>
+  void tuples(const A& expected, const B& got, std::index_sequence<I...>) {
+    static_assert(std::tuple_size_v<A> == std::tuple_size_v<B>, "answers of different shape cannot be compared");
+    (compare(std::get<I>(expected), std::get<I>(got)), ...);
+  }
+
+  Same same_;
+  Difference& found_;
+};
+
+}  // namespace internal
+
+// |expected − got| <= tolerance · max(1, |expected|), for every number in the answer: absolute for values below 1,
+// relative above. Two NaN agree, infinities of one sign agree.
+class Within {
+ public:
+  explicit Within(double tolerance) : tolerance_(tolerance) {}
+  std::string in_words() const;
+
+  template <class A, class B>
+  Difference operator()(const A& expected, const B& got) const {
+    Difference found;
+    const auto same = [this](auto a, auto b) { return near(static_cast<double>(a), static_cast<double>(b)); };
+    internal::Comparison(same, found).compare(expected, got);
+    return found;
+  }
+
+ private:
+  bool near(double expected, double got) const noexcept {
+    if (expected == got || (std::isnan(expected) && std::isnan(got))) return true;
+    const double scale = std::fabs(expected) > 1 ? std::fabs(expected) : 1;
+    return std::fabs(expected - got) <= tolerance_ * scale && std::isfinite(expected) && std::isfinite(got);
+  }
+  double tolerance_;
+};
+
+class Exactly {
+ public:
+  std::string in_words() const { return "exactly"; }
+
+  template <class A, class B>
+  Difference operator()(const A& expected, const B& got) const {
+    Difference found;
+    const auto same = [](auto a, auto b) {
+      if constexpr (std::is_same_v<decltype(a), decltype(b)>) {
+        return a == b;
+      } else if constexpr (std::is_integral_v<decltype(a)> && std::is_integral_v<decltype(b)> &&
+                           !std::is_same_v<decltype(a), bool> && !std::is_same_v<decltype(b), bool>) {
+        return std::cmp_equal(a, b);
+      } else {
+        return static_cast<long double>(a) == static_cast<long double>(b);
+      }
+    };
+    internal::Comparison(same, found).compare(expected, got);
+    return found;
+  }
+};
+
+// Throws Error (study.tolerance) for a negative tolerance or NaN.
+Within within(double tolerance);
+inline Exactly exactly() {
+  return {};
+}
+
+namespace internal {
+
+template <class Agreement>
+std::string agreement_in_words(const Agreement& agreement) {
+  if constexpr (requires { agreement.in_words(); }) {
+    return agreement.in_words();
+  } else {
+    return "by a function of the study";
+  }
+}
+
+// A user's function may give a Difference, or plainly true or false.
+template <class Agreement, class A, class B>
+Difference difference_of(const Agreement& agreement, const A& expected, const B& got) {
+  if constexpr (std::is_same_v<std::decay_t<decltype(agreement(expected, got))>, Difference>) {
+    return agreement(expected, got);
+  } else {
+    Difference found;
+    found.agree = static_cast<bool>(agreement(expected, got));
+    if (!found.agree) found.text = "the study's own agreement says no";
+    return found;
+  }
+}
+
+}  // namespace internal
+}  // namespace antcrew

@@ -1,0 +1,32 @@
+// How the program that includes this header was compiled. Records keep it: times of an unoptimised build mislead.
+#pragma once
+
+#include "antcrew/record/record.hpp"
+
+// Given by the build system (the CMake package does it for every target that links antcrew::core).
+#ifndef ANTCREW_BUILD_FLAGS
+#define ANTCREW_BUILD_FLAGS "unknown"
+#endif
+#ifndef ANTCREW_BUILD_TYPE
+#define ANTCREW_BUILD_TYPE "unknown"
+#endif
+
+namespace antcrew {
+
+// Internal linkage on purpose: every program file answers for itself.
+static inline BuildFacts build_of_this_file() {
+  BuildFacts build;
+#if defined(__clang__)
+  build.compiler = "clang " __clang_version__;
+#else
+  build.compiler = "g++ " __VERSION__;
+#endif
+  build.flags = ANTCREW_BUILD_FLAGS;
+  build.build_type = ANTCREW_BUILD_TYPE;
+#if defined(__OPTIMIZE__)
+  build.optimised = true;
+#endif
+  return build;
+}
+
+}  // namespace antcrew

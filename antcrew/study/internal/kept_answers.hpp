@@ -1,0 +1,91 @@
+// The answers of one trial, kept so that the compiler cannot drop the work and destroyed off the clock.
+#pragma once
+
+#include <cassert>
+#include <cstddef>
+#include <cstdint>
+#include <memory>
+#include <vector>
+
+#include "antcrew/machine/clock.hpp"
+#include "antcrew/study/agreement.hpp"
+
+namespace antcrew::internal {
+
+// The compiler must assume that the object is read and written here.
+template <class T>
+inline void keep_alive(T* object) noexcept {
+  asm volatile("" : : "r"(object) : "memory");
+}
+
+// A pointer the compiler knows nothing about, so that a call on it is not hoisted out of a loop.
+template <class T>
+inline T* unknown(T* object) noexcept {
+  asm volatile("" : "+r"(object) : : "memory");
+  return object;
+}
+
+template <class Answer>
+class KeptAnswers {
+ public:
+  // Times `calls` calls of call(k). Room for the answers is made, and touched, before the clock starts.
+  template <class Call>
+  std::int64_t timed(std::size_t calls, Call&& call) {
+    drop();
+    make_room(calls);
+    Answer* next = reinterpret_cast<Answer*>(room_.get());
+    const std::int64_t start = now_ns();
+    for (; kept_ < calls; ++kept_) {
+      Answer* made = ::new (static_cast<void*>(next + kept_)) Answer(call(kept_));
+      keep_alive(made);
+    }
+    return now_ns() - start;
+  }
+
+  std::size_t size() const noexcept { return kept_; }
+  const Answer& operator[](std::size_t k) const noexcept { return reinterpret_cast<const Answer*>(room_.get())[k]; }
+
+  Answer take_last() {
+    assert(kept_ > 0);
+    Answer last = std::move(reinterpret_cast<Answer*>(room_.get())[kept_ - 1]);
+    drop();
+    return last;
+  }
+
+  void drop() noexcept {
+    std::destroy_n(reinterpret_cast<Answer*>(room_.get()), kept_);
+    kept_ = 0;
+  }
+
+  KeptAnswers() = default;
+  KeptAnswers(const KeptAnswers&) = delete;
+  KeptAnswers& operator=(const KeptAnswers&) = delete;
+  ~KeptAnswers() { drop(); }
+
+ private:
+  struct alignas(Answer) Slot {
+    unsigned char bytes[sizeof(Answer)];
+  };
+
+  void make_room(std::size_t calls) {
+    if (calls <= room_for_) return;
+    room_ = std::make_unique<Slot[]>(calls);  // value-initialised: its pages are there before the clock starts
+    room_for_ = calls;
+  }
+
+  std::unique_ptr<Slot[]> room_;
+  std::size_t room_for_ = 0;
+  std::size_t kept_ = 0;
+};
+
+// The first answer that differs from the reference, or what the last comparison found.
+template <class Answer, class Reference, class Agreement>
+Difference compare_all(const KeptAnswers<Answer>& answers, const Reference& reference, const Agreement& agreement) {
+  Difference found;
+  for (std::size_t k = 0; k < answers.size() && found.agree; ++k) {
+    found = difference_of(agreement, reference, answers[k]);
+  }
+  return found;
+}
+
+}  // namespace antcrew::internal

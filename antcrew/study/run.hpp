@@ -1,0 +1,35 @@
+// Running a study without a command line.
+//
+//   Record record = run(tides);
+//   Record record = run(tides, Plan{.workers = {1, 2}, .budget_s = 10});
+//
+// Nothing is printed. Called from one thread; the study must not change meanwhile.
+#pragma once
+
+#include <functional>
+
+#include "antcrew/record/record.hpp"
+#include "antcrew/study/build.hpp"
+#include "antcrew/study/plan.hpp"
+
+namespace antcrew {
+
+struct Progress {
+  double share = 0;  // of the planned rounds, 0 to 1
+  double elapsed_s = 0;
+  std::size_t size = 0;
+  std::string variant;  // the cell about to be tried
+  int workers = 1;
+};
+
+// What a caller wants to hear of a run. All are called from the thread that called run(), between trials.
+struct RunHooks {
+  std::function<void(const Progress&)> on_visit;
+  std::function<void(const Record&)> on_round;  // the record as it is after each round
+};
+
+// Throws Error for a study or plan that cannot be run; what goes wrong in a cell is a fault in the record instead.
+Record run(const StudyBase& study, const Plan& plan = {}, const RunHooks& hooks = {},
+           const BuildFacts& build = build_of_this_file());
+
+}  // namespace antcrew

@@ -1,0 +1,39 @@
+// One variant made ready at one worker count: its crew is started, and it can be called and its answers compared.
+//
+// What the run loop sees of a user's typed code. Not thread-safe; one session belongs to one stand.
+#pragma once
+
+#include <cstddef>
+#include <cstdint>
+#include <memory>
+#include <optional>
+
+#include "antcrew/crew/crew_options.hpp"
+#include "antcrew/study/agreement.hpp"
+
+namespace antcrew {
+
+// An input or a reference answer whose type only the study knows.
+using Anything = std::shared_ptr<const void>;
+
+class Session {
+ public:
+  virtual ~Session() = default;
+
+  // Calls the variant `calls` times in a row on the same input; the time of them all. Answers are kept until
+  // drop_answers(). Whatever the variant throws comes through.
+  virtual std::int64_t call_ns(const Anything& input, std::size_t calls) = 0;
+
+  // Compares the answers kept with the reference: the first that differs, or the last one.
+  virtual Difference compare(const Anything& reference) const = 0;
+
+  // The answer of the last call, as a reference for others; for baselines.
+  virtual Anything take_answer() = 0;
+
+  virtual void drop_answers() = 0;
+
+  // Nothing for a variant without a crew.
+  virtual std::optional<CrewFacts> crew_facts() const { return std::nullopt; }
+};
+
+}  // namespace antcrew

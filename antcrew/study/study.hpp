@@ -1,0 +1,162 @@
+// Describing a study: an input for each size, the sequential baseline, and the variants that are to beat it.
+//
+//   Study tides("Tide heights", make_soundings, heights, within(1e-9));   // title, input, baseline, agreement
+//   tides.sizes({10'000, 1'000'000});
+//   tides.variant<ThreadCrew>("split evenly", [](const auto& in, auto& crew) { … return heights; });
+//   tides.variant<Workers>("by hand", [](const auto& in, Workers workers) { … });
+//   return study_main(argc, argv, tides);
+//
+// The input maker takes a size or a Point. Every variant sees the very same input, as const, and must return the
+// answer; its type may differ from the baseline's if the agreement can compare the two. Answers may be move-only.
+#pragma once
+
+#include <concepts>
+#include <memory>
+#include <string>
+#include <type_traits>
+#include <utility>
+
+#include "antcrew/crew/thread_crew.hpp"
+#include "antcrew/study/internal/kept_answers.hpp"
+#include "antcrew/study/study_base.hpp"
+
+namespace antcrew {
+
+// What a study needs to know of a crew, to start it at a worker count. Specialise it for a crew of your own.
+template <class Crew>
+struct CrewTraits;
+
+template <>
+struct CrewTraits<ThreadCrew> {
+  static constexpr const char* name = "ThreadCrew";
+  static std::unique_ptr<ThreadCrew> start(int workers, const CrewOptions& options) {
+    return std::make_unique<ThreadCrew>(workers, options);
+  }
+  static std::optional<CrewFacts> facts(const ThreadCrew& crew) { return crew.facts(); }
+};
+
+template <>
+struct CrewTraits<Workers> {
+  static constexpr const char* name = "Workers";
+  static std::unique_ptr<Workers> start(int workers, const CrewOptions&) {
+    return std::make_unique<Workers>(Workers{workers});
+  }
+  static std::optional<CrewFacts> facts(const Workers&) { return std::nullopt; }
+};
+
+namespace internal {
+
+template <class Make>
+decltype(auto) input_at(const Make& make, const Point& at) {
+  if constexpr (std::invocable<const Make&, const Point&>) {
+    return make(at);
+  } else {
+    return make(at.size);
+  }
+}
+
+template <class Make>
+using InputOf = std::decay_t<decltype(input_at(std::declval<const Make&>(), std::declval<const Point&>()))>;
+
+template <class Input, class Reference, class Answer, class Agreement, class Call>
+class TypedSession : public Session {
+ public:
+  TypedSession(Call call, const Agreement& agreement) : call_(std::move(call)), agreement_(agreement) {}
+
+  std::int64_t call_ns(const Anything& input, std::size_t calls) override {
+    const Input* in = static_cast<const Input*>(input.get());
+    return answers_.timed(calls, [&](std::size_t) { return call_(*unknown(in)); });
+  }
+  Difference compare(const Anything& reference) const override {
+    return compare_all(answers_, *static_cast<const Reference*>(reference.get()), agreement_);
+  }
+  Anything take_answer() override { return std::make_shared<Answer>(answers_.take_last()); }
+  void drop_answers() override { answers_.drop(); }
+  std::optional<CrewFacts> crew_facts() const override {
+    if constexpr (requires { call_.facts(); }) {
+      return call_.facts();
+    } else {
+      return std::nullopt;
+    }
+  }
+
+ private:
+  KeptAnswers<Answer> answers_;
+  Call call_;
+  const Agreement& agreement_;
+};
+
+template <class Crew, class Body>
+struct CallWithCrew {
+  std::unique_ptr<Crew> crew;
+  const Body& body;
+
+  template <class Input>
+  auto operator()(const Input& in) {
+    return body(in, *crew);
+  }
+  std::optional<CrewFacts> facts() const { return CrewTraits<Crew>::facts(*crew); }
+};
+
+}  // namespace internal
+
+template <class Make, class Baseline, class Agreement>
+class Study : public StudyBase {
+ public:
+  using Input = internal::InputOf<Make>;
+  using Answer = std::decay_t<std::invoke_result_t<const Baseline&, const Input&>>;
+  static_assert(!std::is_void_v<Answer>, "the baseline must return its answer, so that it can be compared");
+
+  Study(std::string title, Make make, Baseline baseline, Agreement agreement)
+      : StudyBase(std::move(title), internal::agreement_in_words(agreement)),
+        make_(std::move(make)),
+        baseline_(std::move(baseline)),
+        agreement_(std::move(agreement)) {}
+
+  // Without an agreement answers are compared exactly, which floating-point answers must ask for in so many words.
+  Study(std::string title, Make make, Baseline baseline)
+      : Study(std::move(title), std::move(make), std::move(baseline), Agreement()) {
+    static_assert(!internal::is_floating_answer<Answer>::value,
+                  "floating-point answers need an agreement: within(tolerance) or exactly()");
+  }
+
+  // body(input, crew) -> answer. Throws Error (study.variant) when name and crew are taken.
+  template <class Crew, class Body>
+  VariantHandle variant(std::string name, const CrewOptions& options, Body body) {
+    using Call = internal::CallWithCrew<Crew, Body>;
+    using VariantAnswer = std::decay_t<std::invoke_result_t<Call&, const Input&>>;
+    static_assert(!std::is_void_v<VariantAnswer>, "a variant must return its answer, so that it can be compared");
+    using Typed = internal::TypedSession<Input, Answer, VariantAnswer, Agreement, Call>;
+    auto open = [this, options, body = std::make_shared<const Body>(std::move(body))](int workers) {
+      return std::unique_ptr<Session>(
+          std::make_unique<Typed>(Call{CrewTraits<Crew>::start(workers, options), *body}, agreement_));
+    };
+    return add({std::move(name), CrewTraits<Crew>::name, options, std::move(open)});
+  }
+  template <class Crew, class Body>
+  VariantHandle variant(std::string name, Body body) {
+    return variant<Crew>(std::move(name), CrewOptions{}, std::move(body));
+  }
+
+  Anything make_input(const Point& at) const override { return std::make_shared<Input>(internal::input_at(make_, at)); }
+  std::unique_ptr<Session> open_baseline() const override {
+    auto call = [this](const Input& in) { return baseline_(in); };
+    return std::make_unique<internal::TypedSession<Input, Answer, Answer, Agreement, decltype(call)>>(call, agreement_);
+  }
+
+  // Variants refer to the study they were added to.
+  Study(const Study&) = delete;
+  Study& operator=(const Study&) = delete;
+
+ private:
+  Make make_;
+  Baseline baseline_;
+  Agreement agreement_;
+};
+
+template <class Make, class Baseline, class Agreement>
+Study(std::string, Make, Baseline, Agreement) -> Study<Make, Baseline, Agreement>;
+template <class Make, class Baseline>
+Study(std::string, Make, Baseline) -> Study<Make, Baseline, Exactly>;
+
+}  // namespace antcrew

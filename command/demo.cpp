@@ -1,0 +1,36 @@
+#include "demo.hpp"
+
+#include <unistd.h>
+
+#include <filesystem>
+
+#include "antcrew/base/error.hpp"
+#include "antcrew/base/units.hpp"
+
+namespace {
+
+// Installed: bin/antcrew and libexec/antcrew/tides. In a build folder: command/antcrew and examples/tides.
+std::string example(const std::string& name) {
+  const std::filesystem::path here = std::filesystem::read_symlink("/proc/self/exe").parent_path();
+  std::vector<std::string> tried;
+  for (const auto& folder : {here / "../libexec/antcrew", here / "../examples"}) {
+    const std::string path = (folder / name).lexically_normal().string();
+    if (::access(path.c_str(), X_OK) == 0) return path;
+    tried.push_back(path);
+  }
+  antcrew::could_not_run("demo.missing", "demo", "the example program is neither " + antcrew::joined(tried, " nor "),
+                         "install or build the examples too");
+}
+
+}  // namespace
+
+int run_demo(const std::vector<std::string>& arguments) {
+  const std::string program = example("tides");
+  std::vector<std::string> words{program, "--budget", "18"};
+  words.insert(words.end(), arguments.begin(), arguments.end());
+  std::vector<char*> raw;
+  for (std::string& word : words) raw.push_back(word.data());
+  raw.push_back(nullptr);
+  ::execv(program.c_str(), raw.data());
+  antcrew::could_not_run("demo.missing", program, "the example program could not be started", "build it again");
+}

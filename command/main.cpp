@@ -1,0 +1,59 @@
+// The `antcrew` command.
+#include <fmt/format.h>
+
+#include <CLI/CLI.hpp>
+
+#include "antcrew/cli/exit.hpp"
+#include "antcrew/cli/forms.hpp"
+#include "antcrew/cli/show.hpp"
+#include "antcrew/machine/machine.hpp"
+#include "antcrew/record/record_json.hpp"
+#include "antcrew/report/machine_text.hpp"
+#include "demo.hpp"
+
+namespace {
+
+using namespace antcrew;
+
+int run_command(int argc, char** argv) {
+  CLI::App app(
+      "Ant Crew: how much faster are the rewrites of a sequential program, and where did the rest of the time go?");
+  app.name("antcrew");
+  app.require_subcommand(1);
+  app.set_version_flag("--version", library_version());
+
+  CLI::App* demo = app.add_subcommand("demo", "run the shipped example end to end (under 30 s)");
+  demo->prefix_command();  // what follows is for the example
+  bool as_json = false;
+  CLI::App* machine = app.add_subcommand("machine", "what this machine is, and what a study may use of it");
+  machine->add_flag("--json", as_json, "for programs");
+  ShowOptions show_options;
+  CLI::App* show = app.add_subcommand("show", "show a saved record");
+  show->add_option("RECORD", show_options.record, "file of the record")->required();
+  show->add_option("--as", show_options.form, "form: " + form_names())->type_name("FORM")->capture_default_str();
+  show->add_option("--to", show_options.to, "write to this file instead of standard output")->type_name("FILE");
+
+  try {
+    app.parse(argc, argv);
+  } catch (const CLI::CallForHelp&) {
+    CLI::App* asked = &app;
+    for (CLI::App* sub : app.get_subcommands()) asked = sub;
+    fmt::print("{}", asked->help(asked == &app ? "" : "antcrew"));
+    return exit_done;
+  } catch (const CLI::CallForVersion&) {
+    fmt::print("antcrew {}\n", library_version());
+    return exit_done;
+  }
+  if (*machine) {
+    const Machine here = this_machine();
+    fmt::print("{}", as_json ? to_json(here) : machine_text(here));
+    return exit_done;
+  }
+  return *show ? show_record(show_options) : run_demo(demo->remaining());
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+  return antcrew::guarded("antcrew", [&] { return run_command(argc, argv); });
+}

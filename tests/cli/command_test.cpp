@@ -1,0 +1,168 @@
+// The built command and example, from outside.
+#include <doctest/doctest.h>
+
+#include <filesystem>
+#include <nlohmann/json.hpp>
+
+#include "support/command.hpp"
+
+using nlohmann::json;
+using test::contains;
+using test::Outcome;
+using test::run_command;
+using test::TemporaryFolder;
+
+namespace {
+
+const std::string antcrew_path = ANTCREW_COMMAND;
+const std::string tides = std::string(ANTCREW_EXAMPLES) + "/tides";
+
+// One clear line on standard error, nothing on standard output.
+void check_refused(const Outcome& outcome, int exit, const std::string& said) {
+  CAPTURE(outcome.err);
+  CHECK(outcome.exit == exit);
+  CHECK(outcome.out.empty());
+  CHECK(test::lines_in(outcome.err) == 1);
+  CHECK(contains(outcome.err, said));
+}
+
+std::vector<std::string> small_run(const std::string& record) {
+  return {tides, "--sizes", "1k,3k", "--rounds", "6", "--workers", "1,2", "--save", record};
+}
+
+}  // namespace
+
+TEST_CASE("machine, for people and for programs") {
+  const Outcome text = run_command({antcrew_path, "machine"});
+  CHECK(text.exit == 0);
+  CHECK(contains(text.out.substr(0, text.out.find('\n')), "usable processor"));
+  const Outcome all = run_command({antcrew_path, "machine", "--json"});
+  const int usable = json::parse(all.out).at("usable_processors");
+  CHECK(usable >= 1);
+  const Outcome one = run_command({"taskset", "-c", "0", antcrew_path, "machine", "--json"});
+  CHECK(json::parse(one.out).at("usable_processors") == 1);
+  CHECK(json::parse(one.out).at("online_processors").get<int>() >= usable);
+}
+
+TEST_CASE("a study program prints, saves, and show prints the same again") {
+  const TemporaryFolder folder;
+  const std::string record = folder / "tides.json";
+  const Outcome ran = run_command(small_run(record));
+  CHECK(ran.exit == 0);
+  CHECK(ran.err.empty());  // progress stays silent in a pipe
+  CHECK(contains(ran.out, "speedup "));
+  CHECK(contains(ran.out, "Record: " + record));
+  const Outcome shown = run_command({antcrew_path, "show", record});
+  CHECK(shown.exit == 0);
+  CHECK(ran.out.substr(0, shown.out.size()) == shown.out);
+
+  const json derived = json::parse(run_command({antcrew_path, "show", record, "--as", "json"}).out);
+  CHECK(derived.at("cells").size() == 2 * (1 + 3 * 2));
+  for (const json& cell : derived.at("cells")) {
+    CHECK((cell.at("verdict") == "holds" || cell.at("verdict") == "too noisy to call"));
+    CHECK(cell.at("time_s").at("low").get<double>() <= cell.at("time_s").at("high").get<double>());
+  }
+  const json raw = json::parse(test::read_file(record));
+  CHECK(raw.at("format") == "antcrew-record");
+  CHECK(raw.at("build").at("flags") != "unknown");
+  CHECK(contains(raw.at("build").at("compiler").get<std::string>(), "."));
+
+  const Outcome to_file = run_command({antcrew_path, "show", record, "--as", "json", "--to", folder / "out.json"});
+  CHECK(to_file.out.empty());
+  CHECK(json::parse(test::read_file(folder / "out.json")) == derived);
+
+  const Outcome kept = run_command(small_run(record));
+  check_refused(kept, 2, "--save " + record + ": this file exists; choose another name, or add --overwrite");
+  CHECK(json::parse(test::read_file(record)) == raw);
+}
+
+TEST_CASE("without --save the record goes to a new file of its own") {
+  const TemporaryFolder folder;
+  for (int again = 0; again < 2; ++again) {
+    CHECK(run_command({tides, "--sizes", "100", "--rounds", "1", "--workers", "1"}, folder.path()).exit == 0);
+  }
+  std::size_t files = 0;
+  for (const auto& entry : std::filesystem::directory_iterator(folder / "antcrew-records")) {
+    files += entry.path().extension() == ".json" ? 1 : 0;
+  }
+  CHECK(files == 2);
+}
+
+TEST_CASE("demo finds the example and passes options on") {
+  const TemporaryFolder folder;
+  const Outcome demo =
+      run_command({antcrew_path, "demo", "--sizes", "500", "--rounds", "6", "--budget", "2"}, folder.path());
+  CHECK(demo.exit == 0);
+  const std::string sentence = demo.out.substr(0, demo.out.find('\n'));
+  CHECK(contains(sentence, "speedup "));
+  CHECK(contains(sentence, " to "));
+  CHECK(contains(demo.out, "Record: antcrew-records/"));
+}
+
+TEST_CASE("help reads without an error, for the command and each part of it") {
+  for (const auto& words : std::vector<std::vector<std::string>>{{antcrew_path, "--help"},
+                                                                 {antcrew_path, "show", "--help"},
+                                                                 {antcrew_path, "machine", "--help"},
+                                                                 {tides, "--help"}}) {
+    const Outcome help = run_command(words);
+    CHECK(help.exit == 0);
+    CHECK(contains(help.out, "Usage: "));
+    CHECK(help.err.empty());
+  }
+  const Outcome list = run_command({tides, "--list"});
+  CHECK(contains(list.out, "split evenly (ThreadCrew)"));
+}
+
+TEST_CASE("bad options are refused in one line before anything runs or is written") {
+  const TemporaryFolder folder;
+  const std::string record = folder / "r.json";
+  const std::vector<std::pair<std::vector<std::string>, std::string>> cases = {
+      {{"--workers", "0"}, "--workers: 0 workers; a crew has 1 to 4096 workers"},
+      {{"--workers", "-2"}, "--workers: '-2' is negative"},
+      {{"--workers", "1e9"}, "a crew has 1 to 4096 workers"},
+      {{"--workers", "1,1"}, "--workers: 1 stands twice"},
+      {{"--sizes", ""}, "--sizes"},
+      {{"--sizes", "10q"}, "--sizes: '10q' has the unknown suffix 'q'"},
+      {{"--sizes", "0"}, "--sizes: a size of 0"},
+      {{"--rounds", "0"}, "0 rounds"},
+      {{"--rounds", "many"}, "--rounds"},
+      {{"--budget", "-1"}, "budget"},
+      {{"--variant", "by magic"}, "no variant 'by magic'; choose from 'split evenly'"},
+      {{"--study", "9"}, "no study '9'"},
+      {{"--as", "song"}, "no form 'song'; choose from table, json"},
+      {{"--frob"}, "--frob"},
+      {{"surplus"}, "surplus"},
+  };
+  for (const auto& [options, said] : cases) {
+    std::vector<std::string> words = {tides, "--save", record};
+    words.insert(words.end(), options.begin(), options.end());
+    CAPTURE(said);
+    check_refused(run_command(words), 2, said);
+    CHECK_FALSE(std::filesystem::exists(record));
+  }
+  check_refused(run_command({tides, "--sizes", "10", "--save", folder.path()}), 2, "this is a directory");
+  check_refused(run_command({antcrew_path}), 2, "--help");
+  check_refused(run_command({antcrew_path, "polish"}), 2, "polish");
+}
+
+TEST_CASE("records that cannot be shown are refused in one line") {
+  const TemporaryFolder folder;
+  const std::string good = folder / "good.json";
+  REQUIRE(run_command({tides, "--sizes", "100", "--rounds", "1", "--workers", "1", "--save", good}).exit == 0);
+  const std::string text = test::read_file(good);
+  test::write_file(folder / "short.json", text.substr(0, text.size() / 2));
+  test::write_file(folder / "text.json", "tide tables");
+  test::write_file(folder / "other.json", "{\"a\": 1}");
+  std::string newer = text;
+  newer.replace(newer.find("\"version\": 1"), 12, "\"version\": 7");
+  test::write_file(folder / "newer.json", newer);
+  const auto show = [&](const std::string& name) { return run_command({antcrew_path, "show", folder / name}); };
+  check_refused(show("short.json"), 2, "short.json: cut short after");
+  check_refused(show("text.json"), 2, "text.json: not JSON");
+  check_refused(show("other.json"), 2, "other.json: JSON, but not an Ant Crew record");
+  check_refused(show("newer.json"), 2, "newer.json: a record of version 7");
+  check_refused(show("missing.json"), 2, "missing.json: cannot be read");
+  check_refused(show(""), 2, "a directory, not a record");
+  check_refused(run_command({antcrew_path, "show", good, "--as", "song"}), 2, "no form 'song'");
+  check_refused(run_command({antcrew_path, "show", good, "--to", folder / "no/such/folder"}), 3, "cannot be written");
+}

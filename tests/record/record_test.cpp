@@ -1,0 +1,107 @@
+#include "antcrew/record/record.hpp"
+
+#include <doctest/doctest.h>
+
+#include <filesystem>
+
+#include "antcrew/base/error.hpp"
+#include "antcrew/record/record_file.hpp"
+#include "antcrew/record/record_json.hpp"
+#include "support/command.hpp"
+#include "support/records.hpp"
+
+using namespace antcrew;
+using test::TemporaryFolder;
+
+namespace {
+
+Record sample() {
+  Record record = test::record_of(
+      {test::cell_with("baseline", 1, {0.1, 1.0 / 3, 2e-9}), test::cell_with("threads, \"by hand\" µ", 2, {1e-300})});
+  record.machine.limits.quota_cpus = 1.5;
+  record.machine.topology.caches = {{1, 32768, 2, 64}};
+  record.points[0].dimensions = {{"distinct", 1'000'000}};
+  record.plan = {11, 60, (1ull << 53) - 1};
+  record.cells[1].faults = {{Fault::Kind::wrong_answer, 3, "2 differ", {{"largest_difference", 0.1}}}};
+  record.cells[1].startup_s = {1e-4};
+  record.cells[1].asked_processors = {0, 1};
+  record.cells[1].granted_processors = {0, -1};
+  return record;
+}
+
+std::string message_of(const std::string& text) {
+  try {
+    record_from_json(text, "tides.json");
+  } catch (const Error& error) {
+    CHECK(error.kind() == Error::Kind::bad_input);
+    CHECK(test::lines_in(error.what()) == 0);
+    return error.id() + " | " + error.what();
+  }
+  return "accepted";
+}
+
+std::string replaced(std::string text, const std::string& what, const std::string& by) {
+  const std::size_t at = text.find(what);
+  REQUIRE(at != std::string::npos);
+  return text.replace(at, what.size(), by);
+}
+
+}  // namespace
+
+TEST_CASE("a record is read back unchanged, to the last bit") {
+  const Record record = sample();
+  const Record again = record_from_json(to_json(record), "memory");
+  CHECK(again.cells == record.cells);
+  CHECK(again.points == record.points);
+  CHECK(again.build == record.build);
+  CHECK(again.plan == record.plan);
+  CHECK(to_json(again) == to_json(record));
+}
+
+TEST_CASE("unknown fields are ignored") {
+  const std::string text =
+      replaced(to_json(sample()), "\"title\":", "\"mood\": {\"of\": [\"the\", \"day\"]}, \"title\":");
+  CHECK(to_json(record_from_json(text, "x")) == to_json(sample()));
+}
+
+TEST_CASE("a record cut short anywhere is refused") {
+  const std::string text = to_json(sample());
+  for (std::size_t length = 1; length + 2 < text.size(); length += 37) {
+    CAPTURE(length);
+    CHECK(test::contains(message_of(text.substr(0, length)),
+                         "record.syntax | tides.json: cut short after " + std::to_string(length)));
+  }
+}
+
+TEST_CASE("what is not a record is refused with what it is") {
+  const std::string text = to_json(sample());
+  CHECK(test::contains(message_of("tide tables"), "record.syntax | tides.json: not JSON at byte"));
+  CHECK(test::contains(message_of("[1, 2]"), "record.format | tides.json: JSON, but not an Ant Crew record"));
+  CHECK(test::contains(message_of("{\"format\": \"other\"}"), "record.format"));
+  CHECK(test::contains(message_of(replaced(text, "\"version\": 1", "\"version\": 99")),
+                       "record.version | tides.json: a record of version 99"));
+  CHECK(test::contains(message_of(replaced(text, "\"version\": 1", "\"version\": \"one\"")), "record.field"));
+  CHECK(test::contains(message_of(replaced(text, "\"wall_s\"", "\"wall\"")), "/cells/0/trials/0"));
+  CHECK(test::contains(message_of(replaced(text, "\"workers\": 2", "\"workers\": \"two\"")), "/cells/1/workers"));
+  CHECK(test::contains(message_of(replaced(text, "\"kind\": \"variant\"", "\"kind\": \"hearsay\"")),
+                       "unknown value 'hearsay'"));
+  CHECK(test::contains(message_of(replaced(text, "\"point\": 0", "\"point\": 7")), "does not exist"));
+}
+
+TEST_CASE("files: whole or not at all") {
+  const TemporaryFolder folder;
+  const std::string path = folder / "new/folder/tides.json";
+  save_record(sample(), path);
+  CHECK(to_json(load_record(path)) == to_json(sample()));
+  for (const auto& entry : std::filesystem::directory_iterator(folder / "new/folder")) {
+    CHECK(entry.path().filename() == "tides.json");  // nothing half-written beside it
+  }
+  CHECK_THROWS_WITH_AS(load_record(folder.path()),
+                       (folder.path() + ": a directory, not a record; name the record's file in it").c_str(), Error);
+  CHECK_THROWS_AS(load_record(folder / "missing.json"), Error);
+  test::write_file(folder / "empty.json", "");
+  CHECK_THROWS_AS(load_record(folder / "empty.json"), Error);
+  test::write_file(folder / "file", "x");
+  CHECK_THROWS_AS(save_record(sample(), folder / "file/below.json"), Error);
+  CHECK(test::read_file(folder / "file") == "x");
+}

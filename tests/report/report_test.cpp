@@ -1,0 +1,135 @@
+#include <doctest/doctest.h>
+
+#include <nlohmann/json.hpp>
+
+#include "antcrew/report/derived_json.hpp"
+#include "antcrew/report/grid.hpp"
+#include "antcrew/report/headline.hpp"
+#include "antcrew/report/table.hpp"
+#include "antcrew/report/text.hpp"
+#include "support/command.hpp"
+#include "support/records.hpp"
+
+using namespace antcrew;
+using test::cell_with;
+using test::contains;
+
+namespace {
+
+Record sample() {
+  Record record = test::record_of({cell_with("baseline", 1, {10, 10, 10, 10, 10, 10, 10}),
+                                   cell_with("split evenly over all", 1, {10.5, 10.4, 10.6, 10.5, 10.5, 10.4, 10.6}),
+                                   cell_with("split evenly over all", 2, {5.2, 5.3, 5.1, 5.2, 5.25, 5.15, 5.2}),
+                                   cell_with("never waited", 2, {1e-6, 1e-6, 1e-6, 1e-6, 1e-6, 1e-6, 1e-6})});
+  record.cells[3].faults = {{Fault::Kind::wrong_answer, 1, "3 of 9 values differ"}};
+  for (Trial& trial : record.cells[3].trials) trial.agreed = false;
+  return record;
+}
+
+std::size_t widest(const std::string& text) {
+  std::size_t widest = 0;
+  for (std::size_t at = 0; at < text.size();) {
+    const std::size_t end = text.find('\n', at);
+    widest = std::max(widest, display_width(text.substr(at, end - at)));
+    at = end + 1;
+  }
+  return widest;
+}
+
+}  // namespace
+
+TEST_CASE("numbers with units") {
+  CHECK(duration_text(1.2345) == "1.23 s");
+  CHECK(duration_text(0.0123) == "12.3 ms");
+  CHECK(duration_text(123.4e-6) == "123 µs");
+  CHECK(duration_text(-5e-9) == "-5.00 ns");
+  CHECK(duration_text(0.9996e-3) == "1.00 ms");
+  CHECK(duration_text(3600) == "3600 s");
+  CHECK(duration_text(Estimate{0.0123, 0.0119, 0.0131, 7, true}) == "12.3 ms (11.9 to 13.1)");
+  CHECK(ratio_text({2.91, 2.7, 3.1, 7, true}) == "2.9 (2.7 to 3.1)");
+  CHECK(ratio_text({1.934, 1.92, 1.95, 7, true}) == "1.93 (1.92 to 1.95)");
+  CHECK(ratio_text({0.012, 0.011, 0.013, 7, true}) == "0.012 (0.011 to 0.013)");
+  CHECK(percent_text(0.957) == "96 %");
+  CHECK(percent_text(-0.001) == "0 %");
+  CHECK(count_text(1234567) == "1,234,567");
+  CHECK(count_text(100) == "100");
+  CHECK(bytes_text(1536) == "1.5 KiB");
+  CHECK(display_width("µs × 2") == 6);
+}
+
+TEST_CASE("the sentence above the table says what was found, with its interval") {
+  const Record record = sample();
+  CHECK(headline(analyse(record)) ==
+        "Best: \"split evenly over all\" (ThreadCrew) with 2 workers at size 1,000: speedup 1.92 (1.91 to 1.95), "
+        "efficiency 96 %.");
+}
+
+TEST_CASE("the sentence claims nothing that the figures do not carry") {
+  const std::vector<double> ten(7, 10);
+  const Record slower = test::record_of({cell_with("baseline", 1, ten), cell_with("a", 2, std::vector<double>(7, 20))});
+  CHECK(contains(headline(analyse(slower)), "No variant is shown to beat the baseline"));
+  const Record few = test::record_of({cell_with("baseline", 1, {10, 10}), cell_with("a", 2, {5, 5})});
+  CHECK(contains(headline(analyse(few)), "No variant is shown to beat the baseline"));
+  CHECK(contains(headline(analyse(few)), "only the range of 2 rounds"));
+  Record broken = sample();
+  broken.cells.erase(broken.cells.begin() + 1, broken.cells.begin() + 3);
+  CHECK(contains(headline(analyse(broken)), "No variant holds"));
+  const Record tied = test::record_of({cell_with("baseline", 1, ten), cell_with("a", 2, {5, 5.1, 5, 5.1, 5, 5.1, 5}),
+                                       cell_with("b", 2, {5.1, 5, 5.1, 5, 5.1, 5, 5.05})});
+  CHECK(contains(headline(analyse(tied)), "Among the best:"));
+  CHECK(contains(headline(analyse(tied)), "Not told apart from \"b\""));
+}
+
+TEST_CASE("the table shows no speedup for a wrong answer, and why") {
+  const Record record = sample();
+  const std::string text = table_text(analyse(record), 0);
+  CHECK(
+      contains(text, "wrong answer: \"never waited\" (ThreadCrew) with 2 workers at size 1,000: 3 of 9 values differ"));
+  const std::size_t row = text.find("  never waited");
+  REQUIRE(row != std::string::npos);
+  const std::string line = text.substr(row, text.find('\n', row) - row);
+  CHECK(contains(line, "wrong answer"));
+  CHECK_FALSE(contains(line, "%"));
+  CHECK_FALSE(contains(line, "10000000"));
+}
+
+TEST_CASE("the table's rows fit the terminal, giving up the least important columns first") {
+  const Record record = sample();
+  const Analysed study = analyse(record);
+  for (const std::size_t width : {100u, 80u}) {
+    CAPTURE(width);
+    const std::string text = table_text(study, width);
+    const std::size_t table = text.find("  variant");
+    CHECK(widest(text.substr(table, text.find("\nMedians") - table + 1)) <= width);
+    for (const char* head : {"variant", "workers", "time", "speedup", "efficiency", "verdict"})
+      CHECK(contains(text, head));
+    CHECK(contains(text, "Not shown at this width"));
+  }
+  CHECK(contains(table_text(study, 100), "overhead"));
+  CHECK_FALSE(contains(table_text(study, 0), "Not shown at this width"));
+}
+
+TEST_CASE("derived figures as JSON, with units in the names and null for what does not exist") {
+  const Record record = sample();
+  const auto json = nlohmann::json::parse(derived_json(analyse(record)));
+  CHECK(json.at("title") == "Made by hand");
+  CHECK(json.at("machine").at("usable_processors") == 4);
+  const auto& best = json.at("cells").at(2);
+  CHECK(best.at("variant") == "split evenly over all");
+  CHECK(best.at("crew") == "ThreadCrew");
+  CHECK(best.at("kind") == "variant");
+  CHECK(best.at("workers") == 2);
+  CHECK(best.at("size") == 1000);
+  CHECK(best.at("verdict") == "holds");
+  CHECK(best.at("time_s").at("median").get<double>() == doctest::Approx(5.2));
+  CHECK(best.at("speedup").at("median").get<double>() == doctest::Approx(10 / 5.2));
+  CHECK(best.at("efficiency").get<double>() == doctest::Approx(10 / 10.4));
+  CHECK(best.at("overhead_s").get<double>() == doctest::Approx(0.4));
+  CHECK(best.at("relative_overhead").get<double>() == doctest::Approx(0.04));
+  CHECK(best.at("serial_fraction").get<double>() == doctest::Approx(0.04));
+  const auto& wrong = json.at("cells").at(3);
+  CHECK(wrong.at("verdict") == "wrong answer");
+  CHECK(wrong.at("speedup").is_null());
+  CHECK(wrong.at("efficiency").is_null());
+  CHECK(json.at("cells").at(0).at("kind") == "baseline");
+}

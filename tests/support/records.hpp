@@ -1,0 +1,38 @@
+// Records made by hand, with times chosen so that every figure can be worked out.
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "antcrew/record/record.hpp"
+
+namespace test {
+
+// Rounds with the given times; round r is times[r - 1].
+inline antcrew::Cell cell_with(const std::string& variant, int workers, const std::vector<double>& times) {
+  antcrew::Cell cell{variant, variant == "baseline" ? "none" : "ThreadCrew",
+                     variant == "baseline" ? antcrew::Cell::Kind::baseline : antcrew::Cell::Kind::variant, workers, 0};
+  for (std::size_t r = 0; r < times.size(); ++r) {
+    antcrew::Trial trial;
+    trial.round = static_cast<int>(r + 1);
+    trial.wall_s = times[r];
+    trial.cpu_s = times[r] * workers;
+    cell.trials.push_back(trial);
+  }
+  return cell;
+}
+
+inline antcrew::Record record_of(std::vector<antcrew::Cell> cells) {
+  antcrew::Record record;
+  record.title = "Made by hand";
+  record.library_version = "0";
+  record.created = "2026-01-02T03:04:05Z";
+  record.agreement = "exactly";
+  record.machine.limits.online_processors = record.machine.limits.affinity_processors = 4;
+  record.build = {"g++", "-O3", "Release", true, true};
+  record.points = {antcrew::Point{1000}};
+  record.cells = std::move(cells);
+  return record;
+}
+
+}  // namespace test
