@@ -2,12 +2,15 @@
 
 #include <unistd.h>
 
+#include <algorithm>
 #include <filesystem>
 
 #include "antcrew/base/error.hpp"
 #include "antcrew/base/units.hpp"
 
 namespace {
+
+constexpr const char* demo_budget_s = "18";  // with the build of the input and the last round, under 30 s
 
 // Installed: bin/antcrew and libexec/antcrew/tides. In a build folder: command/antcrew and examples/tides.
 std::string example(const std::string& name) {
@@ -26,8 +29,11 @@ std::string example(const std::string& name) {
 
 int run_demo(const std::vector<std::string>& arguments) {
   const std::string program = example("tides");
-  std::vector<std::string> words{program, "--budget", "18"};
+  std::vector<std::string> words{program};
   words.insert(words.end(), arguments.begin(), arguments.end());
+  if (std::find(words.begin(), words.end(), "--budget") == words.end()) {
+    words.insert(words.end(), {"--budget", demo_budget_s});
+  }
   std::vector<char*> raw;
   for (std::string& word : words) raw.push_back(word.data());
   raw.push_back(nullptr);

@@ -3,6 +3,7 @@
 
 #include <CLI/CLI.hpp>
 
+#include "antcrew/base/error.hpp"
 #include "antcrew/cli/exit.hpp"
 #include "antcrew/cli/forms.hpp"
 #include "antcrew/cli/show.hpp"
@@ -19,7 +20,7 @@ int run_command(int argc, char** argv) {
   CLI::App app(
       "Ant Crew: how much faster are the rewrites of a sequential program, and where did the rest of the time go?");
   app.name("antcrew");
-  app.require_subcommand(1);
+  app.require_subcommand(0, 1);
   app.set_version_flag("--version", library_version());
 
   CLI::App* demo = app.add_subcommand("demo", "run the shipped example end to end (under 30 s)");
@@ -49,7 +50,9 @@ int run_command(int argc, char** argv) {
     fmt::print("{}", as_json ? to_json(here) : machine_text(here));
     return exit_done;
   }
-  return *show ? show_record(show_options) : run_demo(demo->remaining());
+  if (*show) return show_record(show_options);
+  if (*demo) return run_demo(demo->remaining());
+  bad_input("cli.command", "", "a command is missing", "see antcrew --help");
 }
 
 }  // namespace

@@ -71,8 +71,19 @@ void compute_times(CellFigures& figures) {
   if (!busy.empty()) figures.busy_processors = median(std::move(busy));
 }
 
+// Formed within each round, as the speedup is, so that drift cancels and the two figures agree.
+double paired_overhead_s(const Cell& baseline, const Cell& cell) {
+  const std::map<int, double> of_baseline = by_round(baseline);
+  std::vector<double> overheads;
+  for (const auto& [round, time] : by_round(cell)) {
+    const auto same_round = of_baseline.find(round);
+    if (same_round != of_baseline.end()) overheads.push_back(overhead_s(same_round->second, time, cell.workers));
+  }
+  return median(std::move(overheads));
+}
+
 // Everything that is said against the baseline; only for cells whose answer holds.
-void compute_ratios(const Record& record, const Cell& baseline, double baseline_s, CellFigures& figures) {
+void compute_ratios(const Record& record, const Cell& baseline, CellFigures& figures) {
   const Cell& cell = *figures.cell;
   const int processors = record.machine.usable_processors();
   figures.speedup = ratio_by_round(baseline, cell);
@@ -80,8 +91,8 @@ void compute_ratios(const Record& record, const Cell& baseline, double baseline_
   const double speedup = figures.speedup->median;
   figures.efficiency = efficiency(speedup, cell.workers);
   if (cell.workers > processors) figures.processor_efficiency = speedup / processors;
-  figures.overhead_s = overhead_s(baseline_s, figures.time_s->median, cell.workers);
-  figures.relative_overhead = *figures.overhead_s / baseline_s;
+  figures.overhead_s = paired_overhead_s(baseline, cell);
+  figures.relative_overhead = cell.workers / speedup - 1;  // T_o / T_s = p·T_p / T_s − 1
   figures.serial_fraction = serial_fraction(speedup, cell.workers, processors);
   if (const Cell* alone = one_worker_cell(record, cell)) {
     figures.self_speedup = ratio_by_round(*alone, cell);
@@ -90,7 +101,8 @@ void compute_ratios(const Record& record, const Cell& baseline, double baseline_
       if (penalty) figures.one_worker_penalty = penalty->median - 1;
     }
   }
-  if (cell.kind != Cell::Kind::baseline && figures.speedup->relative_half_width() > too_noisy_half_width) {
+  if (cell.kind != Cell::Kind::baseline && figures.speedup->claimed &&
+      figures.speedup->relative_half_width() > too_noisy_half_width) {
     figures.verdict = Verdict::too_noisy;
     figures.evidence = "the interval of its speedup is wider than 25 % to either side";
   }
@@ -182,9 +194,7 @@ Analysed analyse(const Record& record) {
     compute_times(figures);
     const Cell* baseline = baseline_of(record, cell.point);
     if (figures.verdict == Verdict::holds && baseline != nullptr && !baseline->trials.empty()) {
-      std::vector<double> times;
-      for (const Trial& trial : baseline->trials) times.push_back(trial.wall_s);
-      compute_ratios(record, *baseline, median(std::move(times)), figures);
+      compute_ratios(record, *baseline, figures);
     }
     study.cells.push_back(std::move(figures));
   }

@@ -43,9 +43,11 @@ void add_options(CLI::App& app, StudyOptions& o) {
       ->type_name("LIST");
   app.add_option("--sizes", o.sizes, "input sizes, such as 10k,1M,64Ki (default: the study's own)")->type_name("LIST");
   app.add_option("--variant", o.variants, "try only this variant and the baseline; may be given again")
-      ->type_name("NAME")->allow_extra_args(false);
+      ->type_name("NAME")
+      ->allow_extra_args(false);
   app.add_option("--study", o.studies, "run only this study, by title or number; may be given again")
-      ->type_name("STUDY")->allow_extra_args(false);
+      ->type_name("STUDY")
+      ->allow_extra_args(false);
   app.add_option("--rounds", o.rounds, "trials of every cell at most")->type_name("N")->capture_default_str();
   app.add_option("--budget", o.budget_s, "wall time of a study in seconds; 0 = no limit")
       ->type_name("S")
@@ -61,15 +63,15 @@ void add_options(CLI::App& app, StudyOptions& o) {
 
 Plan plan_of(const StudyOptions& o) {
   Plan plan;
-  if (!o.workers.empty()) {
-    for (const std::size_t count : parse_counts(o.workers, "--workers")) {
+  if (o.workers) {
+    for (const std::size_t count : parse_counts(*o.workers, "--workers")) {
       plan.workers.push_back(
           checked_workers(count > 1'000'000 ? 1'000'000 : static_cast<long long>(count), "--workers"));
     }
     check_workers(plan.workers, "--workers");
   }
-  if (!o.sizes.empty()) {
-    plan.sizes = parse_counts(o.sizes, "--sizes");
+  if (o.sizes) {
+    plan.sizes = parse_counts(*o.sizes, "--sizes");
     check_sizes(plan.sizes, "--sizes");
   }
   plan.variants = o.variants;

@@ -1,6 +1,8 @@
 // The options that every study program has.
 #pragma once
 
+#include <cstdint>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -13,8 +15,8 @@ class App;
 namespace antcrew {
 
 struct StudyOptions {
-  std::string workers;
-  std::string sizes;
+  std::optional<std::string> workers;
+  std::optional<std::string> sizes;
   std::vector<std::string> variants;
   std::vector<std::string> studies;
   int rounds = Plan{}.rounds;

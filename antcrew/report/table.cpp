@@ -92,10 +92,10 @@ std::string legend(const Analysed& study, const TextGrid& grid, std::size_t widt
 
 std::string table_text(const Analysed& study, std::size_t width) {
   const TextGrid grid = grid_of(study);
-  std::string text = headline(study) + "\n\n" + study.record->title + "\n\n" + grid.text(width);
-  text += legend(study, grid, width) + evidence(study);
-  for (const std::string& warning : study.warnings) text += "\nWarning: " + warning + ".\n";
-  return text;
+  std::string notes = legend(study, grid, width) + evidence(study);
+  for (const std::string& warning : study.warnings) notes += "\nWarning: " + warning + ".\n";
+  return wrapped(headline(study) + "\n\n" + study.record->title, width) + "\n\n" + grid.text(width) +
+         wrapped(notes, width);
 }
 
 }  // namespace antcrew

@@ -74,6 +74,32 @@ std::string bytes_text(std::uint64_t bytes) {
   return fmt::format("{:.{}f} {}", value, value == std::floor(value) ? 0 : 1, names[unit]);
 }
 
+std::string wrapped(const std::string& text, std::size_t width) {
+  if (width == 0) return text;
+  std::string out;
+  std::size_t column = 0;
+  for (std::size_t at = 0; at < text.size();) {
+    if (text[at] == '\n') {
+      out += '\n';
+      column = 0;
+      ++at;
+      continue;
+    }
+    const std::size_t gap_end = std::min(text.find_first_not_of(' ', at), text.size());
+    const std::size_t end = std::min(text.find_first_of(" \n", gap_end), text.size());
+    std::string word = text.substr(at, end - at);  // with the blanks before it
+    if (column > 0 && column + display_width(word) > width) {
+      out += "\n  ";
+      column = 2;
+      word = text.substr(gap_end, end - gap_end);
+    }
+    out += word;
+    column += display_width(word);
+    at = end;
+  }
+  return out;
+}
+
 std::size_t display_width(const std::string& text) {
   // Continuation bytes of UTF-8 take no column of their own.
   return static_cast<std::size_t>(

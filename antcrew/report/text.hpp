@@ -21,6 +21,9 @@ std::string count_text(std::uint64_t count);
 // "35.8 MiB", "unlimited" for 0.
 std::string bytes_text(std::uint64_t bytes);
 
+// Breaks lines between words so that none is wider than `width` columns (0 = no limit); lines that go on are indented.
+std::string wrapped(const std::string& text, std::size_t width);
+
 // Columns that the text takes on a terminal; every character of the texts made here is one column wide.
 std::size_t display_width(const std::string& text);
 

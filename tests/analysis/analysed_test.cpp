@@ -22,7 +22,8 @@ TEST_CASE("speedup is the median of the per-round ratios, so drift that hits all
   CHECK(split.speedup->high == Approx(2));
   CHECK(split.speedup->claimed);
   CHECK(*split.efficiency == Approx(1));
-  CHECK(*split.overhead_s == Approx(2 * 4 - 8));
+  CHECK(*split.overhead_s == Approx(0));
+  CHECK(*split.relative_overhead == Approx(0));
   CHECK(*split.serial_fraction == Approx(0));
   CHECK(*split.busy_processors == Approx(2));
 }
@@ -39,6 +40,7 @@ TEST_CASE("speedup against itself, penalty, and efficiency per processor when cr
   CHECK(*study.cells[2].processor_efficiency == Approx(10.0 / 12));
   CHECK_FALSE(study.cells[2].serial_fraction.has_value());  // 8 workers on 4 processors
   CHECK(*study.cells[2].relative_overhead == Approx(1.4));
+  CHECK(*study.cells[2].overhead_s == Approx(14));
   REQUIRE(study.warnings.size() == 1);
   CHECK(test::contains(study.warnings[0], "more workers than the 4 usable processors"));
 }

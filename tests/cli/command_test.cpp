@@ -141,7 +141,7 @@ TEST_CASE("bad options are refused in one line before anything runs or is writte
     CHECK_FALSE(std::filesystem::exists(record));
   }
   check_refused(run_command({tides, "--sizes", "10", "--save", folder.path()}), 2, "this is a directory");
-  check_refused(run_command({antcrew_path}), 2, "--help");
+  check_refused(run_command({antcrew_path}), 2, "see antcrew --help");
   check_refused(run_command({antcrew_path, "polish"}), 2, "polish");
 }
 

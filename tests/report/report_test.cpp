@@ -60,7 +60,7 @@ TEST_CASE("numbers with units") {
 TEST_CASE("the sentence above the table says what was found, with its interval") {
   const Record record = sample();
   CHECK(headline(analyse(record)) ==
-        "Best: \"split evenly over all\" (ThreadCrew) with 2 workers at size 1,000: speedup 1.92 (1.91 to 1.95), "
+        "Best: \"split evenly over all\" (ThreadCrew) with 2 workers at size 1,000: speedup 1.92 (1.90 to 1.95), "
         "efficiency 96 %.");
 }
 
@@ -100,7 +100,8 @@ TEST_CASE("the table's rows fit the terminal, giving up the least important colu
     CAPTURE(width);
     const std::string text = table_text(study, width);
     const std::size_t table = text.find("  variant");
-    CHECK(widest(text.substr(table, text.find("\nMedians") - table + 1)) <= width);
+    REQUIRE(table != std::string::npos);
+    CHECK(widest(text) <= width);
     for (const char* head : {"variant", "workers", "time", "speedup", "efficiency", "verdict"})
       CHECK(contains(text, head));
     CHECK(contains(text, "Not shown at this width"));
