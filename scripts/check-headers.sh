@@ -17,4 +17,4 @@ check() {
 }
 export -f check; export top compiler
 cd "$top"
-find antcrew -name '*.hpp' | sort | xargs -P 2 -I{} bash -c 'check {}' || exit 1
+find antcrew -name '*.hpp' | sort | xargs --max-procs=2 -I{} bash -c 'check {}' || exit 1

@@ -133,9 +133,10 @@ TEST_CASE("bad options are refused in one line before anything runs or is writte
       {{"--frob"}, "--frob"},
       {{"surplus"}, "surplus"},
   };
-  for (const auto& [options, said] : cases) {
+  for (const auto& refused : cases) {
+    const std::string& said = refused.second;
     std::vector<std::string> words = {tides, "--save", record};
-    words.insert(words.end(), options.begin(), options.end());
+    words.insert(words.end(), refused.first.begin(), refused.first.end());
     CAPTURE(said);
     check_refused(run_command(words), 2, said);
     CHECK_FALSE(std::filesystem::exists(record));

@@ -8,10 +8,10 @@ import jsonschema
 schema = json.load(open(sys.argv[1]))
 jsonschema.Draft7Validator.check_schema(schema)
 with tempfile.TemporaryDirectory() as folder:
-    path = os.path.join(folder, "record.json")
-    subprocess.run([sys.argv[2], "--sizes", "100,2k", "--rounds", "2", "--workers", "1,2", "--save", path, "--quiet"],
+    saved = os.path.join(folder, "record.json")
+    subprocess.run([sys.argv[2], "--sizes", "100,2k", "--rounds", "2", "--workers", "1,2", "--save", saved, "--quiet"],
                    check=True, stdout=subprocess.DEVNULL)
-    record = json.load(open(path))
+    record = json.load(open(saved))
 
 jsonschema.validate(record, schema)
 
