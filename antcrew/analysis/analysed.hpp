@@ -6,24 +6,22 @@
 // Keeps pointers into the record, which must outlive it. Pure: no I/O, no clock.
 #pragma once
 
+#include <map>
 #include <optional>
 #include <string>
 #include <vector>
 
 #include "antcrew/analysis/statistics.hpp"
+#include "antcrew/analysis/verdict.hpp"
 #include "antcrew/record/record.hpp"
 
 namespace antcrew {
-
-// The first that applies. Only `holds` is ranked.
-enum class Verdict { not_measured, threw, wrong_answer, too_noisy, holds };
-
-const char* name_of(Verdict verdict) noexcept;
 
 struct CellFigures {
   const Cell* cell = nullptr;
   Verdict verdict = Verdict::not_measured;
   std::string evidence;  // one line; empty for `holds`
+  bool newest = true;    // no later attempt of the same variant
 
   // Present when there is at least one settled trial (time), and the verdict leaves the ratio a meaning (the rest).
   std::optional<Estimate> time_s;
@@ -31,11 +29,17 @@ struct CellFigures {
   std::optional<Estimate> self_speedup;  // the same, over the variant's own time with one worker
   std::optional<double> efficiency;
   std::optional<double> processor_efficiency;  // S / processors, when there are more workers than processors
-  std::optional<double> overhead_s;            // worker-seconds
+  std::optional<double> overhead_s;            // worker-seconds, the median over rounds of p·T_p − T_s
   std::optional<double> relative_overhead;
   std::optional<double> one_worker_penalty;  // of the variant's one-worker cell
   std::optional<double> serial_fraction;
   std::optional<double> busy_processors;  // CPU time / wall time
+  std::optional<double> startup_s;        // of the crew, the median over stands
+  std::optional<double> cold_cost_s;      // first call of a stand − median of settled trials, over stands
+  std::optional<double> part_s;           // probes: what the part left out costs, the variant's time − the probe's
+  double peak_bytes = 0;
+  std::map<std::string, PhaseFacts> phases;  // medians of a call
+  std::map<std::string, double> counters;    // the same
 };
 
 // The ranking at one point.
@@ -46,10 +50,26 @@ struct Best {
   bool faster = false;      // the interval of its speedup lies above 1
 };
 
+// One step of a ladder, at one point with one worker count.
+struct LadderStep {
+  const CellFigures* cell = nullptr;
+  std::optional<Estimate> over_previous;  // time of the step before / this step's time; none for the first
+  bool paired = true;  // false: the two were tried in different rounds, so the interval is the wider one of two
+};
+
+// c(p): how many times slower the baseline runs when p copies of it run at once.
+struct CrowdFigure {
+  std::size_t point = 0;
+  int copies = 1;
+  double slowdown = 1;
+};
+
 struct Analysed {
   const Record* record = nullptr;
   std::vector<CellFigures> cells;  // in the record's order
   std::vector<Best> best;          // for each point
+  std::vector<std::vector<LadderStep>> ladders;
+  std::vector<CrowdFigure> crowds;
   std::vector<std::string> warnings;
 };
 
@@ -57,5 +77,8 @@ Analysed analyse(const Record& record);
 
 // Per-round ratio of two cells' times, a's / b's, over the rounds both were tried in; none without such a round.
 std::optional<Estimate> ratio_by_round(const Cell& a, const Cell& b, double level = 0.95);
+
+// The level at which this record's intervals are computed, so that they hold 95 %.
+double level_of(const Record& record) noexcept;
 
 }  // namespace antcrew

@@ -1,6 +1,8 @@
 #include "antcrew/base/units.hpp"
 
+#include <fmt/format.h>
 #include <algorithm>
+
 #include <charconv>
 #include <cmath>
 #include <iterator>
@@ -71,6 +73,40 @@ std::string joined(const std::vector<std::string>& items, std::string_view separ
     text += item;
   }
   return text;
+}
+
+TimeUnit time_unit_for(double seconds) {
+  const double size = std::fabs(seconds);
+  if (size >= 0.9995) return {1, "s"};
+  if (size >= 0.9995e-3) return {1e3, "ms"};
+  if (size >= 0.9995e-6) return {1e6, "µs"};
+  return {1e9, "ns"};
+}
+
+// Decimals that leave three significant digits.
+int decimals_for(double value) {
+  const double size = std::fabs(value);
+  if (size >= 99.95) return 0;
+  if (size >= 9.995) return 1;
+  return 2;
+}
+
+std::string duration_text(double seconds) {
+  const TimeUnit unit = time_unit_for(seconds);
+  const double value = seconds * unit.factor;
+  return fmt::format("{:.{}f} {}", value, decimals_for(value), unit.name);
+}
+
+std::string bytes_text(std::uint64_t bytes) {
+  if (bytes == 0) return "unlimited";
+  const char* const names[] = {"B", "KiB", "MiB", "GiB", "TiB"};
+  double value = static_cast<double>(bytes);
+  std::size_t unit = 0;
+  while (value >= 1024 && unit + 1 < std::size(names)) {
+    value /= 1024;
+    ++unit;
+  }
+  return fmt::format("{:.{}f} {}", value, value == std::floor(value) ? 0 : 1, names[unit]);
 }
 
 }  // namespace antcrew

@@ -1,7 +1,8 @@
-// Reading counts that people type: sizes with a suffix, worker counts, lists of them.
+// Reading counts that people type, and writing times and sizes the way they read them.
 #pragma once
 
 #include <cstddef>
+#include <cstdint>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -17,5 +18,19 @@ std::vector<std::size_t> parse_counts(std::string_view text, const std::string& 
 
 // "a, b, c"
 std::string joined(const std::vector<std::string>& items, std::string_view separator = ", ");
+
+// "1.23 ms", "45.6 µs", "12.0 s": three significant digits. Negative times keep their sign.
+std::string duration_text(double seconds);
+// "35.8 MiB", "unlimited" for 0.
+std::string bytes_text(std::uint64_t bytes);
+
+// The unit that a time is best written in: value = seconds × factor.
+struct TimeUnit {
+  double factor;
+  const char* name;
+};
+TimeUnit time_unit_for(double seconds);
+// Decimals that leave three significant digits.
+int decimals_for(double value);
 
 }  // namespace antcrew

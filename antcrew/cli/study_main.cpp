@@ -1,17 +1,24 @@
 #include "antcrew/cli/study_main.hpp"
 
 #include <fmt/format.h>
+#include <sys/ioctl.h>
 #include <unistd.h>
 
 #include <CLI/CLI.hpp>
 #include <algorithm>
+#include <csignal>
 #include <cstdio>
 
 #include "antcrew/analysis/analysed.hpp"
+#include "antcrew/base/error.hpp"
 #include "antcrew/cli/exit.hpp"
 #include "antcrew/cli/forms.hpp"
 #include "antcrew/cli/study_options.hpp"
+#include "antcrew/machine/clock.hpp"
 #include "antcrew/record/record_file.hpp"
+#include "antcrew/report/jostle_text.hpp"
+#include "antcrew/report/text.hpp"
+#include "antcrew/study/jostle.hpp"
 #include "antcrew/study/run.hpp"
 
 namespace antcrew {
@@ -23,21 +30,33 @@ class ProgressLine {
   explicit ProgressLine(bool wanted) : on_(wanted && ::isatty(STDERR_FILENO) != 0) {}
   ~ProgressLine() { clear(); }
   void show(const Progress& p) {
-    if (!on_) return;
-    const std::string text = fmt::format("{:3.0f} %  {:.0f} s  size {}, {}, {} workers", p.share * 100, p.elapsed_s,
-                                         p.size, p.variant, p.workers);
-    std::fprintf(stderr, "\r\033[K%s", text.substr(0, 79).c_str());
-    shown_ = true;
+    const std::int64_t now = now_ns();
+    if (!on_ || now - shown_ns_ < 100'000'000) return;
+    const std::string text = fmt::format("{:3.0f} %  {:.0f} s left  size {}  {}, {} worker{}", p.share * 100, p.left_s,
+                                         count_text(p.size), p.variant, p.workers, p.workers == 1 ? "" : "s");
+    std::fprintf(stderr, "\r\033[K%s", text.substr(0, width()).c_str());
+    shown_ns_ = now;
   }
   void clear() {
-    if (shown_) std::fputs("\r\033[K", stderr);
-    shown_ = false;
+    if (shown_ns_ != 0) std::fputs("\r\033[K", stderr);
+    shown_ns_ = 0;
   }
 
  private:
+  static std::size_t width() {
+    winsize size{};
+    return ::ioctl(STDERR_FILENO, TIOCGWINSZ, &size) == 0 && size.ws_col > 1 ? size.ws_col - 1u : 79;
+  }
   bool on_;
-  bool shown_ = false;
+  std::int64_t shown_ns_ = 0;
 };
+
+// The first Ctrl-C ends the run cleanly; a second one is left to do what it always does.
+volatile std::sig_atomic_t asked_to_stop = 0;
+void on_interrupt(int number) {
+  asked_to_stop = 1;
+  std::signal(number, SIG_DFL);
+}
 
 void print_list(const std::vector<const StudyBase*>& studies) {
   for (std::size_t i = 0; i < studies.size(); ++i) {
@@ -51,18 +70,42 @@ bool any_holds(const Record& record) {
   return std::any_of(study.best.begin(), study.best.end(), [](const Best& best) { return best.cell != nullptr; });
 }
 
-int run_one(const StudyBase& study, const StudyOptions& options, std::size_t studies, const BuildFacts& build) {
-  const std::string path = record_path(options, study, studies);
-  ProgressLine line(!options.quiet);
+RunHooks hooks_for(const StudyOptions& options, const std::string& path, ProgressLine& line) {
   RunHooks hooks;
-  hooks.on_visit = [&](const Progress& progress) { line.show(progress); };
-  const Record record = run(study, plan_of(options), hooks, build);
+  hooks.on_visit = [&line](const Progress& progress) { line.show(progress); };
+  hooks.on_round = [path](const Record& record) { save_record(record, path, false); };
+  hooks.on_note = [&line, quiet = options.quiet](const std::string& note) {
+    if (quiet) return;
+    line.clear();
+    std::fprintf(stderr, "%s\n", note.c_str());
+  };
+  hooks.stop = [] { return asked_to_stop != 0; };
+  return hooks;
+}
+
+int run_one(const StudyBase& study, const StudyOptions& options, std::size_t studies, const BuildFacts& build) {
+  const Plan plan = plan_of(options);
+  ProgressLine line(!options.quiet);
+  if (options.jostle) {
+    const JostleReport report = jostle(study, plan, [] { return asked_to_stop != 0; });
+    fmt::print("{}", jostle_text(report, output_width()));
+    return report.faults.empty() ? exit_done : exit_answer_is_no;
+  }
+  const std::string path = record_path(options, study, studies);
+  const RunHooks hooks = hooks_for(options, path, line);
+  const Record record = options.resume.empty() ? run(study, plan, hooks, build)
+                                               : run_on(study, load_record(options.resume), plan, hooks, build);
   line.clear();
   save_record(record, path);
   fmt::print("{}", rendered(record, options.form, output_width()));
-  const std::string where = fmt::format("Record: {}\n", path);
   std::fflush(stdout);
-  std::fputs((options.form == "table" ? "\n" + where : where).c_str(), options.form == "table" ? stdout : stderr);
+  const bool table = options.form == "table";
+  std::fprintf(table ? stdout : stderr, "%sRecord: %s\n", table ? "\n" : "", path.c_str());
+  if (!record.complete) {
+    std::fflush(stdout);
+    std::fprintf(stderr, "Ended early; go on with: --resume %s\n", path.c_str());
+    return exit_could_not_run;
+  }
   return any_holds(record) ? exit_done : exit_answer_is_no;
 }
 
@@ -82,12 +125,20 @@ int parse_and_run(int argc, char** argv, const std::vector<const StudyBase*>& st
   if (options.list) return print_list(studies), exit_done;
   const auto chosen = chosen_studies(studies, options.studies);
   const Plan plan = plan_of(options);
+  if (!options.resume.empty() && chosen.size() > 1) {
+    bad_input("cli.option", "--resume", "this program has several studies", "choose the record's own with --study");
+  }
   for (const StudyBase* study : chosen) {
     decide(*study, plan, usable_processors_now());  // bad input is found before the first second is spent
     record_path(options, *study, chosen.size());
   }
+  std::signal(SIGINT, on_interrupt);
+  std::signal(SIGTERM, on_interrupt);
   int worst = exit_done;
-  for (const StudyBase* study : chosen) worst = std::max(worst, run_one(*study, options, chosen.size(), build));
+  for (const StudyBase* study : chosen) {
+    if (asked_to_stop != 0) break;
+    worst = std::max(worst, run_one(*study, options, chosen.size(), build));
+  }
   return worst;
 }
 

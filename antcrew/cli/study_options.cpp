@@ -4,9 +4,11 @@
 #include <fmt/format.h>
 
 #include <CLI/CLI.hpp>
+#include <algorithm>
 #include <cctype>
 #include <ctime>
 #include <filesystem>
+#include <iterator>
 
 #include "antcrew/base/error.hpp"
 #include "antcrew/base/units.hpp"
@@ -14,6 +16,9 @@
 
 namespace antcrew {
 namespace {
+
+constexpr double quick_budget_s = 10;
+constexpr Pin all_pins[] = {Pin::off, Pin::spread, Pin::close};
 
 std::string slug(const std::string& title) {
   std::string text;
@@ -36,6 +41,21 @@ std::string fresh_path(const std::string& stem) {
   }
 }
 
+std::vector<Pin> parse_pins(const std::string& list) {
+  std::vector<Pin> pins;
+  for (std::size_t from = 0; from <= list.size();) {
+    const std::size_t comma = std::min(list.find(',', from), list.size());
+    const std::string name = list.substr(from, comma - from);
+    const auto* known =
+        std::find_if(std::begin(all_pins), std::end(all_pins), [&](Pin pin) { return name == name_of(pin); });
+    if (known == std::end(all_pins))
+      bad_input("cli.option", "--pin", "no pinning '" + name + "'", "choose from off, spread, close");
+    pins.push_back(*known);
+    from = comma + 1;
+  }
+  return pins;
+}
+
 }  // namespace
 
 void add_options(CLI::App& app, StudyOptions& o) {
@@ -48,10 +68,30 @@ void add_options(CLI::App& app, StudyOptions& o) {
   app.add_option("--study", o.studies, "run only this study, by title or number; may be given again")
       ->type_name("STUDY")
       ->allow_extra_args(false);
-  app.add_option("--rounds", o.rounds, "trials of every cell at most")->type_name("N")->capture_default_str();
-  app.add_option("--budget", o.budget_s, "wall time of a study in seconds; 0 = no limit")
-      ->type_name("S")
+  app.add_option("--dimension", o.dimensions,
+                 "values of a further dimension, such as distinct=1k,1M; may be given again")
+      ->type_name("NAME=LIST")
+      ->allow_extra_args(false);
+  app.add_option("--pin", o.pins, "pinnings to try: off, spread, close, or a list of them")->type_name("LIST");
+  app.add_option("--rounds", o.rounds,
+                 "trials of every cell (default: 11 to 60, until the intervals are narrow enough)")
+      ->type_name("N");
+  app.add_option("--width", o.width_percent, "how narrow: half-width of the 95 % intervals, in percent of the median")
+      ->type_name("PERCENT")
       ->capture_default_str();
+  app.add_option("--budget", o.budget_s, "wall time of a study in seconds; 0 = no limit (default: 60)")->type_name("S");
+  app.add_flag("--quick", o.quick, "an answer in about ten seconds, with the intervals it has by then");
+  app.add_flag("--jostle", o.jostle, "instead of timing: look for races, with random delays and worker counts");
+  app.add_option("--resume", o.resume, "go on with this record; the study must not have changed")->type_name("RECORD");
+  app.add_option("--only", o.only, "with --resume: this variant was edited; try it and the baseline again")
+      ->type_name("VARIANT");
+  app.add_option("--call-limit", o.call_limit_s,
+                 "longest call in seconds (default: 30 times the baseline's, at least 10)")
+      ->type_name("S");
+  app.add_option("--memory-limit", o.memory_limit,
+                 "bytes a cell may take on top of its input (default: 90 % of what is free)")
+      ->type_name("BYTES");
+  app.add_flag("--no-stands", o.no_stands, "try all cells in this very process, for debuggers");
   app.add_option("--seed", o.seed, "of the order in which cells are tried (default: a fresh one, kept in the record)")
       ->type_name("N");
   app.add_option("--save", o.save, "file for the record (default: a new one in antcrew-records/)")->type_name("FILE");
@@ -74,10 +114,30 @@ Plan plan_of(const StudyOptions& o) {
     plan.sizes = parse_counts(*o.sizes, "--sizes");
     check_sizes(plan.sizes, "--sizes");
   }
+  for (const std::string& dimension : o.dimensions) {
+    const std::size_t equals = dimension.find('=');
+    if (equals == std::string::npos) {
+      bad_input("cli.option", "--dimension", "'" + dimension + "' has no '='",
+                "write NAME=LIST, such as distinct=1k,1M");
+    }
+    plan.dimensions[dimension.substr(0, equals)] =
+        parse_counts(dimension.substr(equals + 1), "--dimension " + dimension);
+  }
+  if (o.pins) plan.pins = parse_pins(*o.pins);
+  if (o.rounds && *o.rounds < 1)
+    bad_input("study.plan", "--rounds", std::to_string(*o.rounds) + " rounds", "give 1 to 100000");
   plan.variants = o.variants;
-  plan.rounds = o.rounds;
-  plan.budget_s = o.budget_s;
+  plan.rounds = o.rounds.value_or(0);
+  plan.width = o.width_percent / 100;
+  plan.budget_s = o.budget_s.value_or(o.quick ? quick_budget_s : plan.budget_s);
   plan.seed = o.seed;
+  plan.stands = !o.no_stands;
+  plan.call_limit_s = o.call_limit_s;
+  if (!o.memory_limit.empty()) plan.memory_limit_bytes = parse_count(o.memory_limit, "--memory-limit");
+  plan.again = o.only;
+  if (!o.only.empty() && o.resume.empty()) {
+    bad_input("cli.option", "--only", "no record to add to", "name it with --resume RECORD");
+  }
   return plan;
 }
 
@@ -98,6 +158,7 @@ std::vector<const StudyBase*> chosen_studies(const std::vector<const StudyBase*>
 }
 
 std::string record_path(const StudyOptions& o, const StudyBase& study, std::size_t studies) {
+  if (!o.resume.empty()) return o.resume;
   if (o.save.empty()) {
     return fresh_path(
         fmt::format("antcrew-records/{}-{:%Y%m%d-%H%M%S}", slug(study.title()), fmt::localtime(std::time(nullptr))));

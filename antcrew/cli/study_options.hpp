@@ -19,8 +19,18 @@ struct StudyOptions {
   std::optional<std::string> sizes;
   std::vector<std::string> variants;
   std::vector<std::string> studies;
-  int rounds = Plan{}.rounds;
-  double budget_s = Plan{}.budget_s;
+  std::vector<std::string> dimensions;  // NAME=LIST
+  std::optional<std::string> pins;
+  std::optional<int> rounds;
+  double width_percent = Plan{}.width * 100;
+  std::optional<double> budget_s;
+  bool quick = false;
+  bool jostle = false;
+  bool no_stands = false;
+  double call_limit_s = 0;
+  std::string memory_limit;
+  std::string resume;
+  std::string only;
   std::uint64_t seed = 0;
   std::string save;
   std::string form = "table";
@@ -31,7 +41,7 @@ struct StudyOptions {
 
 void add_options(CLI::App& app, StudyOptions& options);
 
-// Throws Error (units.count, study.grid) naming the option.
+// Throws Error (units.count, study.grid, cli.option) naming the option.
 Plan plan_of(const StudyOptions& options);
 
 // The studies named by title or number (from 1), all when none is named. Throws Error (cli.study).

@@ -14,11 +14,35 @@ std::size_t Point::operator[](const std::string& dimension) const {
 }
 
 const char* name_of(Fault::Kind kind) noexcept {
-  return kind == Fault::Kind::threw ? "threw" : "wrong answer";
+  switch (kind) {
+    case Fault::Kind::crashed:
+      return "crashed";
+    case Fault::Kind::out_of_memory:
+      return "out of memory";
+    case Fault::Kind::timed_out:
+      return "timed out";
+    case Fault::Kind::threw:
+      return "threw";
+    case Fault::Kind::left_work:
+      return "left work running";
+    case Fault::Kind::threads_left:
+      return "threads left behind";
+    case Fault::Kind::wrong_answer:
+      break;
+  }
+  return "wrong answer";
 }
 
 const char* name_of(Cell::Kind kind) noexcept {
-  return kind == Cell::Kind::baseline ? "baseline" : "variant";
+  switch (kind) {
+    case Cell::Kind::baseline:
+      return "baseline";
+    case Cell::Kind::probe:
+      return "probe";
+    case Cell::Kind::variant:
+      break;
+  }
+  return "variant";
 }
 
 const Cell* baseline_of(const Record& record, std::size_t point) noexcept {

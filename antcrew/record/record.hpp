@@ -20,13 +20,14 @@ struct BuildFacts {
   std::string build_type;  // the same
   bool optimised = false;  // the compiler was told to optimise the study program
   bool library_optimised = false;
+  std::string program_hash;  // of the program file; empty = unknown
 
   friend bool operator==(const BuildFacts&, const BuildFacts&) = default;
 };
 
 // A fact seen in a trial that speaks against the cell. What it means is for the analysis to say.
 struct Fault {
-  enum class Kind { wrong_answer, threw };
+  enum class Kind { crashed, out_of_memory, timed_out, threw, wrong_answer, left_work, threads_left };
 
   Kind kind = Kind::wrong_answer;
   int round = 0;     // 0 = before the first round
@@ -38,28 +39,54 @@ struct Fault {
 
 const char* name_of(Fault::Kind kind) noexcept;
 
-// One timed trial. Its answer was compared with the baseline's; a trial whose answer differed is kept here too.
+// Time that workers spent in a named phase, all together, and how often it was opened.
+struct PhaseFacts {
+  double worker_s = 0;
+  std::int64_t count = 0;
+
+  friend bool operator==(const PhaseFacts&, const PhaseFacts&) = default;
+};
+
+// One timed trial. Its answer was compared with the baseline's; a trial whose answer differed is kept here too. Times
+// and counts marked "a call" are the mean over `calls`.
 struct Trial {
   int round = 0;
-  double wall_s = 0;       // one call; the mean over `calls` when a call is too short for the clock
-  std::size_t calls = 1;   // made back to back inside this trial
+  int stand = 1;           // which process of this cell made it, from 1
+  double wall_s = 0;       // a call
+  std::size_t calls = 1;   // made back to back inside this trial, when one is too short for the clock
   double visited_s = 0;    // the first call of this visit, before it had settled
   int settling_calls = 0;  // untimed calls before the trial
   double settling_s = 0;   // their time, all together
-  double cpu_s = 0;        // user and system time of the process, one call
-  bool agreed = true;      // with the baseline's answer
+  double user_s = 0;       // CPU time of the process and all below it, a call
+  double system_s = 0;
+  double others_cpu_s = 0;              // of that, by others than the calling thread
+  double run_delay_s = 0;               // its threads were runnable but not running, a call
+  std::int64_t switches_voluntary = 0;  // over all calls, as the following counts
+  std::int64_t switches_forced = 0;
+  std::int64_t faults_minor = 0;
+  std::int64_t faults_major = 0;
+  std::uint64_t peak_bytes = 0;  // resident memory of the stand's own process; 0 = unknown
+  double compare_s = 0;          // comparing the answers, off the clock
+  double tail_s = 0;             // other threads or processes were at work this long after the last call returned
+  double tail_cpu_s = 0;
+  bool agreed = true;                             // with the baseline's answer
+  std::map<std::string, PhaseFacts> phases = {};  // over all calls
+  std::map<std::string, double> counters = {};    // over all calls
 
+  double cpu_s() const noexcept { return user_s + system_s; }
   friend bool operator==(const Trial&, const Trial&) = default;
 };
 
 struct Cell {
-  enum class Kind { baseline, variant };
+  enum class Kind { baseline, variant, probe };
 
   std::string variant;
   std::string crew;  // "ThreadCrew", …; "Workers" = a bare count; "none" for the baseline
   Kind kind = Kind::variant;
   int workers = 1;
   std::size_t point = 0;                     // index into Record::points
+  int attempt = 1;                           // a variant that was edited and tried again has the next one
+  std::string probe_of = {};                 // for probes: the variant (crew) whose part it leaves out
   std::vector<double> startup_s = {};        // starting the crew, each time it was started
   std::vector<double> cold_s = {};           // the first call after each start
   std::vector<int> asked_processors = {};    // pinning, worker by worker; empty = not asked for
@@ -72,10 +99,39 @@ struct Cell {
 
 const char* name_of(Cell::Kind kind) noexcept;
 
+// How the baseline slows down when `copies` processes run it at the same time: c(p) = time_s / time_s of one copy.
+struct CrowdFacts {
+  std::size_t point = 0;
+  int copies = 1;
+  std::vector<double> time_s = {};  // the median copy, each time it was tried
+
+  friend bool operator==(const CrowdFacts&, const CrowdFacts&) = default;
+};
+
+// What a block of one point needed and met.
+struct BlockFacts {
+  std::size_t point = 0;
+  double make_input_s = 0;
+  double reference_s = 0;         // the baseline's first call, which gave the reference answer
+  std::uint64_t input_bytes = 0;  // resident memory that input and reference answer took
+  bool own_inputs = false;        // threads were left behind, so every stand made its own input
+  double wall_s = 0;              // the whole block
+  double own_cpu_s = 0;           // of all its processes
+  double other_cpu_s = 0;         // of everything else on this machine, meanwhile
+  double steal_s = 0;             // taken by the hypervisor, from the whole machine
+  double throttled_s = 0;         // by the control group's quota
+
+  friend bool operator==(const BlockFacts&, const BlockFacts&) = default;
+};
+
 struct PlanFacts {
-  int rounds = 0;          // asked for at most
-  double budget_s = 0;     // for the whole study; 0 = none
-  std::uint64_t seed = 0;  // of the order in which cells were visited
+  int least_rounds = 0;  // the same as most_rounds when their number was asked for
+  int most_rounds = 0;
+  double width = 0;           // asked half-width of the intervals, relative
+  double budget_s = 0;        // for the whole study; 0 = none
+  std::uint64_t seed = 0;     // of the order in which cells were visited
+  bool stands = true;         // each cell in a process of its own
+  bool weak_scaling = false;  // sizes grow with the workers
 
   friend bool operator==(const PlanFacts&, const PlanFacts&) = default;
 };
@@ -91,10 +147,14 @@ struct Record {
   Machine machine;
   BuildFacts build;
   PlanFacts plan;
-  double measured_s = 0;  // wall time of the run
-  bool complete = false;  // all planned rounds were made, or the budget was used as planned
+  double measured_s = 0;   // wall time of the run
+  bool complete = false;   // the run came to its planned end
+  double load_before = 0;  // processors that other programs kept busy just before the run
   std::vector<Point> points;
-  std::vector<Cell> cells;  // the baseline of each point among them
+  std::vector<BlockFacts> blocks = {};  // in the order in which they were tried; a point may have several
+  std::vector<CrowdFacts> crowds = {};
+  std::vector<std::vector<std::string>> ladders = {};  // each the keys, "name (crew)", of variants in order
+  std::vector<Cell> cells;                             // the baseline of each point among them
 };
 
 // The baseline's cell at a point. Every record that run() returns has one for each point.

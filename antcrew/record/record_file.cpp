@@ -29,15 +29,30 @@ void write_all(int file, const std::string& text, const std::string& path) {
   }
 }
 
-void write_new_file(const std::string& text, const std::string& path) {
-  const int file = ::open(path.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0644);
+// Nameless until it is whole, where the file system can do that: a killed writer leaves nothing behind.
+int open_nameless(const std::string& fresh) {
+  const std::string folder = std::filesystem::path(fresh).parent_path().string();
+  return ::open(folder.empty() ? "." : folder.c_str(), O_WRONLY | O_TMPFILE | O_CLOEXEC, 0644);
+}
+
+bool give_name(int file, const std::string& fresh) {
+  ::unlink(fresh.c_str());  // of a writer that was killed between naming and renaming
+  const std::string self = "/proc/self/fd/" + std::to_string(file);
+  return ::linkat(AT_FDCWD, self.c_str(), AT_FDCWD, fresh.c_str(), AT_SYMLINK_FOLLOW) == 0;
+}
+
+void write_new_file(const std::string& text, const std::string& fresh, bool durable, const std::string& path) {
+  int file = open_nameless(fresh);
+  const bool nameless = file >= 0;
+  if (!nameless) file = ::open(fresh.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0644);
   if (file < 0) cannot_write(path, errno);
   try {
     write_all(file, text, path);
-    if (::fsync(file) != 0) cannot_write(path, errno);
+    if (durable && ::fsync(file) != 0) cannot_write(path, errno);
+    if (nameless && !give_name(file, fresh)) cannot_write(path, errno);
   } catch (...) {
     ::close(file);
-    ::unlink(path.c_str());
+    ::unlink(fresh.c_str());
     throw;
   }
   ::close(file);
@@ -61,13 +76,13 @@ Record load_record(const std::string& path) {
   return record_from_json(text.str(), path);
 }
 
-void save_record(const Record& record, const std::string& path) {
+void save_record(const Record& record, const std::string& path, bool durable) {
   const std::filesystem::path folder = std::filesystem::path(path).parent_path();
   std::error_code fault;
   if (!folder.empty()) std::filesystem::create_directories(folder, fault);
   if (fault) cannot_write(path, fault.value());
-  const std::string fresh = path + ".new-" + std::to_string(::getpid());
-  write_new_file(to_json(record), fresh);
+  const std::string fresh = path + ".new";
+  write_new_file(to_json(record), fresh, durable, path);
   if (::rename(fresh.c_str(), path.c_str()) != 0) {
     const int why = errno;
     ::unlink(fresh.c_str());

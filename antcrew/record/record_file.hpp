@@ -11,6 +11,7 @@ namespace antcrew {
 Record load_record(const std::string& path);
 
 // Throws Error (record.write), the old file untouched. Makes the folder of `path` if it is missing.
-void save_record(const Record& record, const std::string& path);
+// durable: also wait until the disk has it, against a loss of power; without, a killed program loses nothing either.
+void save_record(const Record& record, const std::string& path, bool durable = true);
 
 }  // namespace antcrew

@@ -1,6 +1,7 @@
 #define JSON_DIAGNOSTICS 1  // a field's error names its path in the file
 #include "antcrew/record/record_json.hpp"
 
+#include <algorithm>
 #include <nlohmann/json.hpp>
 
 #include "antcrew/base/error.hpp"
@@ -13,189 +14,267 @@ namespace {
 
 constexpr const char* format_name = "antcrew-record";
 
+constexpr Fault::Kind fault_kinds[] = {Fault::Kind::crashed,     Fault::Kind::out_of_memory, Fault::Kind::timed_out,
+                                       Fault::Kind::threw,       Fault::Kind::wrong_answer,  Fault::Kind::left_work,
+                                       Fault::Kind::threads_left};
+constexpr Cell::Kind cell_kinds[] = {Cell::Kind::baseline, Cell::Kind::variant, Cell::Kind::probe};
+constexpr Pin pins[] = {Pin::off, Pin::spread, Pin::close};
+
 template <class Enum, std::size_t N>
-Enum enum_from(const Json& json, const Enum (&all)[N]) {
+void enum_from(const Json& json, const Enum (&all)[N], Enum& value) {
   const auto name = json.get<std::string>();
-  for (const Enum value : all) {
-    if (name == name_of(value)) return value;
+  for (const Enum known : all) {
+    if (name == name_of(known)) {
+      value = known;
+      return;
+    }
   }
   throw Json::other_error::create(501, "unknown value '" + name + "'", &json);
 }
 
-constexpr Fault::Kind fault_kinds[] = {Fault::Kind::wrong_answer, Fault::Kind::threw};
-constexpr Cell::Kind cell_kinds[] = {Cell::Kind::baseline, Cell::Kind::variant};
-
-// Absent and null both mean "none".
-template <class T>
-void read_optional(const Json& json, const char* name, std::optional<T>& value) {
-  if (json.contains(name) && !json.at(name).is_null()) value = json.at(name).get<T>();
+// One list of fields a type, used for writing and for reading. R is the type, const when it is written.
+template <class F, class R>
+requires std::is_same_v<std::remove_const_t<R>, Cache>
+void fields(F&& f, R& c) {
+  f("level", c.level);
+  f("size_bytes", c.bytes);
+  f("count", c.count);
+  f("line_bytes", c.line_bytes);
 }
 
-template <class T>
-Json nullable(const std::optional<T>& value) {
-  return value ? Json(*value) : Json(nullptr);
+template <class F, class R>
+requires std::is_same_v<std::remove_const_t<R>, Machine>
+void fields(F&& f, R& m) {
+  f("processor", m.processor);
+  f("system", m.system);
+  f("logical_processors", m.topology.logical_processors);
+  f("physical_cores", m.topology.physical_cores);
+  f("packages", m.topology.packages);
+  f("numa_nodes", m.topology.numa_nodes);
+  f("caches", m.topology.caches);
+  f("online_processors", m.limits.online_processors);
+  f("affinity_processors", m.limits.affinity_processors);
+  f("quota_cpus", m.limits.quota_cpus);
+  f("stack_limit_bytes", m.limits.stack_bytes);
+  f("memory_bytes", m.limits.memory_bytes);
+  f("available_bytes", m.limits.available_bytes);
+  f("memory_limit_bytes", m.limits.memory_limit_bytes);
+  f("clock_resolution_ns", m.clock.resolution_ns);
+  f("clock_read_ns", m.clock.read_ns);
+  f("load_1min", m.load_1min);
 }
+
+template <class F, class R>
+requires std::is_same_v<std::remove_const_t<R>, BuildFacts>
+void fields(F&& f, R& b) {
+  f("compiler", b.compiler);
+  f("flags", b.flags);
+  f("build_type", b.build_type);
+  f("optimised", b.optimised);
+  f("library_optimised", b.library_optimised);
+  f("program_hash", b.program_hash);
+}
+
+template <class F, class R>
+requires std::is_same_v<std::remove_const_t<R>, PlanFacts>
+void fields(F&& f, R& p) {
+  f("least_rounds", p.least_rounds);
+  f("most_rounds", p.most_rounds);
+  f("width", p.width);
+  f("budget_s", p.budget_s);
+  f("seed", p.seed);
+  f("stands", p.stands);
+  f("weak_scaling", p.weak_scaling);
+}
+
+template <class F, class R>
+requires std::is_same_v<std::remove_const_t<R>, Point>
+void fields(F&& f, R& p) {
+  f("size", p.size);
+  f("dimensions", p.dimensions);
+  f("pin", p.pin);
+  f("base_size", p.base_size);
+  f("grown_for", p.grown_for);
+}
+
+template <class F, class R>
+requires std::is_same_v<std::remove_const_t<R>, Fault>
+void fields(F&& f, R& fault) {
+  f("kind", fault.kind);
+  f("round", fault.round);
+  f("text", fault.text);
+  f("evidence", fault.evidence);
+}
+
+template <class F, class R>
+requires std::is_same_v<std::remove_const_t<R>, PhaseFacts>
+void fields(F&& f, R& p) {
+  f("worker_s", p.worker_s);
+  f("count", p.count);
+}
+
+template <class F, class R>
+requires std::is_same_v<std::remove_const_t<R>, Trial>
+void fields(F&& f, R& t) {
+  f("round", t.round);
+  f("stand", t.stand);
+  f("wall_s", t.wall_s);
+  f("calls", t.calls);
+  f("visited_s", t.visited_s);
+  f("settling_calls", t.settling_calls);
+  f("settling_s", t.settling_s);
+  f("user_s", t.user_s);
+  f("system_s", t.system_s);
+  f("others_cpu_s", t.others_cpu_s);
+  f("run_delay_s", t.run_delay_s);
+  f("switches_voluntary", t.switches_voluntary);
+  f("switches_forced", t.switches_forced);
+  f("faults_minor", t.faults_minor);
+  f("faults_major", t.faults_major);
+  f("peak_bytes", t.peak_bytes);
+  f("compare_s", t.compare_s);
+  f("tail_s", t.tail_s);
+  f("tail_cpu_s", t.tail_cpu_s);
+  f("agreed", t.agreed);
+  f("phases", t.phases);
+  f("counters", t.counters);
+}
+
+template <class F, class R>
+requires std::is_same_v<std::remove_const_t<R>, Cell>
+void fields(F&& f, R& c) {
+  f("variant", c.variant);
+  f("crew", c.crew);
+  f("kind", c.kind);
+  f("workers", c.workers);
+  f("point", c.point);
+  f("attempt", c.attempt);
+  f("probe_of", c.probe_of);
+  f("startup_s", c.startup_s);
+  f("cold_s", c.cold_s);
+  f("asked_processors", c.asked_processors);
+  f("granted_processors", c.granted_processors);
+  f("faults", c.faults);
+  f("trials", c.trials);
+}
+
+template <class F, class R>
+requires std::is_same_v<std::remove_const_t<R>, CrowdFacts>
+void fields(F&& f, R& c) {
+  f("point", c.point);
+  f("copies", c.copies);
+  f("time_s", c.time_s);
+}
+
+template <class F, class R>
+requires std::is_same_v<std::remove_const_t<R>, BlockFacts>
+void fields(F&& f, R& b) {
+  f("point", b.point);
+  f("make_input_s", b.make_input_s);
+  f("reference_s", b.reference_s);
+  f("input_bytes", b.input_bytes);
+  f("own_inputs", b.own_inputs);
+  f("wall_s", b.wall_s);
+  f("own_cpu_s", b.own_cpu_s);
+  f("other_cpu_s", b.other_cpu_s);
+  f("steal_s", b.steal_s);
+  f("throttled_s", b.throttled_s);
+}
+
+template <class F, class R>
+requires std::is_same_v<std::remove_const_t<R>, Record>
+void fields(F&& f, R& r) {
+  f("version", r.version);
+  f("library_version", r.library_version);
+  f("created", r.created);
+  f("title", r.title);
+  f("agreement", r.agreement);
+  f("measured_s", r.measured_s);
+  f("complete", r.complete);
+  f("load_before", r.load_before);
+  f("machine", r.machine);
+  f("build", r.build);
+  f("plan", r.plan);
+  f("points", r.points);
+  f("blocks", r.blocks);
+  f("crowds", r.crowds);
+  f("ladders", r.ladders);
+  f("cells", r.cells);
+}
+
+struct Writer {
+  Json& json;
+  template <class T>
+  void operator()(const char* name, const T& value) const {
+    json[name] = value;
+  }
+  template <class T>
+  void operator()(const char* name, const std::optional<T>& value) const {
+    json[name] = value ? Json(*value) : Json(nullptr);
+  }
+};
+
+struct Reader {
+  const Json& json;
+  template <class T>
+  void operator()(const char* name, T& value) const {
+    json.at(name).get_to(value);
+  }
+  // Absent and null both mean "none".
+  template <class T>
+  void operator()(const char* name, std::optional<T>& value) const {
+    if (json.contains(name) && !json.at(name).is_null()) value = json.at(name).get<T>();
+  }
+};
+
+template <class T>
+concept Described = requires(Json& json, const T& value) {
+  fields(Writer{json}, value);
+};
 
 }  // namespace
 
-void to_json(Json& json, const Cache& c) {
-  json = {{"level", c.level}, {"size_bytes", c.bytes}, {"count", c.count}, {"line_bytes", c.line_bytes}};
+void to_json(Json& json, Fault::Kind kind) {
+  json = name_of(kind);
 }
-void from_json(const Json& json, Cache& c) {
-  json.at("level").get_to(c.level);
-  json.at("size_bytes").get_to(c.bytes);
-  json.at("count").get_to(c.count);
-  json.at("line_bytes").get_to(c.line_bytes);
+void from_json(const Json& json, Fault::Kind& kind) {
+  enum_from(json, fault_kinds, kind);
 }
-
-void to_json(Json& json, const Machine& m) {
-  json = {{"processor", m.processor},
-          {"system", m.system},
-          {"logical_processors", m.topology.logical_processors},
-          {"physical_cores", m.topology.physical_cores},
-          {"packages", m.topology.packages},
-          {"numa_nodes", m.topology.numa_nodes},
-          {"caches", m.topology.caches},
-          {"online_processors", m.limits.online_processors},
-          {"affinity_processors", m.limits.affinity_processors},
-          {"quota_cpus", nullable(m.limits.quota_cpus)},
-          {"usable_processors", m.usable_processors()},
-          {"stack_limit_bytes", m.limits.stack_bytes},
-          {"memory_bytes", m.limits.memory_bytes},
-          {"available_bytes", m.limits.available_bytes},
-          {"memory_limit_bytes", nullable(m.limits.memory_limit_bytes)},
-          {"clock_resolution_ns", m.clock.resolution_ns},
-          {"clock_read_ns", m.clock.read_ns},
-          {"load_1min", m.load_1min}};
+void to_json(Json& json, Cell::Kind kind) {
+  json = name_of(kind);
 }
-void from_json(const Json& json, Machine& m) {
-  json.at("processor").get_to(m.processor);
-  json.at("system").get_to(m.system);
-  json.at("logical_processors").get_to(m.topology.logical_processors);
-  json.at("physical_cores").get_to(m.topology.physical_cores);
-  json.at("packages").get_to(m.topology.packages);
-  json.at("numa_nodes").get_to(m.topology.numa_nodes);
-  json.at("caches").get_to(m.topology.caches);
-  json.at("online_processors").get_to(m.limits.online_processors);
-  json.at("affinity_processors").get_to(m.limits.affinity_processors);
-  read_optional(json, "quota_cpus", m.limits.quota_cpus);
-  json.at("stack_limit_bytes").get_to(m.limits.stack_bytes);
-  json.at("memory_bytes").get_to(m.limits.memory_bytes);
-  json.at("available_bytes").get_to(m.limits.available_bytes);
-  read_optional(json, "memory_limit_bytes", m.limits.memory_limit_bytes);
-  json.at("clock_resolution_ns").get_to(m.clock.resolution_ns);
-  json.at("clock_read_ns").get_to(m.clock.read_ns);
-  json.at("load_1min").get_to(m.load_1min);
+void from_json(const Json& json, Cell::Kind& kind) {
+  enum_from(json, cell_kinds, kind);
+}
+void to_json(Json& json, Pin pin) {
+  json = name_of(pin);
+}
+void from_json(const Json& json, Pin& pin) {
+  enum_from(json, pins, pin);
 }
 
-void to_json(Json& json, const BuildFacts& b) {
-  json = {{"compiler", b.compiler},
-          {"flags", b.flags},
-          {"build_type", b.build_type},
-          {"optimised", b.optimised},
-          {"library_optimised", b.library_optimised}};
+template <Described T>
+void to_json(Json& json, const T& value) {
+  json = Json::object();
+  fields(Writer{json}, value);
+  if constexpr (std::is_same_v<T, Machine>) json["usable_processors"] = value.usable_processors();
 }
-void from_json(const Json& json, BuildFacts& b) {
-  json.at("compiler").get_to(b.compiler);
-  json.at("flags").get_to(b.flags);
-  json.at("build_type").get_to(b.build_type);
-  json.at("optimised").get_to(b.optimised);
-  json.at("library_optimised").get_to(b.library_optimised);
-}
-
-void to_json(Json& json, const PlanFacts& p) {
-  json = {{"rounds", p.rounds}, {"budget_s", p.budget_s}, {"seed", p.seed}};
-}
-void from_json(const Json& json, PlanFacts& p) {
-  json.at("rounds").get_to(p.rounds);
-  json.at("budget_s").get_to(p.budget_s);
-  json.at("seed").get_to(p.seed);
-}
-
-void to_json(Json& json, const Point& p) {
-  json = {{"size", p.size}, {"dimensions", p.dimensions}};
-}
-void from_json(const Json& json, Point& p) {
-  json.at("size").get_to(p.size);
-  json.at("dimensions").get_to(p.dimensions);
-}
-
-void to_json(Json& json, const Fault& f) {
-  json = {{"kind", name_of(f.kind)}, {"round", f.round}, {"text", f.text}, {"evidence", f.evidence}};
-}
-void from_json(const Json& json, Fault& f) {
-  f.kind = enum_from(json.at("kind"), fault_kinds);
-  json.at("round").get_to(f.round);
-  json.at("text").get_to(f.text);
-  json.at("evidence").get_to(f.evidence);
-}
-
-void to_json(Json& json, const Trial& t) {
-  json = {{"round", t.round},
-          {"wall_s", t.wall_s},
-          {"calls", t.calls},
-          {"visited_s", t.visited_s},
-          {"settling_calls", t.settling_calls},
-          {"settling_s", t.settling_s},
-          {"cpu_s", t.cpu_s},
-          {"agreed", t.agreed}};
-}
-void from_json(const Json& json, Trial& t) {
-  json.at("round").get_to(t.round);
-  json.at("wall_s").get_to(t.wall_s);
-  json.at("calls").get_to(t.calls);
-  json.at("visited_s").get_to(t.visited_s);
-  json.at("settling_calls").get_to(t.settling_calls);
-  json.at("settling_s").get_to(t.settling_s);
-  json.at("cpu_s").get_to(t.cpu_s);
-  json.at("agreed").get_to(t.agreed);
-}
-
-void to_json(Json& json, const Cell& c) {
-  json = {{"variant", c.variant},
-          {"crew", c.crew},
-          {"kind", name_of(c.kind)},
-          {"workers", c.workers},
-          {"point", c.point},
-          {"startup_s", c.startup_s},
-          {"cold_s", c.cold_s},
-          {"asked_processors", c.asked_processors},
-          {"granted_processors", c.granted_processors},
-          {"faults", c.faults},
-          {"trials", c.trials}};
-}
-void from_json(const Json& json, Cell& c) {
-  json.at("variant").get_to(c.variant);
-  json.at("crew").get_to(c.crew);
-  c.kind = enum_from(json.at("kind"), cell_kinds);
-  json.at("workers").get_to(c.workers);
-  json.at("point").get_to(c.point);
-  json.at("startup_s").get_to(c.startup_s);
-  json.at("cold_s").get_to(c.cold_s);
-  json.at("asked_processors").get_to(c.asked_processors);
-  json.at("granted_processors").get_to(c.granted_processors);
-  json.at("faults").get_to(c.faults);
-  json.at("trials").get_to(c.trials);
+template <Described T>
+void from_json(const Json& json, T& value) {
+  fields(Reader{json}, value);
 }
 
 std::string to_json(const Machine& machine) {
   return Json(machine).dump(1) + "\n";
 }
 
-std::string to_json(const Record& r) {
-  const Json json = {{"format", format_name},
-                     {"version", r.version},
-                     {"library_version", r.library_version},
-                     {"created", r.created},
-                     {"title", r.title},
-                     {"agreement", r.agreement},
-                     {"measured_s", r.measured_s},
-                     {"complete", r.complete},
-                     {"machine", r.machine},
-                     {"build", r.build},
-                     {"plan", r.plan},
-                     {"points", r.points},
-                     {"cells", r.cells}};
+std::string to_json(const Cell& cell) {
+  return Json(cell).dump();
+}
+
+std::string to_json(const Record& record) {
+  Json json = {{"format", format_name}};
+  fields(Writer{json}, record);
   return json.dump(1) + "\n";
 }
 
@@ -229,24 +308,12 @@ void check_format(const Json& json, const std::string& where) {
   }
 }
 
-Record record_of(const Json& json) {
-  Record r;
-  json.at("version").get_to(r.version);
-  json.at("library_version").get_to(r.library_version);
-  json.at("created").get_to(r.created);
-  json.at("title").get_to(r.title);
-  json.at("agreement").get_to(r.agreement);
-  json.at("measured_s").get_to(r.measured_s);
-  json.at("complete").get_to(r.complete);
-  json.at("machine").get_to(r.machine);
-  json.at("build").get_to(r.build);
-  json.at("plan").get_to(r.plan);
-  json.at("points").get_to(r.points);
-  json.at("cells").get_to(r.cells);
-  return r;
-}
-
 void check_references(const Record& record, const std::string& where) {
+  const auto exists = [&](const auto& facts) { return facts.point < record.points.size(); };
+  if (!std::all_of(record.blocks.begin(), record.blocks.end(), exists) ||
+      !std::all_of(record.crowds.begin(), record.crowds.end(), exists)) {
+    bad_input("record.field", where, "a block or crowd names a point that does not exist", "give an undamaged record");
+  }
   for (const Cell& cell : record.cells) {
     if (cell.point >= record.points.size() || cell.workers < 1) {
       bad_input("record.field", where,
@@ -258,18 +325,32 @@ void check_references(const Record& record, const std::string& where) {
 
 }  // namespace
 
+// "[json.exception.…] (/cells/0) key 'workers' not found"
+[[noreturn]] static void bad_field(const Json::exception& error, const std::string& where) {
+  const std::string what = error.what();
+  const std::size_t bracket = what.find("] ");
+  bad_input("record.field", where, bracket == std::string::npos ? what : what.substr(bracket + 2),
+            "give an undamaged record");
+}
+
 Record record_from_json(const std::string& text, const std::string& where) {
   const Json json = parsed(text, where);
   check_format(json, where);
   try {
-    Record record = record_of(json);
+    Record record;
+    fields(Reader{json}, record);
     check_references(record, where);
     return record;
   } catch (const Json::exception& error) {
-    const std::string what = error.what();  // "[json.exception.…] (/cells/0) key 'workers' not found"
-    const std::size_t bracket = what.find("] ");
-    bad_input("record.field", where, bracket == std::string::npos ? what : what.substr(bracket + 2),
-              "give an undamaged record");
+    bad_field(error, where);
+  }
+}
+
+Cell cell_from_json(const std::string& text, const std::string& where) {
+  try {
+    return parsed(text, where).get<Cell>();
+  } catch (const Json::exception& error) {
+    bad_field(error, where);
   }
 }
 

@@ -11,9 +11,11 @@ namespace antcrew {
 
 std::string to_json(const Record& record);
 std::string to_json(const Machine& machine);
+std::string to_json(const Cell& cell);
 
 // Throws Error: record.syntax (not JSON, or cut short), record.format (other JSON), record.version (from a newer Ant
 // Crew), record.field (a field is missing or of the wrong type). `where` names the source, usually a file.
 Record record_from_json(const std::string& text, const std::string& where);
+Cell cell_from_json(const std::string& text, const std::string& where);
 
 }  // namespace antcrew

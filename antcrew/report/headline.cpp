@@ -42,12 +42,18 @@ std::string none_holds(const Analysed& study, std::size_t point) {
 
 std::string cell_in_words(const Cell& cell) {
   if (cell.kind == Cell::Kind::baseline) return "the baseline";
-  return fmt::format("\"{}\" ({}) with {}", cell.variant, cell.crew, workers_in_words(cell.workers));
+  const std::string attempt = cell.attempt > 1 ? fmt::format(", attempt {},", cell.attempt) : "";
+  return fmt::format("\"{}\" ({}){} with {}", cell.variant, cell.crew, attempt, workers_in_words(cell.workers));
 }
 
 std::string point_in_words(const Point& point) {
   std::string text = "size " + count_text(point.size);
+  if (point.grown_for > 0) {
+    text += fmt::format(" ({} grown for {} worker{})", count_text(point.base_size), point.grown_for,
+                        point.grown_for == 1 ? "" : "s");
+  }
   for (const auto& [name, value] : point.dimensions) text += ", " + name + " " + count_text(value);
+  if (point.pin != Pin::off) text += std::string(", pinned ") + name_of(point.pin);
   return text;
 }
 

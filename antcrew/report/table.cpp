@@ -5,15 +5,16 @@
 #include "antcrew/base/units.hpp"
 #include "antcrew/report/grid.hpp"
 #include "antcrew/report/headline.hpp"
+#include "antcrew/report/notes.hpp"
 #include "antcrew/report/text.hpp"
 
 namespace antcrew {
 namespace {
 
 std::vector<GridColumn> columns() {
-  return {{"variant", false, 9},   {"crew", false, 1},     {"workers", true, 9},
-          {"time", true, 9},       {"interval", false, 0}, {"speedup", false, 9},
-          {"efficiency", true, 8}, {"overhead", true, 7},  {"verdict", false, 9}};
+  return {{"variant", false, 9},  {"crew", false, 1},    {"workers", true, 9},    {"time", true, 9},
+          {"interval", false, 0}, {"speedup", false, 9}, {"efficiency", true, 8}, {"overhead", true, 6},
+          {"busy", true, 7},      {"verdict", false, 9}};
 }
 
 std::string efficiency_cell(const CellFigures& f) {
@@ -27,11 +28,23 @@ std::string interval_cell(const Estimate& e) {
   return text.substr(text.find('('));
 }
 
+std::string name_in_table(const CellFigures& f) {
+  const bool several = f.cell->attempt > 1 || !f.newest;
+  return several ? fmt::format("{}, attempt {}", f.cell->variant, f.cell->attempt) : f.cell->variant;
+}
+
+std::string verdict_cell(const CellFigures& f) {
+  if (f.verdict != Verdict::holds) return name_of(f.verdict);
+  if (f.cell->kind == Cell::Kind::baseline) return {};
+  if (f.cell->kind != Cell::Kind::probe) return name_of(f.verdict);
+  return f.part_s ? "probe: part takes " + duration_text(*f.part_s) : "probe";
+}
+
 std::vector<std::string> row_of(const CellFigures& f, bool name_again) {
   const Cell& cell = *f.cell;
   const bool baseline = cell.kind == Cell::Kind::baseline;
   const bool ratios = f.verdict == Verdict::holds && f.speedup && !baseline;
-  return {name_again ? cell.variant : "",
+  return {name_again ? name_in_table(f) : "",
           name_again && !baseline ? cell.crew : "",
           std::to_string(cell.workers),
           f.time_s ? duration_text(f.time_s->median) : "",
@@ -39,7 +52,8 @@ std::vector<std::string> row_of(const CellFigures& f, bool name_again) {
           ratios || f.verdict == Verdict::too_noisy ? ratio_text(*f.speedup) : "",
           ratios ? efficiency_cell(f) : "",
           ratios ? duration_text(*f.overhead_s) : "",
-          baseline && f.verdict == Verdict::holds ? "" : name_of(f.verdict)};
+          f.busy_processors ? fmt::format("{:.2f}", *f.busy_processors) : "",
+          verdict_cell(f)};
 }
 
 TextGrid grid_of(const Analysed& study) {
@@ -50,24 +64,13 @@ TextGrid grid_of(const Analysed& study) {
     const Cell* last = nullptr;
     for (const CellFigures& f : study.cells) {
       if (f.cell->point != point) continue;
-      const bool same = last != nullptr && last->variant == f.cell->variant && last->crew == f.cell->crew;
+      const bool same = last != nullptr && last->variant == f.cell->variant && last->crew == f.cell->crew &&
+                        last->attempt == f.cell->attempt;
       grid.row(row_of(f, !same));
       last = f.cell;
     }
   }
   return grid;
-}
-
-std::string evidence(const Analysed& study) {
-  std::string text;
-  for (const CellFigures& f : study.cells) {
-    const Point& point = study.record->points[f.cell->point];
-    if (!f.evidence.empty()) {
-      text += fmt::format("{}: {} at {}: {}\n", name_of(f.verdict), cell_in_words(*f.cell), point_in_words(point),
-                          f.evidence);
-    }
-  }
-  return text.empty() ? text : "\n" + text;
 }
 
 std::string legend(const Analysed& study, const TextGrid& grid, std::size_t width) {
@@ -79,9 +82,10 @@ std::string legend(const Analysed& study, const TextGrid& grid, std::size_t widt
     if (f.speedup && !f.speedup->claimed) claimed = false;
     crowded = crowded || (f.processor_efficiency && f.verdict == Verdict::holds);
   }
-  std::string text =
-      fmt::format("\nMedians of {} rounds; in brackets {}. Overhead in worker-seconds: workers × time − baseline.\n",
-                  rounds, claimed ? "95 % intervals" : "the range seen: under 6 rounds no interval is claimed");
+  std::string text = fmt::format(
+      "\nMedians of {} rounds; in brackets {}. Overhead in worker-seconds: workers × time − baseline. Busy: processors "
+      "kept busy, CPU time / wall time.\n",
+      rounds, claimed ? "95 % intervals" : "the range seen: under 6 rounds no interval is claimed");
   if (crowded) text += "Efficiency in [ ]: per usable processor, where there are more workers than processors.\n";
   const auto hidden = grid.left_out(width);
   if (!hidden.empty()) text += fmt::format("Not shown at this width: {}.\n", joined(hidden));
@@ -92,8 +96,7 @@ std::string legend(const Analysed& study, const TextGrid& grid, std::size_t widt
 
 std::string table_text(const Analysed& study, std::size_t width) {
   const TextGrid grid = grid_of(study);
-  std::string notes = legend(study, grid, width) + evidence(study);
-  for (const std::string& warning : study.warnings) notes += "\nWarning: " + warning + ".\n";
+  const std::string notes = legend(study, grid, width) + notes_text(study);
   return wrapped(headline(study) + "\n\n" + study.record->title, width) + "\n\n" + grid.text(width) +
          wrapped(notes, width);
 }

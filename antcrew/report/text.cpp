@@ -6,39 +6,8 @@
 #include <cmath>
 
 namespace antcrew {
-namespace {
-
-struct Unit {
-  double factor;
-  const char* name;
-};
-
-Unit unit_for(double seconds) {
-  const double size = std::fabs(seconds);
-  if (size >= 0.9995) return {1, "s"};
-  if (size >= 0.9995e-3) return {1e3, "ms"};
-  if (size >= 0.9995e-6) return {1e6, "µs"};
-  return {1e9, "ns"};
-}
-
-// Decimals that leave three significant digits.
-int decimals_for(double value) {
-  const double size = std::fabs(value);
-  if (size >= 99.95) return 0;
-  if (size >= 9.995) return 1;
-  return 2;
-}
-
-}  // namespace
-
-std::string duration_text(double seconds) {
-  const Unit unit = unit_for(seconds);
-  const double value = seconds * unit.factor;
-  return fmt::format("{:.{}f} {}", value, decimals_for(value), unit.name);
-}
-
 std::string duration_text(const Estimate& seconds) {
-  const Unit unit = unit_for(seconds.median);
+  const TimeUnit unit = time_unit_for(seconds.median);
   const int decimals = decimals_for(seconds.median * unit.factor);
   return fmt::format("{:.{}f} {} ({:.{}f} to {:.{}f})", seconds.median * unit.factor, decimals, unit.name,
                      seconds.low * unit.factor, decimals, seconds.high * unit.factor, decimals);
@@ -60,18 +29,6 @@ std::string count_text(std::uint64_t count) {
   std::string digits = std::to_string(count);
   for (std::size_t place = digits.size(); place > 3;) digits.insert(place -= 3, 1, ',');
   return digits;
-}
-
-std::string bytes_text(std::uint64_t bytes) {
-  if (bytes == 0) return "unlimited";
-  const char* const names[] = {"B", "KiB", "MiB", "GiB", "TiB"};
-  double value = static_cast<double>(bytes);
-  std::size_t unit = 0;
-  while (value >= 1024 && unit + 1 < std::size(names)) {
-    value /= 1024;
-    ++unit;
-  }
-  return fmt::format("{:.{}f} {}", value, value == std::floor(value) ? 0 : 1, names[unit]);
 }
 
 std::string wrapped(const std::string& text, std::size_t width) {

@@ -5,11 +5,10 @@
 #include <string>
 
 #include "antcrew/analysis/statistics.hpp"
+#include "antcrew/base/units.hpp"
 
 namespace antcrew {
 
-// "1.23 ms", "45.6 µs", "12.0 s": three significant digits. Negative times keep their sign.
-std::string duration_text(double seconds);
 // "1.23 ms (1.21 to 1.26)", the unit once.
 std::string duration_text(const Estimate& seconds);
 // "1.93 (1.90 to 1.95)"; as many decimals as the width of the interval deserves.
@@ -18,8 +17,6 @@ std::string ratio_text(const Estimate& ratio);
 std::string percent_text(double share, int decimals = 0);
 // "1,000,000"
 std::string count_text(std::uint64_t count);
-// "35.8 MiB", "unlimited" for 0.
-std::string bytes_text(std::uint64_t bytes);
 
 // Breaks lines between words so that none is wider than `width` columns (0 = no limit); lines that go on are indented.
 std::string wrapped(const std::string& text, std::size_t width);

@@ -1,28 +1,39 @@
 // Where the cells of a block live and are tried. The run loop decides what is tried when; a host does it.
 #pragma once
 
+#include <functional>
 #include <optional>
 #include <vector>
 
-#include "antcrew/study/study_base.hpp"
 #include "antcrew/study/visit.hpp"
 
 namespace antcrew {
 
-struct CellSpec {
-  const VariantDefinition* variant = nullptr;  // none = the baseline
-  int workers = 1;
+struct HostLimits {
+  double call_s = 0;                // longest call; 0 = thirty times the baseline's, at least 10 s
+  std::uint64_t memory_bytes = 0;   // that a stand may take beyond what it begins with; 0 = 90 % of what is free
+  std::function<bool()> stop = {};  // asked while waiting; true ends the run
 };
+
+// Thrown out of a host's call when `stop` said so.
+struct Stopped {};
 
 class Host {
  public:
   virtual ~Host() = default;
 
-  // Makes the input and the reference answer of a point. A fault means that nothing of this block can be tried.
-  virtual std::optional<Fault> open(const Point& at, const std::vector<CellSpec>& cells) = 0;
+  // Makes the input and the reference answer of a point. A fault means that nothing of this block can be tried, but
+  // for `threads_left`, which is a remark.
+  virtual std::optional<Fault> open(const Point& at, const std::vector<CellSpec>& cells, BlockFacts& facts) = 0;
 
   // Tries cells[cell] once.
   virtual Visit visit(std::size_t cell, int round) = 0;
+
+  // Every cell begins afresh at its next visit.
+  virtual void renew() = 0;
+
+  // The baseline's time when so many processes run it at once: the median copy. None where this cannot be tried.
+  virtual std::optional<double> crowd(int copies) = 0;
 
   // Ends the block and everything it started.
   virtual void close() = 0;

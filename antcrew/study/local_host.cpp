@@ -1,58 +1,73 @@
 #include "antcrew/study/local_host.hpp"
 
 #include "antcrew/machine/clock.hpp"
+#include "antcrew/machine/usage.hpp"
 
 namespace antcrew {
+namespace {
 
-std::optional<Fault> LocalHost::open(const Point& at, const std::vector<CellSpec>& cells) {
-  close();
-  cells_ = cells;
-  sessions_.resize(cells.size());
-  if (auto fault = caught([&] { input_ = study_.make_input(at); }, 0, "the input maker")) return fault;
-  return caught(
-      [&] {
-        const auto baseline = study_.open_baseline();
-        baseline->call_ns(input_, 1);
-        reference_ = baseline->take_answer();
-      },
-      0, "the baseline");
+void tell(StandBoard* board, Stage stage) {
+  if (board == nullptr) return;
+  board->stage.store(static_cast<int>(stage));
+  board->progress.fetch_add(1);
 }
 
-// Starts the crew and makes the call that pays for everything that happens once.
-Visit LocalHost::first_visit(std::size_t cell) {
-  const CellSpec& spec = cells_[cell];
-  Visit visit;
+}  // namespace
+
+MadeBlock make_block(const StudyBase& study, const Point& at, BlockFacts& facts, StandBoard* board) {
+  MadeBlock made;
+  const std::uint64_t before = resident_bytes();
   const std::int64_t start = now_ns();
-  auto session = spec.variant == nullptr ? study_.open_baseline() : spec.variant->open(spec.workers);
-  visit.startup_s = static_cast<double>(now_ns() - start) * 1e-9;
-  visit.crew = session->crew_facts();
-  visit.cold_s = static_cast<double>(session->call_ns(input_, 1)) * 1e-9;
-  session->drop_answers();
-  sessions_[cell] = std::move(session);
-  return visit;
+  tell(board, Stage::making_input);
+  made.fault = caught([&] { made.input = study.make_input(at); }, 0, "the input maker");
+  facts.make_input_s = static_cast<double>(now_ns() - start) * 1e-9;
+  if (made.fault) return made;
+  tell(board, Stage::baseline);
+  made.fault = caught(
+      [&] {
+        const auto baseline = study.open_baseline();
+        const Usage used_before = usage_before();
+        made.reference.wall_s = static_cast<double>(baseline->call_ns(made.input, 1)) * 1e-9;
+        made.reference.cpu_s = (usage_after() - used_before).cpu_s();
+        made.reference_answer = baseline->take_answer();
+      },
+      0, "the baseline");
+  facts.reference_s = made.reference.wall_s;
+  const std::uint64_t after = resident_bytes();
+  facts.input_bytes = after > before ? after - before : 0;
+  tell(board, Stage::idle);
+  return made;
+}
+
+std::optional<Fault> LocalHost::open(const Point& at, const std::vector<CellSpec>& cells, BlockFacts& facts) {
+  close();
+  cells_ = cells;
+  visitors_.resize(cells.size());
+  MadeBlock made = make_block(study_, at, facts, nullptr);
+  input_ = std::move(made.input);
+  reference_answer_ = std::move(made.reference_answer);
+  reference_ = made.reference;
+  return made.fault;
 }
 
 Visit LocalHost::visit(std::size_t cell, int round) {
-  Visit visit;
-  auto fault = caught(
-      [&] {
-        if (!sessions_[cell]) visit = first_visit(cell);
-        Visit timed = settle_and_time(*sessions_[cell], input_, reference_, round);
-        visit.trial = timed.trial;
-        visit.faults = std::move(timed.faults);
-      },
-      round);
-  if (fault) {
-    visit.faults.push_back(std::move(*fault));
-    visit.over = true;
-    sessions_[cell].reset();
+  if (limits_.stop && limits_.stop()) throw Stopped{};
+  std::unique_ptr<Visitor>& visitor = visitors_[cell];
+  if (!visitor) {
+    visitor = std::make_unique<Visitor>(study_, cells_[cell], input_, reference_answer_, reference_, nullptr);
   }
+  Visit visit = visitor->visit(round);
+  if (visit.replace) visitor.reset();
   return visit;
 }
 
+void LocalHost::renew() {
+  for (auto& visitor : visitors_) visitor.reset();
+}
+
 void LocalHost::close() {
-  sessions_.clear();
-  reference_.reset();
+  visitors_.clear();
+  reference_answer_.reset();
   input_.reset();
 }
 

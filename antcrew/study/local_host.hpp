@@ -10,20 +10,31 @@ namespace antcrew {
 
 class LocalHost : public Host {
  public:
-  explicit LocalHost(const StudyBase& study) : study_(study) {}
+  LocalHost(const StudyBase& study, HostLimits limits) : study_(study), limits_(std::move(limits)) {}
 
-  std::optional<Fault> open(const Point& at, const std::vector<CellSpec>& cells) override;
+  std::optional<Fault> open(const Point& at, const std::vector<CellSpec>& cells, BlockFacts& facts) override;
   Visit visit(std::size_t cell, int round) override;
+  void renew() override;
+  std::optional<double> crowd(int) override { return std::nullopt; }
   void close() override;
 
  private:
-  Visit first_visit(std::size_t cell);
-
   const StudyBase& study_;
+  HostLimits limits_;
   std::vector<CellSpec> cells_;
-  std::vector<std::unique_ptr<Session>> sessions_;
+  std::vector<std::unique_ptr<Visitor>> visitors_;
   Anything input_;
-  Anything reference_;
+  Anything reference_answer_;
+  Reference reference_;
 };
+
+// Makes the input of a point and calls the baseline once. Used by every host, in the process where cells are tried.
+struct MadeBlock {
+  Anything input;
+  Anything reference_answer;
+  Reference reference;
+  std::optional<Fault> fault;
+};
+MadeBlock make_block(const StudyBase& study, const Point& at, BlockFacts& facts, StandBoard* board);
 
 }  // namespace antcrew

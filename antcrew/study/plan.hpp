@@ -4,6 +4,7 @@
 #pragma once
 
 #include <cstdint>
+#include <map>
 #include <string>
 #include <vector>
 
@@ -12,12 +13,20 @@
 namespace antcrew {
 
 struct Plan {
-  std::vector<int> workers = {};           // empty = the study's own, or 1, 2, 4 … usable processors
-  std::vector<std::size_t> sizes = {};     // empty = the study's own
-  std::vector<std::string> variants = {};  // names, or name (crew); empty = all
-  int rounds = 11;                         // trials of every cell
-  double budget_s = 60;    // wall time of the whole study; the round under way is finished. 0 = no limit
-  std::uint64_t seed = 0;  // of the order of cells; 0 = a fresh one, kept in the record
+  std::vector<int> workers = {};        // empty = the study's own, or 1, 2, 4 … usable processors
+  std::vector<std::size_t> sizes = {};  // empty = the study's own
+  std::map<std::string, std::vector<std::size_t>> dimensions = {};  // those named replace the study's values
+  std::vector<Pin> pins = {};                                       // empty = the study's own, or off
+  std::vector<std::string> variants = {};                           // names, or name (crew); empty = all
+  int rounds = 0;           // trials of every cell; 0 = in stages, 11 to 60, until the intervals are narrow enough
+  double width = 0.05;      // that half-width of the intervals, relative to the median
+  double budget_s = 60;     // wall time of the whole study; the round under way is finished. 0 = no limit
+  std::uint64_t seed = 0;   // of the order of cells; 0 = a fresh one, kept in the record
+  bool stands = true;       // each cell in a process of its own; false is for debuggers
+  double call_limit_s = 0;  // longest call; 0 = thirty times the baseline's, at least 10 s
+  std::uint64_t memory_limit_bytes = 0;  // that a cell may take on top of its input; 0 = 90 % of what is free
+  bool crowd = true;                     // measure how copies of the baseline slow each other down
+  std::string again = {};  // with a record to go on from: try this variant afresh, and the baseline, and nothing else
 };
 
 // A plan with everything decided. Throws Error (study.grid, study.variant, study.plan) for what cannot be run.
@@ -25,6 +34,9 @@ struct Grid {
   std::vector<Point> points;
   std::vector<int> workers;
   std::vector<const VariantDefinition*> variants;
+
+  // The worker counts that are tried at a point: all, or under weak scaling the one its size was grown for.
+  std::vector<int> workers_at(const Point& point) const;
 };
 Grid decide(const StudyBase& study, const Plan& plan, int usable_processors);
 

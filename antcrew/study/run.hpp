@@ -3,10 +3,11 @@
 //   Record record = run(tides);
 //   Record record = run(tides, Plan{.workers = {1, 2}, .budget_s = 10});
 //
-// Nothing is printed. Called from one thread; the study must not change meanwhile.
+// Nothing is printed. Called from a program that has one thread; the study must not change meanwhile.
 #pragma once
 
 #include <functional>
+#include <string>
 
 #include "antcrew/record/record.hpp"
 #include "antcrew/study/build.hpp"
@@ -15,8 +16,9 @@
 namespace antcrew {
 
 struct Progress {
-  double share = 0;  // of the planned rounds, 0 to 1
+  double share = 0;  // of the run, 0 to 1, as far as it can be foreseen
   double elapsed_s = 0;
+  double left_s = 0;  // at this pace
   std::size_t size = 0;
   std::string variant;  // the cell about to be tried
   int workers = 1;
@@ -24,12 +26,20 @@ struct Progress {
 
 // What a caller wants to hear of a run. All are called from the thread that called run(), between trials.
 struct RunHooks {
-  std::function<void(const Progress&)> on_visit;
-  std::function<void(const Record&)> on_round;  // the record as it is after each round
+  std::function<void(const Progress&)> on_visit = {};
+  std::function<void(const Record&)> on_round = {};      // the record as it is after each round
+  std::function<void(const std::string&)> on_note = {};  // something to know while it runs, in one sentence
+  std::function<bool()> stop = {};                       // true ends the run; the round in flight is dropped
 };
 
 // Throws Error for a study or plan that cannot be run; what goes wrong in a cell is a fault in the record instead.
 Record run(const StudyBase& study, const Plan& plan = {}, const RunHooks& hooks = {},
            const BuildFacts& build = build_of_this_file());
+
+// Goes on with a record: the rounds it has are kept. Throws Error (study.changed), naming what changed, when title,
+// variants, grid, machine or build are not those of the record. With plan.again only the named variant may have
+// changed: it gets a new attempt beside the old ones.
+Record run_on(const StudyBase& study, const Record& begun, const Plan& plan = {}, const RunHooks& hooks = {},
+              const BuildFacts& build = build_of_this_file());
 
 }  // namespace antcrew

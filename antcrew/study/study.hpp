@@ -16,47 +16,13 @@
 #include <type_traits>
 #include <utility>
 
-#include "antcrew/crew/thread_crew.hpp"
+#include "antcrew/study/internal/calling.hpp"
 #include "antcrew/study/internal/kept_answers.hpp"
 #include "antcrew/study/study_base.hpp"
 
 namespace antcrew {
 
-// What a study needs to know of a crew, to start it at a worker count. Specialise it for a crew of your own.
-template <class Crew>
-struct CrewTraits;
-
-template <>
-struct CrewTraits<ThreadCrew> {
-  static constexpr const char* name = "ThreadCrew";
-  static std::unique_ptr<ThreadCrew> start(int workers, const CrewOptions& options) {
-    return std::make_unique<ThreadCrew>(workers, options);
-  }
-  static std::optional<CrewFacts> facts(const ThreadCrew& crew) { return crew.facts(); }
-};
-
-template <>
-struct CrewTraits<Workers> {
-  static constexpr const char* name = "Workers";
-  static std::unique_ptr<Workers> start(int workers, const CrewOptions&) {
-    return std::make_unique<Workers>(Workers{workers});
-  }
-  static std::optional<CrewFacts> facts(const Workers&) { return std::nullopt; }
-};
-
 namespace internal {
-
-template <class Make>
-decltype(auto) input_at(const Make& make, const Point& at) {
-  if constexpr (std::invocable<const Make&, const Point&>) {
-    return make(at);
-  } else {
-    return make(at.size);
-  }
-}
-
-template <class Make>
-using InputOf = std::decay_t<decltype(input_at(std::declval<const Make&>(), std::declval<const Point&>()))>;
 
 template <class Input, class Reference, class Answer, class Agreement, class Call>
 class TypedSession : public Session {
@@ -86,18 +52,6 @@ class TypedSession : public Session {
   const Agreement& agreement_;
 };
 
-template <class Crew, class Body>
-struct CallWithCrew {
-  std::unique_ptr<Crew> crew;
-  const Body& body;
-
-  template <class Input>
-  auto operator()(const Input& in) {
-    return body(in, *crew);
-  }
-  std::optional<CrewFacts> facts() const { return CrewTraits<Crew>::facts(*crew); }
-};
-
 }  // namespace internal
 
 template <class Make, class Baseline, class Agreement>
@@ -123,19 +77,21 @@ class Study : public StudyBase {
   // body(input, crew) -> answer. Throws Error (study.variant) when name and crew are taken.
   template <class Crew, class Body>
   VariantHandle variant(std::string name, const CrewOptions& options, Body body) {
-    using Call = internal::CallWithCrew<Crew, Body>;
-    using VariantAnswer = std::decay_t<std::invoke_result_t<Call&, const Input&>>;
-    static_assert(!std::is_void_v<VariantAnswer>, "a variant must return its answer, so that it can be compared");
-    using Typed = internal::TypedSession<Input, Answer, VariantAnswer, Agreement, Call>;
-    auto open = [this, options, body = std::make_shared<const Body>(std::move(body))](int workers) {
-      return std::unique_ptr<Session>(
-          std::make_unique<Typed>(Call{CrewTraits<Crew>::start(workers, options), *body}, agreement_));
-    };
-    return add({std::move(name), CrewTraits<Crew>::name, options, std::move(open)});
+    return add(definition<Crew>(std::move(name), options, std::move(body)));
   }
   template <class Crew, class Body>
   VariantHandle variant(std::string name, Body body) {
     return variant<Crew>(std::move(name), CrewOptions{}, std::move(body));
+  }
+
+  // A variant that on purpose leaves out a part of `of`, to price that part: its answer is not compared, and it is
+  // never ranked.
+  template <class Crew, class Body>
+  VariantHandle probe(std::string name, VariantHandle of, Body body) {
+    VariantDefinition defined = definition<Crew>(std::move(name), CrewOptions{}, std::move(body));
+    defined.kind = Cell::Kind::probe;
+    defined.probe_of = variants().at(of.index()).key();
+    return add(std::move(defined));
   }
 
   Anything make_input(const Point& at) const override { return std::make_shared<Input>(internal::input_at(make_, at)); }
@@ -149,6 +105,19 @@ class Study : public StudyBase {
   Study& operator=(const Study&) = delete;
 
  private:
+  template <class Crew, class Body>
+  VariantDefinition definition(std::string name, const CrewOptions& options, Body body) {
+    using Call = internal::CallWithCrew<Crew, Body>;
+    using VariantAnswer = std::decay_t<std::invoke_result_t<Call&, const Input&>>;
+    static_assert(!std::is_void_v<VariantAnswer>, "a variant must return its answer, so that it can be compared");
+    using Typed = internal::TypedSession<Input, Answer, VariantAnswer, Agreement, Call>;
+    auto open = [this, body = std::make_shared<const Body>(std::move(body))](int workers, const CrewOptions& granted) {
+      return std::unique_ptr<Session>(
+          std::make_unique<Typed>(Call{CrewTraits<Crew>::start(workers, granted), *body}, agreement_));
+    };
+    return {std::move(name), CrewTraits<Crew>::name, options, std::move(open)};
+  }
+
   Make make_;
   Baseline baseline_;
   Agreement agreement_;

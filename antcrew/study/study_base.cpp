@@ -47,6 +47,29 @@ void StudyBase::workers(std::vector<int> workers) {
   workers_ = std::move(workers);
 }
 
+void StudyBase::dimension(const std::string& name, std::vector<std::size_t> values) {
+  const std::string where = "study '" + title_ + "'";
+  const bool plain = !name.empty() && name != "size" && name.find_first_of("=, ") == std::string::npos;
+  if (!plain) bad_input("study.grid", where, "a dimension called '" + name + "'", "use one word that is not 'size'");
+  check_list(values, where, ("values of '" + name + "'").c_str());
+  dimensions_[name] = std::move(values);
+}
+
+void StudyBase::pinning(std::vector<Pin> pins) {
+  if (pins.empty()) bad_input("study.grid", "study '" + title_ + "'", "an empty list of pinnings", "give at least one");
+  pins_ = std::move(pins);
+}
+
+void StudyBase::weak_scaling(std::function<std::size_t(std::size_t, int)> grow) {
+  growth_ = std::move(grow);
+}
+
+void StudyBase::ladder(const std::vector<VariantHandle>& steps) {
+  std::vector<std::string> keys;
+  for (const VariantHandle& step : steps) keys.push_back(variants_.at(step.index()).key());
+  ladders_.push_back(std::move(keys));
+}
+
 VariantHandle StudyBase::add(VariantDefinition variant) {
   const std::string where = "study '" + title_ + "'";
   if (variant.name.empty()) bad_input("study.variant", where, "a variant without a name", "name it");

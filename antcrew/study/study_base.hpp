@@ -4,11 +4,12 @@
 #pragma once
 
 #include <functional>
+#include <map>
 #include <memory>
 #include <string>
 #include <vector>
 
-#include "antcrew/record/point.hpp"
+#include "antcrew/record/record.hpp"
 #include "antcrew/study/session.hpp"
 
 namespace antcrew {
@@ -23,7 +24,9 @@ struct VariantDefinition {
   std::string name;
   std::string crew;
   CrewOptions options;
-  std::function<std::unique_ptr<Session>(int workers)> open;  // starts the crew
+  std::function<std::unique_ptr<Session>(int workers, const CrewOptions&)> open;  // starts the crew
+  Cell::Kind kind = Cell::Kind::variant;
+  std::string probe_of = {};  // key of the variant that a probe prices a part of
 
   std::string key() const { return name + " (" + crew + ")"; }
 };
@@ -52,6 +55,23 @@ class StudyBase {
   const std::vector<std::size_t>& sizes() const noexcept { return sizes_; }
   const std::vector<int>& workers() const noexcept { return workers_; }
 
+  // A further dimension of the grid: the input maker takes a Point and reads at["name"]. Throws Error (study.grid).
+  void dimension(const std::string& name, std::vector<std::size_t> values);
+  const std::map<std::string, std::vector<std::size_t>>& dimensions() const noexcept { return dimensions_; }
+
+  // Pinning as a dimension: every cell, the baseline too, is tried with each.
+  void pinning(std::vector<Pin> pins);
+  const std::vector<Pin>& pins() const noexcept { return pins_; }
+
+  // Weak scaling: at p workers the size is grow(size, p), with work p times that of `size`. Speedup there is the
+  // fixed-time (scaled) speedup T_s(W·p) / T_p(W·p) (Gustafson 1988, "Reevaluating Amdahl's law").
+  void weak_scaling(std::function<std::size_t(std::size_t size, int workers)> grow);
+  const std::function<std::size_t(std::size_t, int)>& growth() const noexcept { return growth_; }
+
+  // Variants in the order in which they were improved: each is compared with the one before it.
+  void ladder(const std::vector<VariantHandle>& steps);
+  const std::vector<std::vector<std::string>>& ladders() const noexcept { return ladders_; }
+
   virtual Anything make_input(const Point& at) const = 0;
   virtual std::unique_ptr<Session> open_baseline() const = 0;
 
@@ -66,6 +86,10 @@ class StudyBase {
   std::vector<VariantDefinition> variants_;
   std::vector<std::size_t> sizes_;
   std::vector<int> workers_;
+  std::map<std::string, std::vector<std::size_t>> dimensions_;
+  std::vector<Pin> pins_;
+  std::function<std::size_t(std::size_t, int)> growth_;
+  std::vector<std::vector<std::string>> ladders_;
 };
 
 // The checks of a grid's lists, for studies and plans alike. `where` names who gave them.

@@ -1,26 +1,38 @@
 #include "antcrew/study/visit.hpp"
 
 #include <cxxabi.h>
+#include <fmt/format.h>
+#include <sched.h>
 
 #include <algorithm>
 #include <cmath>
 #include <cstdlib>
-#include <functional>
+#include <new>
 #include <typeinfo>
 
+#include "antcrew/base/units.hpp"
+#include "antcrew/crew/internal/jostle.hpp"
+#include "antcrew/machine/afterwork.hpp"
 #include "antcrew/machine/clock.hpp"
+#include "antcrew/machine/topology.hpp"
+#include "antcrew/machine/usage.hpp"
 
 namespace antcrew {
 namespace {
 
 // A trial lasts this long at least: a thousand times what reading the clock costs. Shorter calls are repeated.
-constexpr double shortest_trial_ns = 200'000;
+constexpr double shortest_trial_s = 200e-6;
 constexpr double most_calls = 1'000'000;
 
 constexpr double settled_within = 0.02;
-constexpr double long_call_ns = 1e9;      // one settling call is enough for these
+constexpr double long_call_s = 1;         // one settling call is enough for these
 constexpr int most_settling_trials = 10;  // on a machine that never comes to rest
-constexpr double longest_settling_ns = 5e8;
+constexpr double longest_settling_s = 0.5;
+
+// A call that used less CPU than this share of the baseline's, while others used as much after it, did not wait.
+constexpr double too_little_inside = 0.5;
+constexpr double much_afterwards = 0.3;
+constexpr double least_judged_cpu_s = 1e-3;
 
 std::string type_name(const std::type_info& type) {
   int status = 0;
@@ -34,47 +46,91 @@ Fault threw(int round, const std::string& during, const std::string& what) {
   return {Fault::Kind::threw, round, during.empty() ? what : during + " threw " + what};
 }
 
-std::size_t calls_for(double call_ns) {
-  if (call_ns >= shortest_trial_ns) return 1;
-  return static_cast<std::size_t>(std::clamp(std::ceil(shortest_trial_ns / std::max(call_ns, 0.1)), 1.0, most_calls));
+std::size_t calls_for(double call_s) {
+  if (call_s >= shortest_trial_s) return 1;
+  return static_cast<std::size_t>(std::clamp(std::ceil(shortest_trial_s / std::max(call_s, 1e-10)), 1.0, most_calls));
 }
 
-struct Settled {
-  double first_ns = 0;
-  double total_ns = 0;
-  int calls = 0;
-  std::size_t calls_each = 1;
-};
+bool did_not_wait(double inside_cpu_s, const Leftover& left, const Reference& reference) {
+  if (left.certain()) return true;
+  return reference.cpu_s > least_judged_cpu_s && inside_cpu_s < too_little_inside * reference.cpu_s &&
+         left.cpu_s > much_afterwards * reference.cpu_s;
+}
 
-// Calls until two in a row agree, so that caches, clock frequency and the crew are as they are in steady use.
-Settled settle(Session& session, const Anything& input) {
-  Settled s;
-  const auto call = [&] {
-    const double ns = static_cast<double>(session.call_ns(input, s.calls_each));
-    session.drop_answers();
-    s.total_ns += ns;
-    s.calls += static_cast<int>(s.calls_each);
-    return ns / static_cast<double>(s.calls_each);
-  };
-  double last = s.first_ns = call();
-  if (last > long_call_ns) return s;
-  s.calls_each = calls_for(last);
-  for (int trials = 1; trials < most_settling_trials; ++trials) {
-    const double now = call();
-    const bool agree = std::fabs(now - last) <= settled_within * std::min(now, last);
-    last = now;
-    s.calls_each = calls_for(now);
-    if (agree || s.total_ns > longest_settling_ns) break;
-  }
-  return s;
+std::string counted(int count, const char* one, const char* many) {
+  return fmt::format("{} {}", count, count == 1 ? one : many);
+}
+
+Fault left_work(int round, double wall_s, const Leftover& left) {
+  std::string text =
+      fmt::format("the call returned after {}, its work went on for {}{} more, {} of CPU time", duration_text(wall_s),
+                  left.still_running ? "at least " : "", duration_text(left.went_on_s), duration_text(left.cpu_s));
+  if (left.threads_ended > 0) text += ", in " + counted(left.threads_ended, "thread", "threads") + " that ended later";
+  if (left.processes_ended > 0)
+    text += ", in " + counted(left.processes_ended, "process", "processes") + " that ended later";
+  Fault fault{Fault::Kind::left_work, round, text};
+  fault.evidence = {{"call_s", wall_s},
+                    {"went_on_s", left.went_on_s},
+                    {"went_on_cpu_s", left.cpu_s},
+                    {"threads_ended", left.threads_ended},
+                    {"processes_ended", left.processes_ended}};
+  return fault;
+}
+
+void keep_usage(Trial& trial, const Usage& used) {
+  const double calls = static_cast<double>(trial.calls);
+  trial.user_s = used.user_s / calls;
+  trial.system_s = used.system_s / calls;
+  trial.others_cpu_s = std::max(0.0, used.cpu_s() - used.caller_s) / calls;
+  trial.run_delay_s = used.run_delay_s / calls;
+  trial.switches_voluntary = used.switches_voluntary;
+  trial.switches_forced = used.switches_forced;
+  trial.faults_minor = used.faults_minor;
+  trial.faults_major = used.faults_major;
+}
+
+void keep_journal(Trial& trial, const internal::Journal& journal) {
+  for (const auto& [name, phase] : journal.phases()) trial.phases[name] = {phase.seconds, phase.count};
+  trial.counters = journal.counters();
+  if (journal.lost() > 0) trial.counters["phases not logged"] = static_cast<double>(journal.lost());
+}
+
+void pin_this_thread(Pin pin) {
+  const auto order = processor_order(pin == Pin::close ? Nearness::close : Nearness::spread);
+  if (order.empty() || order.front() >= CPU_SETSIZE) return;
+  cpu_set_t set;
+  CPU_ZERO(&set);
+  CPU_SET(order.front(), &set);
+  sched_setaffinity(0, sizeof set, &set);
 }
 
 }  // namespace
+
+const char* name_of(Stage stage) noexcept {
+  switch (stage) {
+    case Stage::starting:
+      return "while starting its crew";
+    case Stage::making_input:
+      return "while making the input";
+    case Stage::baseline:
+      return "in the baseline's first call";
+    case Stage::calling:
+      return "in a call";
+    case Stage::comparing:
+      return "while answers were compared";
+    case Stage::idle:
+      break;
+  }
+  return "between calls";
+}
 
 std::optional<Fault> caught(const std::function<void()>& work, int round, const std::string& during) {
   try {
     work();
     return std::nullopt;
+  } catch (const std::bad_alloc&) {
+    return Fault{Fault::Kind::out_of_memory, round,
+                 (during.empty() ? "" : during + ": ") + "an allocation was refused (std::bad_alloc)"};
   } catch (const std::exception& error) {
     return threw(round, during, type_name(typeid(error)) + ": " + error.what());
   } catch (...) {
@@ -83,34 +139,165 @@ std::optional<Fault> caught(const std::function<void()>& work, int round, const 
   }
 }
 
-Visit settle_and_time(Session& session, const Anything& input, const Anything& reference, int round) {
-  const Settled settled = settle(session, input);
-  const double calls = static_cast<double>(settled.calls_each);
-  const std::int64_t cpu_before = process_cpu_ns();
-  const double wall_ns = static_cast<double>(session.call_ns(input, settled.calls_each));
-  const double cpu_ns = static_cast<double>(process_cpu_ns() - cpu_before);
+Visitor::Visitor(const StudyBase& study, const CellSpec& spec, Anything input, Anything reference_answer,
+                 const Reference& reference, StandBoard* board)
+    : study_(study),
+      spec_(spec),
+      input_(std::move(input)),
+      reference_answer_(std::move(reference_answer)),
+      reference_(reference),
+      board_(board) {}
 
-  Visit visit;
-  Trial trial;
-  trial.round = round;
-  trial.wall_s = wall_ns / calls * 1e-9;
-  trial.calls = settled.calls_each;
-  trial.visited_s = settled.first_ns * 1e-9;
-  trial.settling_calls = settled.calls;
-  trial.settling_s = settled.total_ns * 1e-9;
-  trial.cpu_s = cpu_ns / calls * 1e-9;
-  const Difference difference = session.compare(reference);
-  session.drop_answers();
-  if (!difference.agree) {
+Visitor::~Visitor() {
+  internal::Journal::destroy(journal_);
+}
+
+void Visitor::tell(Stage stage) noexcept {
+  if (board_ == nullptr) return;
+  board_->stage.store(static_cast<int>(stage), std::memory_order_relaxed);
+  board_->progress.fetch_add(1, std::memory_order_relaxed);
+}
+
+double Visitor::call_s(std::size_t calls) {
+  tell(Stage::calling);
+  const double seconds = static_cast<double>(session_->call_ns(input_, calls)) * 1e-9;
+  tell(Stage::idle);
+  return seconds;
+}
+
+// Long enough for work as long as the baseline's to end, short enough for a pool that merely sleeps.
+double Visitor::patience_s() const noexcept {
+  return std::clamp(3 * reference_.wall_s, 0.05, 5.0);
+}
+
+// Starts the crew and makes the call that pays for everything that happens once.
+void Visitor::start(Visit& visit) {
+  tell(Stage::starting);
+  if (journal_ == nullptr) journal_ = internal::Journal::create();
+  const std::int64_t start = now_ns();
+  if (spec_.variant == nullptr) {
+    if (spec_.pin != Pin::off) pin_this_thread(spec_.pin);
+    session_ = study_.open_baseline();
+  } else {
+    CrewOptions options = spec_.variant->options;
+    if (options.pin == Pin::off) options.pin = spec_.pin;
+    session_ = spec_.variant->open(spec_.workers, options);
+  }
+  visit.seen.startup_s.push_back(static_cast<double>(now_ns() - start) * 1e-9);
+  if (const auto crew = session_->crew_facts()) {
+    visit.seen.asked_processors = crew->asked_processors;
+    visit.seen.granted_processors = crew->granted_processors;
+  }
+  const Afterwork watch;
+  const Usage before = usage_before();
+  const double cold_s = call_s(1);
+  const Usage used = usage_after() - before;
+  const Leftover left = watch.look(patience_s());
+  session_->drop_answers();
+  visit.seen.cold_s.push_back(cold_s);
+  if (did_not_wait(used.cpu_s(), left, reference_)) {
+    leaves_work_ = true;
+    visit.seen.faults.push_back(left_work(0, cold_s, left));
+  }
+}
+
+// Calls until two in a row agree, so that caches, clock frequency and the crew are as they are in steady use.
+Visitor::Settled Visitor::settle() {
+  Settled s;
+  const auto call = [&] {
+    const double seconds = call_s(s.calls_each);
+    session_->drop_answers();
+    s.total_s += seconds;
+    s.calls += static_cast<int>(s.calls_each);
+    return seconds / static_cast<double>(s.calls_each);
+  };
+  double last = s.first_s = call();
+  if (last > long_call_s) return s;
+  s.calls_each = calls_for(last);
+  for (int trials = 1; trials < most_settling_trials; ++trials) {
+    const double now = call();
+    const bool agree = std::fabs(now - last) <= settled_within * std::min(now, last);
+    last = now;
+    s.calls_each = calls_for(now);
+    if (agree || s.total_s > longest_settling_s) break;
+  }
+  return s;
+}
+
+void Visitor::note_agreement(Visit& visit, Trial& trial) {
+  tell(Stage::comparing);
+  const bool probe = spec_.variant != nullptr && spec_.variant->kind == Cell::Kind::probe;
+  if (probe) return;
+  const std::int64_t start = now_ns();
+  Difference difference;
+  const auto fault =
+      caught([&] { difference = session_->compare(reference_answer_); }, trial.round, "comparing the answers");
+  trial.compare_s = static_cast<double>(now_ns() - start) * 1e-9;
+  if (fault) {
     trial.agreed = false;
-    Fault fault{Fault::Kind::wrong_answer, round, difference.in_words()};
-    fault.evidence = {{"differing", static_cast<double>(difference.differing)},
+    visit.seen.faults.push_back(*fault);
+  } else if (!difference.agree) {
+    trial.agreed = false;
+    Fault wrong{Fault::Kind::wrong_answer, trial.round, difference.in_words()};
+    wrong.evidence = {{"differing", static_cast<double>(difference.differing)},
                       {"compared", static_cast<double>(difference.compared)}};
     if (difference.numeric && std::isfinite(difference.largest))
-      fault.evidence["largest_difference"] = difference.largest;
-    visit.faults.push_back(std::move(fault));
+      wrong.evidence["largest_difference"] = difference.largest;
+    visit.seen.faults.push_back(std::move(wrong));
   }
-  visit.trial = trial;
+}
+
+void Visitor::timed_trial(Visit& visit, int round) {
+  Settled settled;
+  // One that leaves work running would only pile it up; a jostled one never settles.
+  if (!leaves_work_ && internal::jostle_seed.load() == 0) settled = settle();
+  Trial trial;
+  trial.round = round;
+  trial.calls = settled.calls_each;
+  trial.visited_s = settled.first_s;
+  trial.settling_calls = settled.calls;
+  trial.settling_s = settled.total_s;
+
+  reset_peak_memory();
+  journal_->clear();
+  internal::open_journal.store(journal_, std::memory_order_relaxed);
+  const Afterwork watch;
+  const Usage before = usage_before();
+  const double wall_s = call_s(trial.calls);
+  const Usage used = usage_after() - before;
+  const Leftover left = watch.look(patience_s());
+  internal::open_journal.store(nullptr, std::memory_order_relaxed);
+  trial.wall_s = wall_s / static_cast<double>(trial.calls);
+  trial.peak_bytes = peak_memory_bytes();
+  trial.tail_s = left.went_on_s;
+  trial.tail_cpu_s = left.cpu_s;
+  keep_usage(trial, used);
+  keep_journal(trial, *journal_);
+  note_agreement(visit, trial);
+  if (did_not_wait(used.cpu_s() / static_cast<double>(trial.calls), left, reference_)) {
+    visit.seen.faults.push_back(left_work(round, trial.wall_s, left));
+    leaves_work_ = true;
+  }
+  session_->drop_answers();
+  visit.seen.trials.push_back(std::move(trial));
+}
+
+Visit Visitor::visit(int round) {
+  Visit visit;
+  const auto fault = caught(
+      [&] {
+        if (!session_) start(visit);
+        timed_trial(visit, round);
+      },
+      round);
+  internal::open_journal.store(nullptr, std::memory_order_relaxed);
+  tell(Stage::idle);
+  if (fault) {
+    visit.seen.faults.push_back(*fault);
+    visit.over = visit.replace = true;
+    session_.reset();
+  }
+  visit.replace = visit.replace || leaves_work_;
   return visit;
 }
 

@@ -21,7 +21,12 @@ Record sample() {
   record.machine.limits.quota_cpus = 1.5;
   record.machine.topology.caches = {{1, 32768, 2, 64}};
   record.points[0].dimensions = {{"distinct", 1'000'000}};
-  record.plan = {11, 60, (1ull << 53) - 1};
+  record.plan = {11, 60, 0.05, 30, (1ull << 53) - 1};
+  record.blocks = {{0, 0.1, 0.2, 4096, true, 3, 2, 1, 0.5, 0.25}};
+  record.crowds = {{0, 2, {0.1, 0.2}}};
+  record.ladders = {{"a (ThreadCrew)", "b (Workers)"}};
+  record.cells[1].trials[0].phases = {{"merge", {0.5, 3}}};
+  record.cells[1].trials[0].counters = {{"nodes", 17}};
   record.cells[1].faults = {{Fault::Kind::wrong_answer, 3, "2 differ", {{"largest_difference", 0.1}}}};
   record.cells[1].startup_s = {1e-4};
   record.cells[1].asked_processors = {0, 1};
@@ -55,6 +60,9 @@ TEST_CASE("a record is read back unchanged, to the last bit") {
   CHECK(again.points == record.points);
   CHECK(again.build == record.build);
   CHECK(again.plan == record.plan);
+  CHECK(again.blocks == record.blocks);
+  CHECK(again.crowds == record.crowds);
+  CHECK(again.ladders == record.ladders);
   CHECK(to_json(again) == to_json(record));
 }
 
@@ -81,7 +89,7 @@ TEST_CASE("what is not a record is refused with what it is") {
   CHECK(test::contains(message_of(replaced(text, "\"version\": 1", "\"version\": 99")),
                        "record.version | tides.json: a record of version 99"));
   CHECK(test::contains(message_of(replaced(text, "\"version\": 1", "\"version\": \"one\"")), "record.field"));
-  CHECK(test::contains(message_of(replaced(text, "\"wall_s\"", "\"wall\"")), "/cells/0/trials/0"));
+  CHECK(test::contains(message_of(replaced(text, "\"visited_s\"", "\"visited\"")), "/cells/0/trials/0"));
   CHECK(test::contains(message_of(replaced(text, "\"workers\": 2", "\"workers\": \"two\"")), "/cells/1/workers"));
   CHECK(test::contains(message_of(replaced(text, "\"kind\": \"variant\"", "\"kind\": \"hearsay\"")),
                        "unknown value 'hearsay'"));

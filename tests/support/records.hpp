@@ -16,7 +16,8 @@ inline antcrew::Cell cell_with(const std::string& variant, int workers, const st
     antcrew::Trial trial;
     trial.round = static_cast<int>(r + 1);
     trial.wall_s = times[r];
-    trial.cpu_s = times[r] * workers;
+    trial.user_s = times[r] * workers;
+    trial.others_cpu_s = times[r] * (workers - 1);
     cell.trials.push_back(trial);
   }
   return cell;
@@ -29,7 +30,9 @@ inline antcrew::Record record_of(std::vector<antcrew::Cell> cells) {
   record.created = "2026-01-02T03:04:05Z";
   record.agreement = "exactly";
   record.machine.limits.online_processors = record.machine.limits.affinity_processors = 4;
-  record.build = {"g++", "-O3", "Release", true, true};
+  record.build = {"g++", "-O3", "Release", true, true, "0123"};
+  record.plan = {7, 7, 0.05, 60, 1};
+  record.complete = true;
   record.points = {antcrew::Point{1000}};
   record.cells = std::move(cells);
   return record;

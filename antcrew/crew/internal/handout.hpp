@@ -6,6 +6,7 @@
 #include <cstddef>
 
 #include "antcrew/base/range.hpp"
+#include "antcrew/crew/internal/jostle.hpp"
 #include "antcrew/crew/split.hpp"
 
 namespace antcrew::internal {
@@ -20,11 +21,16 @@ class Handout {
   void drain(int worker, const std::atomic<bool>& cancelled, Body& body) {
     if (split_.kind() == Split::Kind::even) {
       const Range mine = even_part(n_, workers_, static_cast<std::size_t>(worker));
+      at_border();
       if (!mine.empty()) body(mine);
+      at_border();
       return;
     }
     Range piece;
-    while (!cancelled.load(std::memory_order_relaxed) && take(piece)) body(piece);
+    while (!cancelled.load(std::memory_order_relaxed) && take(piece)) {
+      at_border();
+      body(piece);
+    }
   }
 
  private:

@@ -1,0 +1,174 @@
+#include "antcrew/analysis/verdict.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "antcrew/analysis/statistics.hpp"
+#include "antcrew/base/units.hpp"
+
+namespace antcrew {
+namespace {
+
+// A result that is computed when it is read makes the comparison take as long as the work.
+constexpr double much_longer_compare = 3;
+constexpr double part_of_baseline = 0.3;
+constexpr double least_judged_s = 1e-3;
+
+// Threads that merely spin for a while do so for the same time at every size; work that was left grows.
+constexpr double grows = 2;
+constexpr double tail_share = 0.2;
+constexpr double least_tail_s = 5e-3;
+
+constexpr double hardly_any_cpu = 0.01;
+constexpr double computing_share = 0.5;  // below this share of wall time on a processor, the work mostly waits
+
+struct FaultVerdict {
+  Fault::Kind kind;
+  Verdict verdict;
+};
+constexpr FaultVerdict by_rank[] = {
+    {Fault::Kind::crashed, Verdict::crashed},           {Fault::Kind::out_of_memory, Verdict::out_of_memory},
+    {Fault::Kind::timed_out, Verdict::timed_out},       {Fault::Kind::threw, Verdict::threw},
+    {Fault::Kind::wrong_answer, Verdict::wrong_answer}, {Fault::Kind::left_work, Verdict::left_work},
+};
+
+const Fault* first_fault(const Cell& cell, Fault::Kind kind) {
+  for (const Fault& fault : cell.faults) {
+    if (fault.kind == kind) return &fault;
+  }
+  return nullptr;
+}
+
+std::string wrong_answer_evidence(const Cell& cell, const Fault& fault) {
+  const auto wrong = std::count_if(cell.trials.begin(), cell.trials.end(), [](const Trial& t) { return !t.agreed; });
+  const std::size_t trials = cell.trials.size();
+  if (wrong == 0 || static_cast<std::size_t>(wrong) == trials) return fault.text;
+  return fmt::format("in {} of {} trials, right in the others: {}", wrong, trials, fault.text);
+}
+
+bool computed_when_read(const Cell& cell, const Cell& baseline, std::string& evidence) {
+  if (cell.trials.empty() || baseline.trials.empty()) return false;
+  const double own = median_of(cell, &Trial::compare_s);
+  const double usual = median_of(baseline, &Trial::compare_s);
+  const double baseline_s = median_of(baseline, &Trial::wall_s);
+  if (baseline_s < least_judged_s || own < much_longer_compare * usual + part_of_baseline * baseline_s) return false;
+  evidence = fmt::format(
+      "the result was computed only when it was read: the call returned after {}, comparing its answer took {}, the "
+      "baseline's {}",
+      duration_text(median_of(cell, &Trial::wall_s)), duration_text(own), duration_text(usual));
+  return true;
+}
+
+// The same variant, crew and workers at another size, with trials.
+const Cell* sibling_at_smallest_size(const Record& record, const Cell& cell) {
+  const Cell* smallest = nullptr;
+  for (const Cell& other : record.cells) {
+    const bool sibling = other.variant == cell.variant && other.crew == cell.crew && other.workers == cell.workers &&
+                         other.attempt == cell.attempt && !other.trials.empty();
+    if (!sibling || record.points[other.point].size >= record.points[cell.point].size) continue;
+    if (smallest == nullptr || record.points[other.point].size < record.points[smallest->point].size) smallest = &other;
+  }
+  return smallest;
+}
+
+bool tail_grows(const Record& record, const Cell& cell, const Cell& baseline, std::string& evidence) {
+  const double tail_cpu_s = median_of(cell, &Trial::tail_cpu_s);
+  if (tail_cpu_s < std::max(least_tail_s, tail_share * median_of(baseline, &Trial::wall_s))) return false;
+  const Cell* smaller = sibling_at_smallest_size(record, cell);
+  if (smaller == nullptr || tail_cpu_s < grows * median_of(*smaller, &Trial::tail_cpu_s)) return false;
+  evidence = fmt::format("the call returned after {}, others went on for {} more, {} of CPU time; at size {} it was {}",
+                         duration_text(median_of(cell, &Trial::wall_s)), duration_text(median_of(cell, &Trial::tail_s)),
+                         duration_text(tail_cpu_s), record.points[smaller->point].size,
+                         duration_text(median_of(*smaller, &Trial::tail_cpu_s)));
+  return true;
+}
+
+bool workers_idle(const Cell& cell, const Cell& baseline, std::string& evidence) {
+  if (cell.workers < 2 || cell.kind == Cell::Kind::baseline || cell.trials.empty()) return false;
+  const double cpu_s = median_cpu_s(cell);
+  const double wall_s = median_of(cell, &Trial::wall_s);
+  const bool waits = cpu_s < computing_share * wall_s;
+  const bool small = median_of(baseline, &Trial::wall_s) < least_judged_s || wall_s < least_judged_s;
+  const bool any = std::any_of(cell.trials.begin(), cell.trials.end(),
+                               [](const Trial& trial) { return trial.others_cpu_s > hardly_any_cpu * trial.cpu_s(); });
+  if (waits || small || any) return false;
+  evidence = fmt::format("asked for {} workers, but the calling thread used {} of {} of CPU time itself", cell.workers,
+                         duration_text(cpu_s - median_of(cell, &Trial::others_cpu_s)), duration_text(cpu_s));
+  return true;
+}
+
+std::string spinning_remark(const Cell& cell) {
+  const double tail_s = median_of(cell, &Trial::tail_s);
+  if (tail_s < least_tail_s) return {};
+  return fmt::format(
+      "other threads of '{}' stay busy for {} after a call of {} workers; the same at every size, so they "
+      "spin rather than work",
+      cell.variant, duration_text(tail_s), cell.workers);
+}
+
+}  // namespace
+
+const char* name_of(Verdict verdict) noexcept {
+  switch (verdict) {
+    case Verdict::crashed:
+      return "crashed";
+    case Verdict::out_of_memory:
+      return "out of memory";
+    case Verdict::timed_out:
+      return "timed out";
+    case Verdict::threw:
+      return "threw";
+    case Verdict::wrong_answer:
+      return "wrong answer";
+    case Verdict::left_work:
+      return "left work running";
+    case Verdict::idle_workers:
+      return "did not use its workers";
+    case Verdict::not_measured:
+      return "not measured";
+    case Verdict::too_noisy:
+      return "too noisy to call";
+    case Verdict::holds:
+      break;
+  }
+  return "holds";
+}
+
+double median_of(const Cell& cell, double Trial::*field) {
+  if (cell.trials.empty()) return 0;
+  std::vector<double> values;
+  for (const Trial& trial : cell.trials) values.push_back(trial.*field);
+  return median(std::move(values));
+}
+
+double median_cpu_s(const Cell& cell) {
+  if (cell.trials.empty()) return 0;
+  std::vector<double> values;
+  for (const Trial& trial : cell.trials) values.push_back(trial.cpu_s());
+  return median(std::move(values));
+}
+
+Judgement judge(const Record& record, const Cell& cell) {
+  for (const FaultVerdict& rank : by_rank) {
+    if (const Fault* fault = first_fault(cell, rank.kind)) {
+      const bool wrong = rank.kind == Fault::Kind::wrong_answer;
+      return {rank.verdict, wrong ? wrong_answer_evidence(cell, *fault) : fault->text, {}};
+    }
+  }
+  if (cell.trials.empty()) return {Verdict::not_measured, "no trial was made", {}};
+  const Cell* baseline = baseline_of(record, cell.point);
+  Judgement judgement;
+  if (cell.kind == Cell::Kind::baseline || baseline == nullptr || baseline->trials.empty()) return judgement;
+  if (computed_when_read(cell, *baseline, judgement.evidence) ||
+      tail_grows(record, cell, *baseline, judgement.evidence)) {
+    judgement.verdict = Verdict::left_work;
+  } else if (workers_idle(cell, *baseline, judgement.evidence)) {
+    judgement.verdict = Verdict::idle_workers;
+  } else {
+    judgement.remark = spinning_remark(cell);
+  }
+  return judgement;
+}
+
+}  // namespace antcrew

@@ -1,0 +1,40 @@
+// What the analysis makes of a cell's faults and trials.
+#pragma once
+
+#include <string>
+
+#include "antcrew/record/record.hpp"
+
+namespace antcrew {
+
+// The first that applies. Only `holds` is ranked.
+enum class Verdict {
+  crashed,
+  out_of_memory,
+  timed_out,
+  threw,
+  wrong_answer,
+  left_work,
+  idle_workers,
+  not_measured,
+  too_noisy,
+  holds
+};
+
+const char* name_of(Verdict verdict) noexcept;
+
+struct Judgement {
+  Verdict verdict = Verdict::holds;
+  std::string evidence;  // one line; empty for `holds`
+  std::string remark;    // something worth knowing that is no fault
+};
+
+// Everything but `too_noisy`, which needs the interval. The whole record is looked at: a cell is compared with its
+// baseline and with its siblings at other sizes.
+Judgement judge(const Record& record, const Cell& cell);
+
+// Medians over a cell's trials, 0 without any.
+double median_of(const Cell& cell, double Trial::*field);
+double median_cpu_s(const Cell& cell);
+
+}  // namespace antcrew

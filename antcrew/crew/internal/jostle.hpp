@@ -1,0 +1,19 @@
+// Random delays at the borders of pieces, to bring out races that a lucky schedule hides. Off unless a jostle is on.
+#pragma once
+
+#include <atomic>
+#include <cstdint>
+
+namespace antcrew::internal {
+
+// 0 = off. Set before the crews it is meant for are used.
+inline constinit std::atomic<std::uint64_t> jostle_seed{0};
+
+// Mostly nothing, sometimes a turn for others, a spin of microseconds or a sleep of up to half a millisecond.
+void jostle_pause() noexcept;
+
+inline void at_border() noexcept {
+  if (jostle_seed.load(std::memory_order_relaxed) != 0) jostle_pause();
+}
+
+}  // namespace antcrew::internal

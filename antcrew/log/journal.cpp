@@ -1,0 +1,75 @@
+#include "antcrew/log/journal.hpp"
+
+#include <sys/mman.h>
+
+#include <algorithm>
+#include <cstring>
+#include <new>
+
+#include "antcrew/base/error.hpp"
+
+namespace antcrew::internal {
+
+Journal* Journal::create() {
+  void* memory =
+      ::mmap(nullptr, sizeof(Journal), PROT_READ | PROT_WRITE, MAP_SHARED | MAP_ANONYMOUS | MAP_NORESERVE, -1, 0);
+  if (memory == MAP_FAILED) {
+    could_not_run("log.memory", "journal of phases", "no memory for it", "free some memory or try smaller sizes");
+  }
+  // The pages are zero, which is what the members begin with; constructing would touch them all.
+  return static_cast<Journal*>(memory);
+}
+
+void Journal::destroy(Journal* journal) noexcept {
+  if (journal != nullptr) ::munmap(static_cast<void*>(journal), sizeof(Journal));
+}
+
+// Equal names from different files may be different pointers: text decides.
+void Journal::count(const char* name, std::uint64_t k) noexcept {
+  for (Counter& counter : counters_) {
+    const char* taken = counter.name.load(std::memory_order_relaxed);
+    if (taken == nullptr && counter.name.compare_exchange_strong(taken, name, std::memory_order_relaxed)) taken = name;
+    if (taken == name || std::strcmp(taken, name) == 0) {
+      counter.sum.fetch_add(k, std::memory_order_relaxed);
+      return;
+    }
+  }
+}
+
+void Journal::clear() noexcept {
+  used_.store(0, std::memory_order_relaxed);
+  for (Counter& counter : counters_) {
+    counter.name.store(nullptr, std::memory_order_relaxed);
+    counter.sum.store(0, std::memory_order_relaxed);
+  }
+}
+
+std::map<std::string, LoggedPhase> Journal::phases() const {
+  std::map<std::string, LoggedPhase> sums;
+  const std::uint32_t used = std::min(used_.load(std::memory_order_acquire), capacity);
+  for (std::uint32_t slot = 0; slot < used; ++slot) {
+    const Entry& entry = entries_[slot];
+    if (entry.name == nullptr) continue;  // taken by a worker that was killed before it wrote
+    LoggedPhase& sum = sums[entry.name];
+    sum.seconds += static_cast<double>(entry.end_ns - entry.start_ns) * 1e-9;
+    ++sum.count;
+  }
+  return sums;
+}
+
+std::map<std::string, double> Journal::counters() const {
+  std::map<std::string, double> sums;
+  for (const Counter& counter : counters_) {
+    if (const char* name = counter.name.load(std::memory_order_acquire)) {
+      sums[name] += static_cast<double>(counter.sum.load(std::memory_order_relaxed));
+    }
+  }
+  return sums;
+}
+
+std::int64_t Journal::lost() const noexcept {
+  const std::uint32_t used = used_.load(std::memory_order_relaxed);
+  return used > capacity ? used - capacity : 0;
+}
+
+}  // namespace antcrew::internal

@@ -1,0 +1,58 @@
+// Where phases and counters of a trial are kept: memory that the workers share, forked ones too.
+//
+// Invariant: a slot is written by the one worker that took its number, and read only after the trial, when no worker
+// of it runs any more. So taking a number needs no order; reading is ordered by whatever joined the workers.
+#pragma once
+
+#include <atomic>
+#include <cstdint>
+#include <map>
+#include <string>
+
+namespace antcrew::internal {
+
+struct LoggedPhase {
+  double seconds = 0;  // of all workers together
+  std::int64_t count = 0;
+};
+
+class Journal {
+ public:
+  // Maps the shared memory; throws Error (log.memory) when the system has none.
+  static Journal* create();
+  static void destroy(Journal* journal) noexcept;
+
+  void log(const char* name, std::int64_t start_ns, std::int64_t end_ns) noexcept {
+    const std::uint32_t slot = used_.fetch_add(1, std::memory_order_relaxed);
+    if (slot < capacity) entries_[slot] = {name, start_ns, end_ns};
+  }
+  void count(const char* name, std::uint64_t k) noexcept;
+
+  void clear() noexcept;
+  std::map<std::string, LoggedPhase> phases() const;
+  std::map<std::string, double> counters() const;
+  // Phases that found no slot any more.
+  std::int64_t lost() const noexcept;
+
+ private:
+  static constexpr std::uint32_t capacity = 1u << 18;
+  static constexpr int most_counters = 64;
+  struct Entry {
+    const char* name;
+    std::int64_t start_ns;
+    std::int64_t end_ns;
+  };
+  struct Counter {
+    std::atomic<const char*> name;
+    std::atomic<std::uint64_t> sum;
+  };
+
+  std::atomic<std::uint32_t> used_;
+  alignas(64) Counter counters_[most_counters];
+  alignas(64) Entry entries_[capacity];
+};
+
+// Open while a study calls a variant; null otherwise.
+inline constinit std::atomic<Journal*> open_journal{nullptr};
+
+}  // namespace antcrew::internal

@@ -1,0 +1,57 @@
+// Naming stretches of a trial, and counting what it did.
+//
+//   Phase phase("merge");      // from here to the end of the scope
+//   Work nodes("nodes");
+//   for (…) nodes.add(1);
+//
+// Outside a study both do nothing. Inside, a phase costs two readings of the clock and a slot of a journal (under
+// 100 ns); a counter is added up locally and written once, when it leaves its scope. Any worker may open them, threads
+// and forked processes alike; phases nest, and each is logged with its whole time. Names must be string literals: only
+// the pointer is kept.
+#pragma once
+
+#include <cstdint>
+
+#include "antcrew/log/journal.hpp"
+#include "antcrew/machine/clock.hpp"
+
+namespace antcrew {
+
+class [[nodiscard]] Phase {
+ public:
+  // Nodiscard: a phase without a name for its variable would end at once.
+  [[nodiscard]] explicit Phase(const char* name) noexcept
+      : journal_(internal::open_journal.load(std::memory_order_relaxed)), name_(name) {
+    if (journal_ != nullptr) start_ns_ = now_ns();
+  }
+  ~Phase() {
+    if (journal_ != nullptr) journal_->log(name_, start_ns_, now_ns());
+  }
+  Phase(const Phase&) = delete;
+  Phase& operator=(const Phase&) = delete;
+
+ private:
+  internal::Journal* journal_;
+  const char* name_;
+  std::int64_t start_ns_ = 0;
+};
+
+class [[nodiscard]] Work {
+ public:
+  [[nodiscard]] explicit Work(const char* name) noexcept
+      : journal_(internal::open_journal.load(std::memory_order_relaxed)), name_(name) {}
+  ~Work() {
+    if (journal_ != nullptr && count_ != 0) journal_->count(name_, count_);
+  }
+  Work(const Work&) = delete;
+  Work& operator=(const Work&) = delete;
+
+  void add(std::uint64_t k) noexcept { count_ += k; }
+
+ private:
+  internal::Journal* journal_;
+  const char* name_;
+  std::uint64_t count_ = 0;
+};
+
+}  // namespace antcrew

@@ -1,0 +1,51 @@
+#include "antcrew/machine/noise.hpp"
+
+#include <time.h>
+#include <unistd.h>
+
+#include <algorithm>
+#include <fstream>
+#include <string>
+
+#include "antcrew/machine/clock.hpp"
+
+namespace antcrew {
+namespace {
+
+// cpu.stat of this process's own group, as far as it is mounted where it usually is.
+double throttled_s() {
+  for (const char* path : {"/sys/fs/cgroup/cpu.stat", "/sys/fs/cgroup/cpu/cpu.stat"}) {
+    std::ifstream file(path);
+    std::string name;
+    double value = 0;
+    while (file >> name >> value) {
+      if (name == "throttled_usec") return value * 1e-6;
+      if (name == "throttled_time") return value * 1e-9;
+    }
+  }
+  return 0;
+}
+
+}  // namespace
+
+// The first line of /proc/stat: cpu user nice system idle iowait irq softirq steal …, in ticks.
+MachineTimes machine_times() {
+  std::ifstream file("/proc/stat");
+  std::string name;
+  double user = 0, nice = 0, system = 0, idle = 0, iowait = 0, irq = 0, softirq = 0, steal = 0;
+  file >> name >> user >> nice >> system >> idle >> iowait >> irq >> softirq >> steal;
+  const double ticks = static_cast<double>(::sysconf(_SC_CLK_TCK));
+  return {(user + nice + system + irq + softirq) / ticks, steal / ticks, throttled_s()};
+}
+
+double other_load(double seconds) {
+  const MachineTimes before = machine_times();
+  const std::int64_t start = now_ns();
+  timespec pause{static_cast<time_t>(seconds),
+                 static_cast<long>((seconds - static_cast<double>(static_cast<time_t>(seconds))) * 1e9)};
+  ::nanosleep(&pause, nullptr);
+  const double elapsed_s = static_cast<double>(now_ns() - start) * 1e-9;
+  return std::max(0.0, machine_times().busy_s - before.busy_s) / std::max(elapsed_s, 1e-3);
+}
+
+}  // namespace antcrew

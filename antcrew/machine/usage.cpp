@@ -1,0 +1,213 @@
+#include "antcrew/machine/usage.hpp"
+
+#include <dirent.h>
+#include <fcntl.h>
+#include <sys/resource.h>
+#include <sys/stat.h>
+#include <sys/wait.h>
+#include <time.h>
+#include <unistd.h>
+
+#include <algorithm>
+#include <cerrno>
+#include <cstdio>
+#include <cstdlib>
+#include <cstring>
+#include <string>
+
+#include "antcrew/machine/clock.hpp"
+
+namespace antcrew {
+namespace {
+
+double seconds(const timeval& t) {
+  return static_cast<double>(t.tv_sec) + static_cast<double>(t.tv_usec) * 1e-6;
+}
+
+// A small kernel file, whole; empty when it is gone.
+std::string contents(const std::string& path) {
+  const int file = ::open(path.c_str(), O_RDONLY | O_CLOEXEC);
+  if (file < 0) return {};
+  std::string text(4096, '\0');
+  const ssize_t got = ::read(file, text.data(), text.size());
+  ::close(file);
+  text.resize(got > 0 ? static_cast<std::size_t>(got) : 0);
+  return text;
+}
+
+// Numbers that name the entries of a folder of the kernel's, such as threads.
+std::vector<int> numbered_entries(const std::string& path) {
+  std::vector<int> numbers;
+  DIR* folder = ::opendir(path.c_str());
+  if (folder == nullptr) return numbers;
+  while (const dirent* entry = ::readdir(folder)) {
+    if (const int number = std::atoi(entry->d_name); number > 0) numbers.push_back(number);
+  }
+  ::closedir(folder);
+  return numbers;
+}
+
+bool has_children() {
+  siginfo_t info{};
+  return ::waitid(P_ALL, 0, &info, WEXITED | WNOHANG | WNOWAIT) == 0 || errno != ECHILD;
+}
+
+struct ProcessTimes {
+  char state = 'Z';
+  double user_s = 0;
+  double system_s = 0;
+};
+
+// /proc/PID/stat: the name in brackets may hold blanks, so count fields behind the last bracket.
+ProcessTimes times_of(pid_t pid) {
+  const std::string text = contents("/proc/" + std::to_string(pid) + "/stat");
+  const std::size_t bracket = text.rfind(')');
+  ProcessTimes times;
+  if (bracket == std::string::npos) return times;
+  unsigned long user = 0;
+  unsigned long system = 0;
+  std::sscanf(text.c_str() + bracket + 2, "%c %*d %*d %*d %*d %*d %*u %*u %*u %*u %*u %lu %lu", &times.state, &user,
+              &system);
+  const double ticks = static_cast<double>(::sysconf(_SC_CLK_TCK));
+  times.user_s = static_cast<double>(user) / ticks;
+  times.system_s = static_cast<double>(system) / ticks;
+  return times;
+}
+
+void add_descendants(pid_t of, std::vector<pid_t>& found) {
+  const std::string tasks = "/proc/" + std::to_string(of) + "/task";
+  for (const int thread : numbered_entries(tasks)) {
+    const std::string children = contents(tasks + "/" + std::to_string(thread) + "/children");
+    for (const char* at = children.c_str(); *at != '\0';) {
+      char* end = nullptr;
+      const long pid = std::strtol(at, &end, 10);
+      if (end == at) break;
+      at = end;
+      found.push_back(static_cast<pid_t>(pid));
+      add_descendants(static_cast<pid_t>(pid), found);
+    }
+  }
+}
+
+// schedstat: time run, time runnable but not running (ns), time slices.
+double run_delay_s() {
+  double sum = 0;
+  for (const int thread : numbered_entries("/proc/self/task")) {
+    const std::string text = contents("/proc/self/task/" + std::to_string(thread) + "/schedstat");
+    unsigned long long run = 0;
+    unsigned long long waited = 0;
+    if (std::sscanf(text.c_str(), "%llu %llu", &run, &waited) == 2) sum += static_cast<double>(waited) * 1e-9;
+  }
+  return sum;
+}
+
+std::uint64_t status_bytes(const char* field) {
+  const std::string text = contents("/proc/self/status");
+  const std::size_t at = text.find(field);
+  return at == std::string::npos ? 0 : std::strtoull(text.c_str() + at + std::strlen(field), nullptr, 10) * 1024;
+}
+
+void add(Usage& usage, int who) {
+  rusage r{};
+  if (::getrusage(who, &r) != 0) return;
+  usage.user_s += seconds(r.ru_utime);
+  usage.system_s += seconds(r.ru_stime);
+  usage.switches_voluntary += r.ru_nvcsw;
+  usage.switches_forced += r.ru_nivcsw;
+  usage.faults_minor += r.ru_minflt;
+  usage.faults_major += r.ru_majflt;
+}
+
+// Reading a thread's own clock makes the kernel add up what it ran since its last tick or switch.
+void bring_times_up_to_date() {
+  if (thread_count() <= 1) return;
+  for (const int thread : numbered_entries("/proc/self/task")) {
+    timespec ignored{};
+    ::clock_gettime(static_cast<clockid_t>((~static_cast<unsigned>(thread) << 3) | 6), &ignored);
+  }
+}
+
+void add_own(Usage& usage) {
+  usage.caller_s = static_cast<double>(thread_cpu_ns()) * 1e-9;
+  bring_times_up_to_date();
+  add(usage, RUSAGE_SELF);
+}
+
+void add_others(Usage& usage) {
+  usage.run_delay_s = run_delay_s();
+  add(usage, RUSAGE_CHILDREN);
+  if (!has_children()) return;
+  for (const pid_t pid : living_descendants()) {
+    const ProcessTimes times = times_of(pid);
+    usage.user_s += times.user_s;
+    usage.system_s += times.system_s;
+  }
+}
+
+}  // namespace
+
+Usage usage_before() {
+  Usage usage;
+  add_others(usage);
+  add_own(usage);
+  return usage;
+}
+
+Usage usage_after() {
+  Usage usage;
+  add_own(usage);
+  add_others(usage);
+  return usage;
+}
+
+double other_threads_cpu_s() {
+  bring_times_up_to_date();
+  return static_cast<double>(process_cpu_ns() - thread_cpu_ns()) * 1e-9;
+}
+
+Usage operator-(const Usage& later, const Usage& earlier) {
+  Usage d;
+  // A process that ended without being waited for takes its times along: never below zero.
+  d.user_s = std::max(0.0, later.user_s - earlier.user_s);
+  d.system_s = std::max(0.0, later.system_s - earlier.system_s);
+  d.caller_s = std::max(0.0, later.caller_s - earlier.caller_s);
+  d.run_delay_s = std::max(0.0, later.run_delay_s - earlier.run_delay_s);
+  d.switches_voluntary = later.switches_voluntary - earlier.switches_voluntary;
+  d.switches_forced = later.switches_forced - earlier.switches_forced;
+  d.faults_minor = later.faults_minor - earlier.faults_minor;
+  d.faults_major = later.faults_major - earlier.faults_major;
+  return d;
+}
+
+bool reset_peak_memory() {
+  const int file = ::open("/proc/self/clear_refs", O_WRONLY | O_CLOEXEC);
+  if (file < 0) return false;
+  const bool done = ::write(file, "5", 1) == 1;
+  ::close(file);
+  return done;
+}
+
+std::uint64_t peak_memory_bytes() {
+  return status_bytes("VmHWM:");
+}
+std::uint64_t resident_bytes() {
+  return status_bytes("VmRSS:");
+}
+std::uint64_t virtual_data_bytes() {
+  return status_bytes("VmData:");
+}
+
+int thread_count() {
+  struct stat folder {};
+  return ::stat("/proc/self/task", &folder) == 0 ? static_cast<int>(folder.st_nlink) - 2 : 1;
+}
+
+std::vector<pid_t> living_descendants() {
+  std::vector<pid_t> found;
+  add_descendants(::getpid(), found);
+  found.erase(std::remove_if(found.begin(), found.end(), [](pid_t pid) { return times_of(pid).state == 'Z'; }),
+              found.end());
+  return found;
+}
+
+}  // namespace antcrew

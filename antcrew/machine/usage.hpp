@@ -1,0 +1,49 @@
+// What this process and everything below it used so far: CPU time, switches, page faults, memory.
+//
+// Differences between two readings belong to what ran in between. Times are seconds, memory is bytes. Any thread may
+// call these; each takes some microseconds per thread and process that is alive.
+#pragma once
+
+#include <cstdint>
+#include <vector>
+
+#include <sys/types.h>
+
+namespace antcrew {
+
+struct Usage {
+  double user_s = 0;  // of this process, its ended children and its living descendants
+  double system_s = 0;
+  double caller_s = 0;     // user and system time of the calling thread alone
+  double run_delay_s = 0;  // runnable but not running, over all living threads of this process
+  std::int64_t switches_voluntary = 0;
+  std::int64_t switches_forced = 0;
+  std::int64_t faults_minor = 0;
+  std::int64_t faults_major = 0;
+
+  double cpu_s() const noexcept { return user_s + system_s; }
+};
+
+// The two readings around a piece of work: what they cost themselves falls outside.
+Usage usage_before();
+Usage usage_after();
+Usage operator-(const Usage& later, const Usage& earlier);
+
+// Starts the peak of this process's resident memory anew. False where the kernel refuses.
+bool reset_peak_memory();
+std::uint64_t peak_memory_bytes();
+std::uint64_t resident_bytes();
+// Private writable memory that is mapped, touched or not: what RLIMIT_DATA limits.
+std::uint64_t virtual_data_bytes();
+
+// CPU time of this process but for the calling thread, to the nanosecond: the kernel itself adds a running thread's
+// time up at its next tick only.
+double other_threads_cpu_s();
+
+// Threads of this process, ended ones excluded. One system call.
+int thread_count();
+
+// Processes below this one that still exist, ended but not yet waited for ones excluded.
+std::vector<pid_t> living_descendants();
+
+}  // namespace antcrew

@@ -1,0 +1,82 @@
+#include "antcrew/report/notes.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "antcrew/report/headline.hpp"
+#include "antcrew/report/text.hpp"
+
+namespace antcrew {
+namespace {
+
+std::string evidence(const Analysed& study) {
+  std::string text;
+  for (const CellFigures& f : study.cells) {
+    if (f.evidence.empty() || f.verdict == Verdict::not_measured) continue;
+    text += fmt::format("{}: {} at {}: {}\n", name_of(f.verdict), cell_in_words(*f.cell),
+                        point_in_words(study.record->points[f.cell->point]), f.evidence);
+  }
+  return text.empty() ? text : "\n" + text;
+}
+
+std::string ladder_text(const std::vector<LadderStep>& steps, const Record& record) {
+  if (steps.size() < 2) return {};
+  std::string text =
+      fmt::format("\nStep by step, at {} with {} workers:\n", point_in_words(record.points[steps[0].cell->cell->point]),
+                  steps[0].cell->cell->workers);
+  for (const LadderStep& step : steps) {
+    const Cell& cell = *step.cell->cell;
+    const std::string attempt = cell.attempt > 1 || !step.cell->newest ? fmt::format(", attempt {}", cell.attempt) : "";
+    text += fmt::format("  {} ({}){}: ", cell.variant, cell.crew, attempt);
+    if (!step.cell->speedup) {
+      text += fmt::format("{}\n", name_of(step.cell->verdict));
+      continue;
+    }
+    text += "speedup " + ratio_text(*step.cell->speedup) + " over the baseline";
+    if (step.over_previous) text += ", " + ratio_text(*step.over_previous) + " over the step before";
+    text += step.paired ? "\n" : ", tried at another time\n";
+  }
+  return text;
+}
+
+// The baseline and the best variant of the largest point, where their named stretches can be laid side by side.
+std::string phases(const Analysed& study) {
+  std::string text;
+  for (const CellFigures& f : study.cells) {
+    const Best& best = study.best[f.cell->point];
+    const bool told = f.cell->kind == Cell::Kind::baseline || &f == best.cell;
+    if (!told || (f.phases.empty() && f.counters.empty())) continue;
+    text += fmt::format("  {} at {}:", cell_in_words(*f.cell), point_in_words(study.record->points[f.cell->point]));
+    for (const auto& [name, phase] : f.phases)
+      text += fmt::format(" {} {} (× {}),", name, duration_text(phase.worker_s), phase.count);
+    for (const auto& [name, value] : f.counters)
+      text += fmt::format(" {} {},", count_text(static_cast<std::uint64_t>(value)), name);
+    text.back() = '\n';
+  }
+  return text.empty() ? text : "\nPhases and counters of a call, all workers together:\n" + text;
+}
+
+std::string crowds(const Analysed& study) {
+  constexpr double noticeable = 1.05;
+  std::string text;
+  for (const CrowdFigure& crowd : study.crowds) {
+    if (crowd.slowdown < noticeable) continue;
+    text += fmt::format("  {} copies at {}: each {:.2f} times slower\n", crowd.copies,
+                        point_in_words(study.record->points[crowd.point]), crowd.slowdown);
+  }
+  return text.empty() ? text
+                      : "\nThe machine itself slows down when the baseline runs in several copies at once:\n" + text;
+}
+
+}  // namespace
+
+std::string notes_text(const Analysed& study) {
+  std::string text = evidence(study);
+  for (const auto& steps : study.ladders) text += ladder_text(steps, *study.record);
+  text += phases(study) + crowds(study);
+  for (const std::string& warning : study.warnings) text += "\nWarning: " + warning + ".\n";
+  return text;
+}
+
+}  // namespace antcrew

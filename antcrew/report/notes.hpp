@@ -1,0 +1,13 @@
+// What stands below a table: evidence, ladders, phases, crowd control, warnings.
+#pragma once
+
+#include <string>
+
+#include "antcrew/analysis/analysed.hpp"
+
+namespace antcrew {
+
+// Each part only when there is something to say. Lines are as long as they come.
+std::string notes_text(const Analysed& study);
+
+}  // namespace antcrew

@@ -1,0 +1,121 @@
+// Describing a study of work that changes its input: sorting, time steps on a grid.
+//
+//   InPlaceStudy silt("Silt after a tide", make_grid, step_all, &Grid::depth, within(1e-9));
+//   silt.variant<ThreadCrew>("rows split evenly", [](Grid& grid, auto& crew) { … });
+//
+// Baseline and variants get a fresh copy of the input each time, made before the clock starts and destroyed after it
+// stopped; the answer is read from the copy by the given member or function.
+#pragma once
+
+#include <functional>
+#include <memory>
+#include <string>
+#include <type_traits>
+#include <utility>
+#include <vector>
+
+#include "antcrew/study/internal/calling.hpp"
+#include "antcrew/study/internal/kept_answers.hpp"
+#include "antcrew/study/study_base.hpp"
+
+namespace antcrew {
+
+namespace internal {
+
+template <class Work, class Call, class Read, class Agreement>
+class InPlaceSession : public Session {
+ public:
+  InPlaceSession(Call call, const Read& read, const Agreement& agreement)
+      : call_(std::move(call)), read_(read), agreement_(agreement) {}
+
+  std::int64_t call_ns(const Anything& input, std::size_t calls) override {
+    copies_.clear();
+    copies_.reserve(calls);
+    for (std::size_t k = 0; k < calls; ++k) copies_.push_back(*static_cast<const Work*>(input.get()));
+    const std::int64_t start = now_ns();
+    for (Work& copy : copies_) {
+      call_(*unknown(&copy));
+      keep_alive(&copy);
+    }
+    return now_ns() - start;
+  }
+  Difference compare(const Anything& reference) const override {
+    Difference found;
+    for (std::size_t k = 0; k < copies_.size() && found.agree; ++k) {
+      found = difference_of(agreement_, std::invoke(read_, *static_cast<const Work*>(reference.get())),
+                            std::invoke(read_, copies_[k]));
+    }
+    return found;
+  }
+  Anything take_answer() override {
+    auto last = std::make_shared<Work>(std::move(copies_.back()));
+    copies_.clear();
+    return last;
+  }
+  void drop_answers() override { std::vector<Work>().swap(copies_); }
+  std::optional<CrewFacts> crew_facts() const override {
+    if constexpr (requires { call_.facts(); }) {
+      return call_.facts();
+    } else {
+      return std::nullopt;
+    }
+  }
+
+ private:
+  Call call_;
+  const Read& read_;
+  const Agreement& agreement_;
+  std::vector<Work> copies_;
+};
+
+}  // namespace internal
+
+template <class Make, class Baseline, class Read, class Agreement>
+class InPlaceStudy : public StudyBase {
+ public:
+  using Work = internal::InputOf<Make>;
+  static_assert(std::is_copy_constructible_v<Work>, "in-place work is copied before each call");
+
+  // read: a member or function that gives the answer from a worked-on copy.
+  InPlaceStudy(std::string title, Make make, Baseline baseline, Read read, Agreement agreement)
+      : StudyBase(std::move(title), internal::agreement_in_words(agreement)),
+        make_(std::move(make)),
+        baseline_(std::move(baseline)),
+        read_(std::move(read)),
+        agreement_(std::move(agreement)) {}
+
+  // body(work, crew); what it returns is not looked at. Throws Error (study.variant) when name and crew are taken.
+  template <class Crew, class Body>
+  VariantHandle variant(std::string name, const CrewOptions& options, Body body) {
+    using Call = internal::CallWithCrew<Crew, Body>;
+    auto open = [this, body = std::make_shared<const Body>(std::move(body))](int workers, const CrewOptions& granted) {
+      return session(Call{CrewTraits<Crew>::start(workers, granted), *body});
+    };
+    return add({std::move(name), CrewTraits<Crew>::name, options, std::move(open)});
+  }
+  template <class Crew, class Body>
+  VariantHandle variant(std::string name, Body body) {
+    return variant<Crew>(std::move(name), CrewOptions{}, std::move(body));
+  }
+
+  Anything make_input(const Point& at) const override { return std::make_shared<Work>(internal::input_at(make_, at)); }
+  std::unique_ptr<Session> open_baseline() const override {
+    return session([this](Work& work) { baseline_(work); });
+  }
+
+  InPlaceStudy(const InPlaceStudy&) = delete;
+  InPlaceStudy& operator=(const InPlaceStudy&) = delete;
+
+ private:
+  template <class Call>
+  std::unique_ptr<Session> session(Call call) const {
+    return std::make_unique<internal::InPlaceSession<Work, Call, Read, Agreement>>(std::move(call), read_, agreement_);
+  }
+
+  Make make_;
+  Baseline baseline_;
+  Read read_;
+  Agreement agreement_;
+};
+
+}  // namespace antcrew

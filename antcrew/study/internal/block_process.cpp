@@ -1,0 +1,316 @@
+#include "antcrew/study/internal/block_process.hpp"
+
+#include <fcntl.h>
+#include <fmt/format.h>
+#include <sched.h>
+#include <signal.h>
+#include <sys/mman.h>
+#include <sys/prctl.h>
+#include <sys/resource.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <algorithm>
+#include <cerrno>
+#include <cmath>
+#include <cstdlib>
+#include <cstring>
+
+#include "antcrew/machine/clock.hpp"
+#include "antcrew/machine/limits.hpp"
+#include "antcrew/machine/usage.hpp"
+#include "antcrew/record/record_json.hpp"
+#include "antcrew/study/local_host.hpp"
+
+namespace antcrew::internal {
+namespace {
+
+constexpr int most_copies = 256;
+constexpr double crowd_batch_s = 2e-3;
+
+#if defined(__SANITIZE_ADDRESS__) || defined(__SANITIZE_THREAD__)
+constexpr bool sanitized = true;
+#elif defined(__has_feature)
+#if __has_feature(address_sanitizer) || __has_feature(thread_sanitizer)
+constexpr bool sanitized = true;
+#else
+constexpr bool sanitized = false;
+#endif
+#else
+constexpr bool sanitized = false;
+#endif
+
+StandBoard* board_of_crash = nullptr;
+
+// Runs on the stack of the thread that crashed: when that stack has overflown it cannot run at all, and the board
+// stays blank, which tells the two apart.
+void on_crash(int number, siginfo_t* info, void*) {
+  board_of_crash->address.store(reinterpret_cast<std::uintptr_t>(info->si_addr), std::memory_order_relaxed);
+  board_of_crash->signal.store(number, std::memory_order_relaxed);
+  ::signal(number, SIG_DFL);
+  ::raise(number);
+}
+
+void watch_crashes(StandBoard* board) {
+  if (sanitized) return;  // the sanitizer reports them itself
+  board_of_crash = board;
+  board->signal.store(0);
+  struct sigaction action {};
+  action.sa_sigaction = on_crash;
+  action.sa_flags = SA_SIGINFO | SA_NODEFER;
+  for (const int number : {SIGSEGV, SIGBUS, SIGFPE, SIGILL, SIGABRT}) ::sigaction(number, &action, nullptr);
+}
+
+void default_signals() {
+  for (const int number : {SIGINT, SIGTERM, SIGHUP, SIGPIPE, SIGCHLD}) ::signal(number, SIG_DFL);
+  sigset_t none;
+  sigemptyset(&none);
+  ::sigprocmask(SIG_SETMASK, &none, nullptr);
+}
+
+// Ends with its parent. The parent may be gone already: then it is too late for the signal.
+void end_with_parent(pid_t parent) {
+  ::prctl(PR_SET_PDEATHSIG, SIGKILL);
+  if (::getppid() != parent) ::_exit(0);
+}
+
+void limit_memory(const HostLimits& limits) {
+  if (sanitized) return;
+  const double share = static_cast<double>(read_limits().available_bytes) * 0.9;
+  const std::uint64_t more = limits.memory_bytes > 0 ? limits.memory_bytes : static_cast<std::uint64_t>(share);
+  rlimit data{};
+  if (more == 0 || ::getrlimit(RLIMIT_DATA, &data) != 0) return;
+  data.rlim_cur = std::min<rlim_t>(data.rlim_max, virtual_data_bytes() + more);
+  ::setrlimit(RLIMIT_DATA, &data);
+}
+
+void no_core_file() {
+  const rlimit none{0, 0};
+  ::setrlimit(RLIMIT_CORE, &none);
+}
+
+[[noreturn]] void serve_stand(Channel coordinator, const BlockOrder& order, std::size_t cell, MadeBlock made) {
+  StandBoard* board = &order.boards[cell];
+  watch_crashes(board);
+  limit_memory(order.limits);
+  if (order.own_inputs) {
+    BlockFacts unused;
+    made = make_block(order.study, order.at, unused, board);
+  }
+  Visitor visitor(order.study, order.cells[cell], made.input, made.reference_answer, made.reference, board);
+  while (const auto request = coordinator.receive()) {
+    Visit visit;
+    if (made.fault) {
+      visit.seen.faults.push_back(*made.fault);
+      visit.over = true;
+    } else {
+      visit = visitor.visit(std::atoi(request->c_str()));
+    }
+    if (!coordinator.send(to_message(visit))) break;
+  }
+  ::_exit(0);
+}
+
+// Memory that a crowd of copies shares.
+struct Crowd {
+  std::atomic<int> ready;
+  std::atomic<int> done;
+  double time_s[most_copies];
+};
+
+[[noreturn]] void serve_copy(const BlockOrder& order, const MadeBlock& made, Crowd& crowd, int copy, int copies) {
+  no_core_file();
+  try {
+    const auto session = order.study.open_baseline();
+    const double first_s = static_cast<double>(session->call_ns(made.input, 1)) * 1e-9;
+    const auto calls =
+        static_cast<std::size_t>(std::clamp(std::ceil(crowd_batch_s / std::max(first_s, 1e-9)), 1.0, 1e5));
+    const auto batch_s = [&] {
+      const double s = static_cast<double>(session->call_ns(made.input, calls)) * 1e-9 / static_cast<double>(calls);
+      session->drop_answers();
+      return s;
+    };
+    crowd.ready.fetch_add(1);
+    while (crowd.ready.load() < copies) ::sched_yield();
+    double times[3];
+    for (double& time : times) time = batch_s();
+    std::sort(std::begin(times), std::end(times));
+    crowd.time_s[copy] = times[1];
+    crowd.done.fetch_add(1);
+    while (crowd.done.load() < copies) batch_s();  // keeps the crowd as large as it is meant to be, to the end
+  } catch (...) {
+    ::_exit(1);  // the baseline's own visits report what it throws
+  }
+  ::_exit(0);
+}
+
+class BlockProcess {
+ public:
+  BlockProcess(Channel coordinator, const BlockOrder& order) : coordinator_(std::move(coordinator)), order_(order) {}
+
+  [[noreturn]] void serve() {
+    if (!order_.own_inputs) make();
+    ::prctl(PR_SET_PDEATHSIG, 0);  // from here on the channel tells when the coordinator ends, so that all is cleared
+    while (const auto request = coordinator_.receive()) {
+      const std::size_t blank = request->find(' ');
+      const std::string word = request->substr(0, blank);
+      const int number = std::atoi(request->c_str() + blank + 1);
+      if (word == "stand") fork_stand(static_cast<std::size_t>(number));
+      if (word == "end") coordinator_.send(std::to_string(end_stand(number)));
+      if (word == "crowd") coordinator_.send(crowd_time(number));
+    }
+    for (const pid_t stand : std::vector<pid_t>(stands_)) end_stand(stand);
+    ::_exit(0);
+  }
+
+ private:
+  void make() {
+    StandBoard* board = &order_.boards[order_.cells.size()];
+    watch_crashes(board);
+    const int threads_before = thread_count();
+    BlockFacts facts;
+    made_ = make_block(order_.study, order_.at, facts, board);
+    if (!made_.fault && !threads_are_gone(threads_before)) {
+      made_.fault = Fault{Fault::Kind::threads_left, 0,
+                          "the input maker or the baseline left " + std::to_string(thread_count() - threads_before) +
+                              " thread(s) behind, so every stand made its own input"};
+    }
+    coordinator_.send(to_message(made_, facts));
+  }
+
+  // A thread that was joined may still be on its way out.
+  static bool threads_are_gone(int before) {
+    for (int looks = 0; looks < 50 && thread_count() > before; ++looks) ::usleep(1000);
+    return thread_count() <= before;
+  }
+
+  void fork_stand(std::size_t cell) {
+    auto [mine, theirs] = Channel::pair();
+    const pid_t parent = ::getpid();
+    const pid_t child = ::fork();
+    if (child == 0) {
+      end_with_parent(parent);
+      ::setpgid(0, 0);
+      no_core_file();
+      mine.close();
+      coordinator_.close();
+      serve_stand(std::move(theirs), order_, cell, std::move(made_));
+    }
+    if (child < 0) {
+      coordinator_.send("0 " + std::string(std::strerror(errno)));
+      return;
+    }
+    ::setpgid(child, child);
+    stands_.push_back(child);
+    coordinator_.send(std::to_string(child), mine);
+  }
+
+  // Ends a stand, its process group, and whatever of it moved elsewhere: as nearest reaper this process inherits those.
+  int end_stand(pid_t stand) {
+    siginfo_t info{};
+    const bool ended =
+        ::waitid(P_PID, static_cast<id_t>(stand), &info, WEXITED | WNOHANG | WNOWAIT) == 0 && info.si_pid == stand;
+    ::kill(-stand, SIGKILL);
+    if (!ended) ::kill(stand, SIGKILL);
+    int status = 0;
+    while (::waitpid(stand, &status, 0) < 0 && errno == EINTR) {
+    }
+    stands_.erase(std::remove(stands_.begin(), stands_.end(), stand), stands_.end());
+    for (const pid_t left : living_descendants()) {
+      if (!below_a_stand(left)) ::kill(left, SIGKILL);
+    }
+    while (true) {
+      siginfo_t gone{};
+      if (::waitid(P_ALL, 0, &gone, WEXITED | WNOHANG | WNOWAIT) != 0 || gone.si_pid == 0) break;
+      if (std::find(stands_.begin(), stands_.end(), gone.si_pid) != stands_.end()) break;  // kept for its own "end"
+      ::waitpid(gone.si_pid, nullptr, 0);
+    }
+    return status;
+  }
+
+  // Stands lead process groups of their own, so what belongs to a living one shows its group.
+  bool below_a_stand(pid_t pid) const {
+    return std::find(stands_.begin(), stands_.end(), ::getpgid(pid)) != stands_.end();
+  }
+
+  std::string crowd_time(int copies) {
+    if (copies < 1 || copies > most_copies) return "none";
+    void* memory = ::mmap(nullptr, sizeof(Crowd), PROT_READ | PROT_WRITE, MAP_SHARED | MAP_ANONYMOUS, -1, 0);
+    if (memory == MAP_FAILED) return "none";
+    auto* crowd = static_cast<Crowd*>(memory);
+    std::vector<pid_t> forked;
+    const pid_t parent = ::getpid();
+    for (int copy = 0; copy < copies; ++copy) {
+      const pid_t child = ::fork();
+      if (child == 0) {
+        end_with_parent(parent);
+        coordinator_.close();
+        serve_copy(order_, made_, *crowd, copy, copies);
+      }
+      if (child > 0) forked.push_back(child);
+    }
+    bool all_well = static_cast<int>(forked.size()) == copies;
+    if (!all_well) {
+      for (const pid_t child : forked) ::kill(child, SIGKILL);
+    }
+    for (std::size_t waited = 0; waited < forked.size(); ++waited) {
+      int status = 0;
+      while (::waitpid(forked[waited], &status, 0) < 0 && errno == EINTR) {
+      }
+      if (status == 0) continue;
+      all_well = false;  // the others would wait for it
+      for (const pid_t child : forked) ::kill(child, SIGKILL);
+    }
+    std::sort(crowd->time_s, crowd->time_s + copies);
+    const double middle = (crowd->time_s[(copies - 1) / 2] + crowd->time_s[copies / 2]) / 2;
+    ::munmap(memory, sizeof(Crowd));
+    return all_well ? fmt::format("{:.9g}", middle) : "none";
+  }
+
+  Channel coordinator_;
+  const BlockOrder& order_;
+  MadeBlock made_;
+  std::vector<pid_t> stands_;
+};
+
+}  // namespace
+
+// The first visit of a block, so to speak: its times travel where those of a cold start do.
+std::string to_message(const MadeBlock& made, const BlockFacts& facts) {
+  Visit told;
+  if (made.fault) told.seen.faults.push_back(*made.fault);
+  told.seen.cold_s = {facts.make_input_s, facts.reference_s, static_cast<double>(facts.input_bytes)};
+  return to_message(told);
+}
+
+std::string to_message(const Visit& visit) {
+  return std::string(visit.over ? "1" : "0") + (visit.replace ? "1" : "0") + to_json(visit.seen);
+}
+
+Visit visit_from_message(const std::string& message) {
+  Visit visit;
+  visit.over = message.at(0) == '1';
+  visit.replace = message.at(1) == '1';
+  visit.seen = cell_from_json(message.substr(2), "a stand's message");
+  return visit;
+}
+
+std::optional<Fault> made_from_message(const std::string& message, BlockFacts& facts) {
+  const Visit told = visit_from_message(message);
+  facts.make_input_s = told.seen.cold_s.at(0);
+  facts.reference_s = told.seen.cold_s.at(1);
+  facts.input_bytes = static_cast<std::uint64_t>(told.seen.cold_s.at(2));
+  if (told.seen.faults.empty()) return std::nullopt;
+  return told.seen.faults.front();
+}
+
+void serve_block(Channel coordinator, const BlockOrder& order) {
+  default_signals();
+  ::setpgid(0, 0);
+  no_core_file();
+  ::prctl(PR_SET_CHILD_SUBREAPER, 1);
+  ::dup2(STDERR_FILENO, STDOUT_FILENO);  // what user code prints must not end up in the result
+  BlockProcess(std::move(coordinator), order).serve();
+}
+
+}  // namespace antcrew::internal

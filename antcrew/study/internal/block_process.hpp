@@ -1,0 +1,35 @@
+// The process that holds the input of one point and forks the stands from it.
+//
+// It serves its coordinator one request at a time: "stand K" (fork the stand of cell K), "end PID" (end that stand and
+// everything below it, and say how it ended), "crowd P" (run P copies of the baseline at once).
+#pragma once
+
+#include <vector>
+
+#include "antcrew/study/host.hpp"
+#include "antcrew/study/internal/channel.hpp"
+#include "antcrew/study/local_host.hpp"
+
+namespace antcrew::internal {
+
+struct BlockOrder {
+  const StudyBase& study;
+  Point at;
+  std::vector<CellSpec> cells;
+  HostLimits limits;
+  StandBoard* boards;  // shared with the coordinator: one a cell, and one more for this process
+  bool own_inputs;     // stands make their own
+};
+
+// In the forked process; does not return. Ends when the coordinator does, taking everything below along.
+[[noreturn]] void serve_block(Channel coordinator, const BlockOrder& order);
+
+// "visit", "over", "replace" and a cell as JSON.
+std::string to_message(const Visit& visit);
+Visit visit_from_message(const std::string& message);
+
+// What a block tells when its input is made, and how to read it.
+std::string to_message(const MadeBlock& made, const BlockFacts& facts);
+std::optional<Fault> made_from_message(const std::string& message, BlockFacts& facts);
+
+}  // namespace antcrew::internal

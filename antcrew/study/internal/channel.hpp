@@ -1,0 +1,48 @@
+// Messages between the processes of a run, over a pair of connected sockets.
+//
+// A message is a text with its length before it; a descriptor may travel beside one. Not thread-safe.
+#pragma once
+
+#include <functional>
+#include <optional>
+#include <string>
+#include <utility>
+
+namespace antcrew::internal {
+
+class Channel {
+ public:
+  Channel() = default;
+  explicit Channel(int descriptor) : descriptor_(descriptor) {}
+  Channel(Channel&& other) noexcept : descriptor_(std::exchange(other.descriptor_, -1)) {}
+  Channel& operator=(Channel&& other) noexcept {
+    std::swap(descriptor_, other.descriptor_);
+    return *this;
+  }
+  ~Channel() { close(); }
+
+  // Two ends of one channel. Throws Error (study.channel) when the system has no descriptors left.
+  static std::pair<Channel, Channel> pair();
+
+  bool is_open() const noexcept { return descriptor_ >= 0; }
+  void close() noexcept;
+
+  // False when the other end is gone.
+  bool send(const std::string& message) noexcept;
+  bool send(const std::string& message, const Channel& passed) noexcept;
+
+  // None when the other end is gone. While nothing comes, `idle` is called every `look_s` seconds and may throw.
+  std::optional<std::string> receive(double look_s, const std::function<void()>& idle);
+  std::optional<std::string> receive();
+  // The descriptor that came beside the message just received.
+  Channel take_passed();
+
+ private:
+  bool write_all(const char* data, std::size_t size) noexcept;
+  bool read_all(char* data, std::size_t size);
+
+  int descriptor_ = -1;
+  int passed_ = -1;
+};
+
+}  // namespace antcrew::internal

@@ -1,0 +1,85 @@
+#include "antcrew/study/internal/same_study.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <fstream>
+#include <set>
+
+#include "antcrew/base/error.hpp"
+
+namespace antcrew::internal {
+namespace {
+
+[[noreturn]] void changed(const std::string& what, const std::string& then, const std::string& now) {
+  bad_input("study.changed", what, "the record has '" + then + "', this study '" + now + "'",
+            "begin a new record, or restore what changed");
+}
+
+void same(const std::string& what, const std::string& then, const std::string& now) {
+  if (then != now) changed(what, then, now);
+}
+
+std::string in_words(const Point& point) {
+  std::string text = fmt::format("size {}", point.size);
+  for (const auto& [name, value] : point.dimensions) text += fmt::format(", {} {}", name, value);
+  return text + fmt::format(", pin {}", name_of(point.pin));
+}
+
+std::string grid_in_words(const Record& record) {
+  std::string text;
+  for (const Point& point : record.points) text += (text.empty() ? "" : "; ") + in_words(point);
+  return text;
+}
+
+std::string variants_in_words(const Record& record) {
+  std::string text;
+  std::set<std::string> seen;
+  for (const Cell& cell : record.cells) {
+    const std::string key = cell.variant + " (" + cell.crew + ")";
+    if (seen.insert(key).second) text += (text.empty() ? "" : ", ") + key;
+  }
+  return text;
+}
+
+std::string workers_in_words(const Record& record) {
+  std::set<int> counts;
+  for (const Cell& cell : record.cells) {
+    if (cell.kind != Cell::Kind::baseline) counts.insert(cell.workers);
+  }
+  std::string text;
+  for (const int count : counts) text += (text.empty() ? "" : ",") + std::to_string(count);
+  return text;
+}
+
+}  // namespace
+
+void check_same_study(const Record& begun, const Record& now, bool rebuilt) {
+  same("title", begun.title, now.title);
+  same("agreement", begun.agreement, now.agreement);
+  same("grid", grid_in_words(begun), grid_in_words(now));
+  same("worker counts", workers_in_words(begun), workers_in_words(now));
+  same("machine", begun.machine.processor, now.machine.processor);
+  same("machine's usable processors", std::to_string(begun.machine.usable_processors()),
+       std::to_string(now.machine.usable_processors()));
+  same("compiler", begun.build.compiler, now.build.compiler);
+  same("compiler flags", begun.build.flags, now.build.flags);
+  if (rebuilt) return;
+  same("variants", variants_in_words(begun), variants_in_words(now));
+  same("program file's hash (it was built again)", begun.build.program_hash, now.build.program_hash);
+}
+
+std::string program_hash() {
+  std::ifstream file("/proc/self/exe", std::ios::binary);
+  if (!file) return {};
+  std::uint64_t hash = 14695981039346656037u;
+  char buffer[1 << 16];
+  while (file.read(buffer, sizeof buffer), file.gcount() > 0) {
+    for (std::streamsize i = 0; i < file.gcount(); ++i) {
+      hash = (hash ^ static_cast<unsigned char>(buffer[i])) * 1099511628211u;
+    }
+  }
+  return fmt::format("{:016x}", hash);
+}
+
+}  // namespace antcrew::internal

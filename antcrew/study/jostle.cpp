@@ -1,0 +1,121 @@
+#include "antcrew/study/jostle.hpp"
+
+#include <sched.h>
+#include <signal.h>
+#include <sys/prctl.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <algorithm>
+#include <random>
+
+#include "antcrew/crew/internal/jostle.hpp"
+#include "antcrew/machine/clock.hpp"
+#include "antcrew/machine/limits.hpp"
+#include "antcrew/study/stands_host.hpp"
+
+namespace antcrew {
+namespace {
+
+constexpr int usual_rounds = 20;
+constexpr int counts_each = 3;
+constexpr int most_jostled_workers = 16;
+
+// Takes a processor away in random bursts, so that hand-written threads are interrupted too.
+class Disturber {
+ public:
+  explicit Disturber(std::uint64_t seed) : pid_(::fork()) {
+    if (pid_ != 0) return;
+    ::prctl(PR_SET_PDEATHSIG, SIGKILL);
+    std::mt19937_64 random(seed);
+    while (true) {
+      const std::int64_t end = now_ns() + static_cast<std::int64_t>(random() % 400'000);
+      while (now_ns() < end) {
+      }
+      ::usleep(static_cast<useconds_t>(random() % 300));
+    }
+  }
+  ~Disturber() {
+    if (pid_ <= 0) return;
+    ::kill(pid_, SIGKILL);
+    ::waitpid(pid_, nullptr, 0);
+  }
+  Disturber(const Disturber&) = delete;
+  Disturber& operator=(const Disturber&) = delete;
+
+ private:
+  pid_t pid_;
+};
+
+class Jostling {
+ public:
+  explicit Jostling(std::uint64_t seed) { internal::jostle_seed.store(seed); }
+  ~Jostling() { internal::jostle_seed.store(0); }
+  Jostling(const Jostling&) = delete;
+  Jostling& operator=(const Jostling&) = delete;
+};
+
+std::vector<CellSpec> random_cells(const Grid& grid, const Point& point, std::mt19937_64& random) {
+  std::vector<CellSpec> cells;
+  for (const VariantDefinition* variant : grid.variants) {
+    if (variant->kind == Cell::Kind::probe) continue;
+    for (int k = 0; k < counts_each; ++k) {
+      const int workers = 2 + static_cast<int>(random() % (most_jostled_workers - 1));
+      cells.push_back({variant, workers, point.pin});
+    }
+  }
+  return cells;
+}
+
+void note(JostleReport& report, const CellSpec& cell, std::size_t size, const Fault& fault) {
+  const std::string key = cell.variant->key();
+  for (JostleFault& known : report.faults) {
+    if (known.variant == key && known.workers == cell.workers && known.size == size) {
+      ++known.seen;
+      return;
+    }
+  }
+  report.faults.push_back({key, cell.workers, size, std::string(name_of(fault.kind)) + ": " + fault.text, 1});
+}
+
+}  // namespace
+
+JostleReport jostle(const StudyBase& study, const Plan& plan, const std::function<bool()>& stop) {
+  const Grid grid = decide(study, plan, usable_processors_now());
+  JostleReport report;
+  report.title = study.title();
+  report.seed = plan.seed != 0 ? plan.seed : (std::random_device()() | 1u);
+  report.variants = static_cast<int>(grid.variants.size());
+  std::mt19937_64 random(report.seed);
+  const std::int64_t start = now_ns();
+  const auto spent = [&] { return plan.budget_s > 0 && static_cast<double>(now_ns() - start) * 1e-9 > plan.budget_s; };
+  const Jostling on(report.seed);
+  StandsHost host(study, {plan.call_limit_s, plan.memory_limit_bytes, stop});
+  const Disturber disturber(report.seed);
+  try {
+    for (const Point& point : grid.points) {
+      const std::vector<CellSpec> cells = random_cells(grid, point, random);
+      std::vector<bool> over(cells.size(), false);
+      BlockFacts facts;
+      if (auto fault = host.open(point, cells, facts); fault && fault->kind != Fault::Kind::threads_left) {
+        report.faults.push_back({"baseline", 1, point.size, fault->text, 1});
+        continue;
+      }
+      const int rounds = plan.rounds > 0 ? plan.rounds : usual_rounds;
+      for (int round = 1; round <= rounds && !spent(); ++round) {
+        for (std::size_t i = 0; i < cells.size() && !spent(); ++i) {
+          if (over[i]) continue;
+          const Visit visit = host.visit(i, round);
+          over[i] = visit.over;
+          ++report.trials;
+          for (const Fault& fault : visit.seen.faults) note(report, cells[i], point.size, fault);
+        }
+      }
+      host.close();
+    }
+  } catch (const Stopped&) {
+  }
+  return report;
+}
+
+}  // namespace antcrew

@@ -1,0 +1,58 @@
+// Tries every cell in a process of its own, a stand, so that a crash, a hang or a leak stays where it happened.
+//
+// No user code runs in the calling process. It must have one thread when a block is opened.
+#pragma once
+
+#include <sys/types.h>
+
+#include <memory>
+#include <vector>
+
+#include "antcrew/study/host.hpp"
+#include "antcrew/study/internal/channel.hpp"
+
+namespace antcrew {
+
+class StandsHost : public Host {
+ public:
+  StandsHost(const StudyBase& study, HostLimits limits);
+  ~StandsHost() override;
+
+  std::optional<Fault> open(const Point& at, const std::vector<CellSpec>& cells, BlockFacts& facts) override;
+  Visit visit(std::size_t cell, int round) override;
+  void renew() override;
+  std::optional<double> crowd(int copies) override;
+  void close() override;
+
+ private:
+  struct Stand {
+    internal::Channel channel;
+    pid_t pid = 0;
+  };
+
+  void start_block(bool own_inputs);
+  std::optional<Fault> wait_for_input(BlockFacts& facts);
+  bool ensure_stand(std::size_t cell);
+  int end_stand(Stand& stand);
+  std::string ask_block(const std::string& request);
+  std::optional<std::string> wait(internal::Channel& channel, StandBoard& board, double limit_s, bool& timed_out);
+  Fault how_it_ended(int status, const StandBoard& board, int round) const;
+  Fault timed_out(const StandBoard& board, double limit_s, int round) const;
+  double call_limit_s() const noexcept;
+  void map_boards(std::size_t count);
+  void unmap_boards() noexcept;
+
+  const StudyBase& study_;
+  HostLimits limits_;
+  Point at_;
+  std::vector<CellSpec> cells_;
+  std::vector<Stand> stands_;
+  internal::Channel block_;
+  pid_t block_pid_ = 0;
+  StandBoard* boards_ = nullptr;
+  std::size_t board_count_ = 0;
+  double reference_s_ = 0;
+  double oom_kills_ = 0;  // of the whole machine when the block began
+};
+
+}  // namespace antcrew
