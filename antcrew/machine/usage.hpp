@@ -43,7 +43,8 @@ double other_threads_cpu_s();
 // Threads of this process, ended ones excluded. One system call.
 int thread_count();
 
-// Processes below this one that still exist, ended but not yet waited for ones excluded.
-std::vector<pid_t> living_descendants();
+// Processes below this one; those that ended but were not waited for yet count only where asked for.
+std::vector<pid_t> descendants(bool ended_too);
+inline std::vector<pid_t> living_descendants() { return descendants(false); }
 
 }  // namespace antcrew

@@ -24,8 +24,9 @@ class Session {
   // drop_answers(). Whatever the variant throws comes through.
   virtual std::int64_t call_ns(const Anything& input, std::size_t calls) = 0;
 
-  // Compares the answers kept with the reference: the first that differs, or the last one.
-  virtual Difference compare(const Anything& reference) const = 0;
+  // How many answers are kept, and one of them compared with the reference.
+  virtual std::size_t kept() const = 0;
+  virtual Difference compare(const Anything& reference, std::size_t k) const = 0;
 
   // The answer of the last call, as a reference for others; for baselines.
   virtual Anything take_answer() = 0;

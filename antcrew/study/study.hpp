@@ -33,8 +33,9 @@ class TypedSession : public Session {
     const Input* in = static_cast<const Input*>(input.get());
     return answers_.timed(calls, [&](std::size_t) { return call_(*unknown(in)); });
   }
-  Difference compare(const Anything& reference) const override {
-    return compare_all(answers_, *static_cast<const Reference*>(reference.get()), agreement_);
+  std::size_t kept() const override { return answers_.size(); }
+  Difference compare(const Anything& reference, std::size_t k) const override {
+    return difference_of(agreement_, *static_cast<const Reference*>(reference.get()), answers_[k]);
   }
   Anything take_answer() override { return std::make_shared<Answer>(answers_.take_last()); }
   void drop_answers() override { answers_.drop(); }

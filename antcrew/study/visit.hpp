@@ -62,6 +62,7 @@ class Visitor {
  private:
   void start(Visit& visit);
   void timed_trial(Visit& visit, int round);
+  Difference compare_answers(double& compare_s);
   void note_agreement(Visit& visit, Trial& trial);
   double call_s(std::size_t calls);
   void tell(Stage stage) noexcept;

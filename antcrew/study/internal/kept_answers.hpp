@@ -5,10 +5,8 @@
 #include <cstddef>
 #include <cstdint>
 #include <memory>
-#include <vector>
 
 #include "antcrew/machine/clock.hpp"
-#include "antcrew/study/agreement.hpp"
 
 namespace antcrew::internal {
 
@@ -77,15 +75,5 @@ class KeptAnswers {
   std::size_t room_for_ = 0;
   std::size_t kept_ = 0;
 };
-
-// The first answer that differs from the reference, or what the last comparison found.
-template <class Answer, class Reference, class Agreement>
-Difference compare_all(const KeptAnswers<Answer>& answers, const Reference& reference, const Agreement& agreement) {
-  Difference found;
-  for (std::size_t k = 0; k < answers.size() && found.agree; ++k) {
-    found = difference_of(agreement, reference, answers[k]);
-  }
-  return found;
-}
 
 }  // namespace antcrew::internal

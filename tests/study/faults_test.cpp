@@ -1,0 +1,418 @@
+// Programs with a planted fault each. In every one the faulty cell gets its verdict and all others finish.
+#include <doctest/doctest.h>
+#include <fcntl.h>
+#include <signal.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <atomic>
+#include <chrono>
+#include <cmath>
+#include <condition_variable>
+#include <cstdint>
+#include <future>
+#include <iostream>
+#include <mutex>
+#include <numeric>
+#include <queue>
+#include <thread>
+
+#include "antcrew/analysis/analysed.hpp"
+#include "antcrew/base/error.hpp"
+#include "antcrew/machine/usage.hpp"
+#include "antcrew/report/headline.hpp"
+#include "antcrew/study/run.hpp"
+#include "antcrew/study/study.hpp"
+#include "support/command.hpp"
+
+using namespace antcrew;
+using namespace std::chrono_literals;
+
+namespace {
+
+#if defined(__SANITIZE_ADDRESS__) || defined(__SANITIZE_THREAD__)
+constexpr bool sanitized = true;
+#else
+constexpr bool sanitized = false;
+#endif
+
+// About 20 ms of computing per 1000 soundings.
+double compute(std::size_t n, std::size_t first, std::size_t last) {
+  double sum = 0;
+  for (std::size_t i = first; i < last; ++i) {
+    for (int k = 0; k < 600; ++k) sum += std::sin(static_cast<double>(i % n) + k);
+  }
+  return sum;
+}
+std::vector<double> baseline(const std::size_t& n) { return {compute(n, 0, n)}; }
+using Answer = std::vector<double>;
+
+struct Planted {
+  std::string out;
+  Verdict verdict = Verdict::holds;
+  std::string evidence;
+};
+
+// A study with the planted body beside a right one; checks that the right one holds whatever the other does.
+template <class Body>
+Planted plant(Body body, int workers = 1, Plan plan = {}, std::size_t size = 1500) {
+  Study study("Planted", [](std::size_t n) { return n; }, baseline, within(1e-6));
+  study.sizes({size});
+  study.template variant<Workers>("planted", body);
+  study.template variant<ThreadCrew>("right", [](const std::size_t& n, auto& crew) {
+    return Answer{crew.fold(n, 0.0, [&](Range r) { return compute(n, r.first, r.last); }, std::plus<>())};
+  });
+  plan.workers = {workers};
+  if (plan.rounds == 0) plan.rounds = 3;
+  plan.crowd = false;
+  const Record record = run(study, plan);
+  const Analysed analysed = analyse(record);
+  REQUIRE(analysed.cells.size() == 3);
+  CHECK(analysed.cells[0].verdict == Verdict::holds);
+  CHECK(analysed.cells[2].verdict == Verdict::holds);
+  CHECK(analysed.cells[2].cell->trials.size() == static_cast<std::size_t>(plan.rounds));
+  CHECK(record.complete);
+  const CellFigures& planted = analysed.cells[1];
+  if (planted.verdict < Verdict::not_measured) CHECK_FALSE(planted.speedup.has_value());
+  if (planted.verdict != Verdict::holds) CHECK(test::lines_in(planted.evidence) == 0);
+  MESSAGE(std::string(name_of(planted.verdict)), " | ", planted.evidence);
+  return {headline(analysed), planted.verdict, planted.evidence};
+}
+
+void check(const Planted& planted, Verdict verdict, const std::string& said) {
+  CAPTURE(planted.evidence);
+  CHECK(std::string(name_of(planted.verdict)) == std::string(name_of(verdict)));
+  CHECK(test::contains(planted.evidence, said));
+}
+
+[[gnu::noinline]] std::size_t deeper(std::size_t depth) {
+  volatile char frame[4096];
+  frame[0] = static_cast<char>(depth);
+  if (depth == 0) return 0;
+  return deeper(depth - 1) + static_cast<std::size_t>(frame[0] & 1);
+}
+
+}  // namespace
+
+TEST_CASE("an exception, with type and text") {
+  check(plant([](const std::size_t&, Workers) -> Answer { throw std::out_of_range("no gauge 17"); }), Verdict::threw,
+        "std::out_of_range: no gauge 17");
+}
+
+TEST_CASE("a segmentation fault, with the signal and the address") {
+  if (sanitized) return;
+  const auto body = [](const std::size_t&, Workers) -> Answer {
+    static volatile std::uintptr_t nowhere = 0x40;
+    return {static_cast<double>(*reinterpret_cast<volatile int*>(nowhere))};
+  };
+  check(plant(body), Verdict::crashed, "signal 11 (Segmentation fault) in a call, address 0x40");
+}
+
+TEST_CASE("abort, and a division by zero") {
+  if (sanitized) return;
+  check(plant([](const std::size_t&, Workers) -> Answer { std::abort(); }), Verdict::crashed, "signal 6 (Aborted)");
+  const auto divide = [](const std::size_t& n, Workers) -> Answer {
+    volatile int zero = 0;
+    return {static_cast<double>(static_cast<int>(n) / zero)};
+  };
+  check(plant(divide), Verdict::crashed, "signal 8");
+}
+
+TEST_CASE("a stack overflow is named as such, on the caller's stack and on a thread's") {
+  if (sanitized) return;
+  check(plant([](const std::size_t&, Workers) { return Answer{static_cast<double>(deeper(1u << 24))}; }), Verdict::crashed,
+        "stack overflow (signal 11) in a call; stacks here are 8 MiB: raise `ulimit -s`");
+  const auto in_thread = [](const std::size_t&, Workers) {
+    double result = 0;
+    std::thread([&] { result = static_cast<double>(deeper(1u << 24)); }).join();
+    return Answer{result};
+  };
+  check(plant(in_thread), Verdict::crashed, "stack overflow");
+}
+
+TEST_CASE("a variant that ends its process") {
+  check(plant([](const std::size_t&, Workers) -> Answer { _exit(3); }), Verdict::crashed,
+        "its process ended itself with exit code 3 in a call");
+}
+
+TEST_CASE("a variant that is killed from outside") {
+  const auto body = [](const std::size_t&, Workers) -> Answer {
+    raise(SIGKILL);
+    return {};
+  };
+  check(plant(body), Verdict::crashed, "killed from outside (signal 9)");
+}
+
+TEST_CASE("a hang is ended with everything below it") {
+  Plan plan;
+  plan.call_limit_s = 0.5;
+  const auto body = [](const std::size_t&, Workers) -> Answer {
+    if (fork() == 0) {
+      setpgid(0, 0);  // and it tries to get away
+      while (true) pause();
+    }
+    while (true) pause();
+  };
+  check(plant(body, 1, plan), Verdict::timed_out, "no end after 500 ms in a call; the limit is as asked");
+  CHECK(living_descendants().empty());
+}
+
+TEST_CASE("memory beyond the limit") {
+  if (sanitized) return;
+  Plan plan;
+  plan.memory_limit_bytes = 64u << 20;
+  const auto body = [](const std::size_t&, Workers) { return Answer(100u << 20, 1.0); };
+  check(plant(body, 1, plan), Verdict::out_of_memory, "an allocation was refused (std::bad_alloc)");
+}
+
+TEST_CASE("a wrong answer, with the largest difference") {
+  check(plant([](const std::size_t& n, Workers) { return Answer{compute(n, 0, n) + 2}; }), Verdict::wrong_answer, "(difference 2)");
+}
+
+TEST_CASE("each thread did the whole loop") {
+  const auto body = [](const std::size_t& n, Workers workers) {
+    double sum = 0;
+    for (int w = 0; w < workers; ++w) sum += compute(n, 0, n);
+    return Answer{sum};
+  };
+  check(plant(body, 2), Verdict::wrong_answer, "expected ");
+}
+
+TEST_CASE("right in some trials and wrong in others, with the count") {
+  Plan plan;
+  plan.rounds = 6;
+  // Every cell gets a new process after three rounds; wrong in those with an odd number.
+  const auto body = [](const std::size_t& n, Workers) { return Answer{compute(n, 0, n) + (getpid() % 2)}; };
+  for (int attempt = 0; attempt < 8; ++attempt) {
+    const Planted planted = plant(body, 1, plan, 300);
+    if (planted.verdict == Verdict::holds || !test::contains(planted.evidence, " of 6 trials, right in the others")) continue;
+    check(planted, Verdict::wrong_answer, "in 3 of 6 trials, right in the others: expected");
+    return;
+  }
+  MESSAGE("process numbers were all odd or all even");
+}
+
+TEST_CASE("answers of different length") {
+  check(plant([](const std::size_t&, Workers) { return Answer{}; }), Verdict::wrong_answer, "expected 1 elements, got 0");
+}
+
+TEST_CASE("detached threads") {
+  const auto body = [](const std::size_t& n, Workers) {
+    auto result = std::make_shared<Answer>(1);
+    std::thread([n, result] { (*result)[0] = compute(n, 0, n); }).detach();
+    return *result;
+  };
+  const Planted planted = plant(body);
+  // It looked a thousand times faster. The answer was not there yet either, which comes first.
+  check(planted, Verdict::wrong_answer, "got 0");
+  static Answer shared(1);
+  const auto in_time = [](const std::size_t& n, Workers) -> Answer& {
+    shared[0] = 0;
+    std::thread([n] { shared[0] = compute(n, 0, n); }).detach();
+    return shared;
+  };
+  struct Late {
+    const Answer* values;
+    auto begin() const { return values->begin(); }
+    auto end() const { return values->end(); }
+    auto size() const { return values->size(); }
+  };
+  const auto late = [in_time](const std::size_t& n, Workers workers) { return Late{&in_time(n, workers)}; };
+  const Planted left = plant(late);
+  check(left, Verdict::left_work, "its work went on for");
+  check(left, Verdict::left_work, "in 1 thread that ended later");
+}
+
+TEST_CASE("futures nobody waited for") {
+  static std::vector<std::future<double>> never_waited_for;
+  const auto body = [](const std::size_t& n, Workers) {
+    never_waited_for.push_back(std::async(std::launch::async, [n] { return compute(n, 0, n); }));
+    return baseline(1);  // some answer that was already there
+  };
+  Study study("Futures", [](std::size_t n) { return n; }, [](const std::size_t& n) { return compute(n, 0, n); },
+              [](double, const auto&) { return true; });
+  study.sizes({1500});
+  study.variant<Workers>("forgotten", body);
+  Plan plan;
+  plan.workers = {2};
+  plan.rounds = 2;
+  plan.crowd = false;
+  const Record record = run(study, plan);
+  const Analysed analysed = analyse(record);
+  CHECK(analysed.cells[1].verdict == Verdict::left_work);
+  CHECK(test::contains(analysed.cells[1].evidence, "in 1 thread that ended later"));
+  CHECK(analysed.cells[0].verdict == Verdict::holds);
+}
+
+TEST_CASE("a child process that goes on") {
+  const auto body = [](const std::size_t& n, Workers) {
+    if (fork() == 0) {
+      volatile double sum = compute(n, 0, 4 * n);
+      static_cast<void>(sum);
+      _exit(0);
+    }
+    return baseline(n);
+  };
+  check(plant(body), Verdict::left_work, "in 1 process that ended later");
+}
+
+TEST_CASE("a pool of standing threads that nobody waited for") {
+  struct Pool {
+    std::mutex mutex;
+    std::condition_variable changed;
+    std::queue<std::size_t> sizes;
+    Answer result{0.0};
+    Pool() {
+      std::thread([this] {
+        while (true) {
+          std::unique_lock lock(mutex);
+          changed.wait(lock, [this] { return !sizes.empty(); });
+          const std::size_t n = sizes.front();
+          sizes.pop();
+          lock.unlock();
+          result[0] = compute(n, 0, n);
+        }
+      }).detach();
+    }
+  };
+  struct Late {
+    const Answer* values;
+    auto begin() const { return values->begin(); }
+    auto end() const { return values->end(); }
+    auto size() const { return values->size(); }
+  };
+  const auto body = [](const std::size_t& n, Workers) {
+    static Pool* pool = new Pool;
+    {
+      const std::lock_guard lock(pool->mutex);
+      pool->sizes.push(n);
+    }
+    pool->changed.notify_one();
+    return Late{&pool->result};
+  };
+  check(plant(body, 2), Verdict::left_work, "its work went on for");
+}
+
+TEST_CASE("a result that is only computed when it is read") {
+  struct Lazy {
+    std::size_t n;
+    mutable Answer made = {};
+    const Answer& get() const {
+      if (made.empty()) made = baseline(n);
+      return made;
+    }
+    auto begin() const { return get().begin(); }
+    auto end() const { return get().end(); }
+    std::size_t size() const { return get().size(); }
+  };
+  check(plant([](const std::size_t& n, Workers) { return Lazy{n}; }), Verdict::left_work,
+        "the result was computed only when it was read: the call returned after");
+}
+
+TEST_CASE("a variant that uses one worker though it was given two") {
+  check(plant([](const std::size_t& n, Workers) { return baseline(n); }, 2), Verdict::idle_workers,
+        "asked for 2 workers, but the calling thread used");
+}
+
+TEST_CASE("waiting work and tiny work on one worker are no faults") {
+  const auto waiting = [](const std::size_t& n, Workers) {
+    std::this_thread::sleep_for(50ms);
+    return baseline(n);
+  };
+  CHECK(plant(waiting, 2, {}, 100).verdict == Verdict::holds);
+  CHECK(plant([](const std::size_t& n, Workers) { return baseline(n); }, 2, {}, 5).verdict == Verdict::holds);
+}
+
+TEST_CASE("a pool that spins for a moment and then sleeps is no fault") {
+  static std::atomic<int> go{0};
+  static std::atomic<double> part{0};
+  const auto body = [](const std::size_t& n, Workers) {
+    [[maybe_unused]] static const bool started = [] {
+      std::thread([] {
+        for (int seen = 0;;) {
+          const auto until = std::chrono::steady_clock::now() + 3ms;
+          while (go.load() == seen && std::chrono::steady_clock::now() < until) {
+          }
+          go.wait(seen);
+          seen = go.load();
+        }
+      }).detach();
+      return true;
+    }();
+    ++go;
+    go.notify_all();
+    return baseline(n);
+  };
+  CHECK(plant(body, 2, {}, 3000).verdict == Verdict::holds);
+}
+
+TEST_CASE("threads left behind by the baseline: each stand makes its own input, and the record says so") {
+  const auto leaky = [](const std::size_t& n) {
+    std::thread([] { std::this_thread::sleep_for(60s); }).detach();
+    return Answer{compute(n, 0, n)};
+  };
+  Study study("Leaky baseline", [](std::size_t n) { return n; }, leaky, within(1e-6));
+  study.sizes({100});
+  study.variant<Workers>("right", [](const std::size_t& n, Workers) { return baseline(n); });
+  Plan plan;
+  plan.workers = {1};
+  plan.rounds = 2;
+  const Record record = run(study, plan);
+  CHECK(record.blocks.at(0).own_inputs);
+  REQUIRE_FALSE(record.cells[0].faults.empty());
+  CHECK(record.cells[0].faults[0].kind == Fault::Kind::threads_left);
+  CHECK(record.cells[1].trials.size() == 2);
+  CHECK(analyse(record).cells[1].verdict == Verdict::holds);
+}
+
+TEST_CASE("an input maker that crashes or hangs stops its point only") {
+  if (sanitized) return;
+  const auto make = [](std::size_t n) -> std::size_t {
+    if (n == 10) raise(SIGSEGV);
+    if (n == 20) pause();
+    return n;
+  };
+  Study study("Makers", make, baseline, within(1e-6));
+  study.sizes({10, 20, 30});
+  study.variant<Workers>("right", [](const std::size_t& n, Workers) { return baseline(n); });
+  Plan plan;
+  plan.workers = {1};
+  plan.rounds = 2;
+  plan.call_limit_s = 0.5;
+  const Record record = run(study, plan);
+  const Analysed analysed = analyse(record);
+  CHECK(analysed.cells[0].verdict == Verdict::crashed);
+  CHECK(test::contains(analysed.cells[0].evidence, "while making the input"));
+  CHECK(analysed.cells[2].verdict == Verdict::timed_out);
+  CHECK(test::contains(analysed.cells[2].evidence, "while making the input"));
+  CHECK(analysed.cells[5].verdict == Verdict::holds);
+}
+
+TEST_CASE("an agreement that throws is a fault of the cell") {
+  Study study("Agreement", [](std::size_t n) { return n; }, baseline,
+              [](const Answer&, const Answer& got) -> bool { return got.size() == 1 ? true : throw std::logic_error("no such chart"); });
+  study.sizes({50});
+  study.variant<Workers>("two", [](const std::size_t& n, Workers) { return Answer(2, static_cast<double>(n)); });
+  Plan plan;
+  plan.workers = {1};
+  plan.rounds = 2;
+  const Record record = run(study, plan);
+  const Analysed analysed = analyse(record);
+  CHECK(analysed.cells[1].verdict == Verdict::threw);
+  CHECK(test::contains(analysed.cells[1].evidence, "comparing the answers threw std::logic_error: no such chart"));
+}
+
+TEST_CASE("nothing is left when a run is over: no process, no descriptor") {
+  const auto descriptors = [] {
+    int count = 0;
+    for (int fd = 0; fd < 1024; ++fd) count += fcntl(fd, F_GETFD) >= 0 ? 1 : 0;
+    return count;
+  };
+  const int before = descriptors();
+  for (int again = 0; again < 3; ++again) {
+    plant([](const std::size_t&, Workers) -> Answer { _exit(1); }, 1, {}, 50);
+  }
+  CHECK(descriptors() == before);
+  CHECK(living_descendants().empty());
+  CHECK(waitpid(-1, nullptr, WNOHANG) == -1);
+}
