@@ -66,7 +66,7 @@ Leftover Afterwork::look(double patience_s) const {
     const bool busy = cpu - cpu_last > quiet_cpu_share * look_s;
     const bool ended = ended_threads > left.threads_ended || ended_processes > left.processes_ended;
     if (busy || ended) left.went_on_s = elapsed_s;
-    left.cpu_s = cpu - cpu_before;
+    left.cpu_s = std::max(0.0, cpu - cpu_before);
     left.threads_ended = std::max(ended_threads, left.threads_ended);
     left.processes_ended = std::max(ended_processes, left.processes_ended);
     cpu_last = cpu;

@@ -45,6 +45,8 @@ int thread_count();
 
 // Processes below this one; those that ended but were not waited for yet count only where asked for.
 std::vector<pid_t> descendants(bool ended_too);
-inline std::vector<pid_t> living_descendants() { return descendants(false); }
+inline std::vector<pid_t> living_descendants() {
+  return descendants(false);
+}
 
 }  // namespace antcrew

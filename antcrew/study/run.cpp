@@ -317,6 +317,7 @@ class Run {
     const std::vector<std::size_t> order = order_of_round(0, std::move(others), random_);
     for (std::size_t step = 0; step < order.size() && !running_[0].over; ++step) {
       Running& r = running_[order[step]];
+      if (hooks_.stop && hooks_.stop()) throw Stopped{};
       tell_progress(point, static_cast<double>(step) / static_cast<double>(order.size()), record_.cells[r.index]);
       keep(r, host_->visit(order[step], round_));
     }

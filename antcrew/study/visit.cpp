@@ -225,7 +225,8 @@ Visitor::Settled Visitor::settle() {
   return s;
 }
 
-// The last answer, which is timed, and as many of the others as there is time for: when a trial has many they are short.
+// The last answer, which is timed, and as many of the others as there is time for: when a trial has many they are
+// short.
 Difference Visitor::compare_answers(double& compare_s) {
   const std::size_t last = session_->kept() - 1;
   const std::int64_t start = now_ns();

@@ -1,0 +1,174 @@
+// Runs that are interrupted, killed, gone on with; from outside.
+#include <doctest/doctest.h>
+#include <fcntl.h>
+#include <signal.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <chrono>
+#include <filesystem>
+#include <fstream>
+#include <nlohmann/json.hpp>
+#include <thread>
+
+#include "support/command.hpp"
+
+using nlohmann::json;
+using test::contains;
+using test::Outcome;
+using test::run_command;
+using test::TemporaryFolder;
+
+namespace {
+
+const std::string tides = std::string(ANTCREW_EXAMPLES) + "/tides";
+
+// Starts the study in the background with its output in a file.
+pid_t start(const std::vector<std::string>& words, const std::string& out) {
+  std::vector<char*> raw;
+  for (const std::string& word : words) raw.push_back(const_cast<char*>(word.c_str()));
+  raw.push_back(nullptr);
+  const pid_t child = fork();
+  if (child == 0) {
+    const int file = open(out.c_str(), O_WRONLY | O_CREAT | O_TRUNC, 0600);
+    dup2(file, 1);
+    dup2(file, 2);
+    execv(raw[0], raw.data());
+    _exit(127);
+  }
+  return child;
+}
+
+// Processes whose command line is this study's, whoever started them.
+int processes_of(const std::string& record) {
+  int count = 0;
+  for (const auto& entry : std::filesystem::directory_iterator("/proc")) {
+    const std::string line = test::read_file(entry.path() / "cmdline");
+    const std::string state = test::read_file(entry.path() / "stat");
+    if (contains(line, record) && !contains(state, ") Z ")) ++count;
+  }
+  return count;
+}
+
+bool gone_within(const std::string& record, std::chrono::milliseconds limit) {
+  for (auto waited = std::chrono::milliseconds(0); waited < limit; waited += std::chrono::milliseconds(20)) {
+    if (processes_of(record) == 0) return true;
+    std::this_thread::sleep_for(std::chrono::milliseconds(20));
+  }
+  return false;
+}
+
+std::size_t rounds_in(const std::string& record) {
+  return json::parse(test::read_file(record)).at("cells").at(1).at("trials").size();
+}
+
+std::size_t files_in(const std::string& folder) {
+  return static_cast<std::size_t>(
+      std::distance(std::filesystem::directory_iterator(folder), std::filesystem::directory_iterator()));
+}
+
+std::vector<std::string> study(const std::string& record, const std::string& rounds) {
+  return {tides, "--sizes", "40k", "--rounds", rounds, "--workers", "1,2", "--save", record, "--quiet"};
+}
+
+}  // namespace
+
+TEST_CASE("killed at any moment: the rounds before are kept, nothing is left behind, and it can be gone on with") {
+  const TemporaryFolder folder;
+  const std::string record = folder / "killed.json";
+  for (const int after_ms : {150, 700, 1300}) {
+    CAPTURE(after_ms);
+    std::filesystem::remove(record);
+    const pid_t run = start(study(record, "6"), folder / "out");
+    std::this_thread::sleep_for(std::chrono::milliseconds(after_ms));
+    kill(run, SIGKILL);
+    waitpid(run, nullptr, 0);
+    CHECK(gone_within(record, std::chrono::seconds(3)));
+    if (!std::filesystem::exists(record)) continue;  // before the first round was over
+    const std::size_t before = rounds_in(record);
+    CHECK(files_in(folder.path()) == 2);
+    const Outcome resumed =
+        run_command({tides, "--sizes", "40k", "--rounds", "6", "--workers", "1,2", "--resume", record, "--quiet"});
+    CHECK(resumed.exit == 0);
+    CHECK(resumed.err.empty());
+    CHECK(rounds_in(record) == 6);
+    CHECK(before <= 6);
+    CHECK(json::parse(test::read_file(record)).at("complete") == true);
+    CHECK(files_in(folder.path()) == 2);
+  }
+}
+
+TEST_CASE("Ctrl-C ends cleanly with the table so far and says how to go on") {
+  const TemporaryFolder folder;
+  const std::string record = folder / "stopped.json";
+  const pid_t run = start(study(record, "500"), folder / "out");
+  while (!std::filesystem::exists(record)) std::this_thread::sleep_for(std::chrono::milliseconds(10));
+  kill(run, SIGINT);
+  int status = 0;
+  waitpid(run, &status, 0);
+  CHECK(WIFEXITED(status));
+  CHECK(WEXITSTATUS(status) == 3);
+  CHECK(gone_within(record, std::chrono::seconds(3)));
+  const std::string out = test::read_file(folder / "out");
+  CHECK(contains(out, "split evenly"));
+  CHECK(contains(out, "the run was ended early"));
+  CHECK(contains(out, "Ended early; go on with: --resume " + record));
+  const json saved = json::parse(test::read_file(record));
+  CHECK(saved.at("complete") == false);
+  CHECK(saved.at("cells").at(0).at("trials").size() == 3 * saved.at("cells").at(1).at("trials").size());
+}
+
+TEST_CASE("going on is refused when the study changed, and --only needs a record") {
+  const TemporaryFolder folder;
+  const std::string record = folder / "r.json";
+  REQUIRE(run_command({tides, "--sizes", "100", "--rounds", "1", "--workers", "1", "--save", record}).exit == 0);
+  const std::string before = test::read_file(record);
+  const Outcome other = run_command({tides, "--sizes", "200", "--rounds", "2", "--workers", "1", "--resume", record});
+  CHECK(other.exit == 2);
+  CHECK(
+      contains(other.err,
+               "tides: grid: the record has 'size 100, pin off', this study 'size 200, pin off'; begin a new record"));
+  CHECK(test::read_file(record) == before);
+  CHECK(run_command({tides, "--only", "split evenly"}).exit == 2);
+  const Outcome again = run_command(
+      {tides, "--sizes", "100", "--rounds", "1", "--workers", "1", "--resume", record, "--only", "split evenly"});
+  CHECK(again.exit == 0);
+  CHECK(contains(again.out, "split evenly, attempt 2"));
+  CHECK(contains(again.out, "Step by step"));
+}
+
+TEST_CASE("a quick answer comes in about ten seconds, also for work that would take minutes") {
+  const TemporaryFolder folder;
+  const auto start_time = std::chrono::steady_clock::now();
+  const Outcome quick = run_command({tides, "--quick", "--workers", "2", "--save", folder / "q.json"});
+  const auto took = std::chrono::steady_clock::now() - start_time;
+  CHECK(quick.exit == 0);
+  CHECK(took < std::chrono::seconds(25));
+  CHECK(contains(quick.out, "size 200,000"));
+}
+
+TEST_CASE("a jostle of right code finds nothing; without stands works; wrong values are refused") {
+  const TemporaryFolder folder;
+  const Outcome jostled = run_command({tides, "--jostle", "--sizes", "500", "--rounds", "2"});
+  CHECK(jostled.exit == 0);
+  CHECK(contains(jostled.out, "No race came to light in 18 jostled trials of 3 variants"));
+  CHECK(run_command(
+            {tides, "--no-stands", "--sizes", "500", "--rounds", "1", "--workers", "1", "--save", folder / "n.json"})
+            .exit == 0);
+  for (const auto& refused : std::vector<std::pair<std::vector<std::string>, std::string>>{
+           {{"--pin", "sideways"}, "no pinning 'sideways'; choose from off, spread, close"},
+           {{"--dimension", "distinct"}, "has no '='"},
+           {{"--dimension", "distinct=1k"}, "no dimension 'distinct'; it has sizes only"},
+           {{"--width", "0"}, "half-width"},
+           {{"--call-limit", "-1"}, "a limit of"},
+           {{"--memory-limit", "lots"}, "--memory-limit: 'lots' is not a number"},
+           {{"--resume", folder / "missing.json"}, "missing.json: cannot be read"}}) {
+    std::vector<std::string> words = {tides, "--sizes", "100"};
+    words.insert(words.end(), refused.first.begin(), refused.first.end());
+    const Outcome outcome = run_command(words, folder.path());
+    CAPTURE(outcome.err);
+    CHECK(outcome.exit == 2);
+    CHECK(contains(outcome.err, refused.second));
+    CHECK(test::lines_in(outcome.err) == 1);
+  }
+}
