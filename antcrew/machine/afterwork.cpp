@@ -69,6 +69,8 @@ Leftover Afterwork::look(double patience_s) const {
     left.cpu_s = std::max(0.0, cpu - cpu_before);
     left.threads_ended = std::max(ended_threads, left.threads_ended);
     left.processes_ended = std::max(ended_processes, left.processes_ended);
+    left.threads_begun = begun_threads - left.threads_ended;
+    left.processes_begun = begun_processes - left.processes_ended;
     cpu_last = cpu;
     const bool waiting_for = left.threads_ended < begun_threads || left.processes_ended < begun_processes;
     if (!busy && !waiting_for) return left;

@@ -21,7 +21,9 @@ struct Leftover {
   double cpu_s = 0;       // used after the return by others than the caller
   int threads_ended = 0;  // begun during the call, ended after its return
   int processes_ended = 0;
-  bool still_running = false;  // patience ran out first
+  bool still_running = false;  // patience ran out while work went on
+  int threads_begun = 0;       // during the call, and still there when the look ended
+  int processes_begun = 0;
 
   // Threads or processes that the call began went on and then ended: unmistakably its own work.
   bool certain() const noexcept { return threads_ended > 0 || processes_ended > 0; }

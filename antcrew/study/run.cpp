@@ -41,10 +41,21 @@ std::uint64_t fresh_seed() {
   return ((static_cast<std::uint64_t>(device()) << 32 | device()) & ((1ull << 53) - 1)) | 1;
 }
 
-// Cells in random order, the baseline once in each third. Not std::shuffle: its order differs between libraries.
+// Not std::shuffle: its order differs between libraries.
+void shuffle(std::vector<std::size_t>& order, std::mt19937_64& random) {
+  for (std::size_t i = order.size(); i > 1; --i) std::swap(order[i - 1], order[random() % i]);
+}
+
+// Cells in random order, the baseline once in each third. With few cells thirds would force the baseline to the front,
+// where every round's first visit is a little slower: then all visits are simply shuffled.
 std::vector<std::size_t> order_of_round(std::size_t baseline, std::vector<std::size_t> order, std::mt19937_64& random) {
   const std::size_t others = order.size();
-  for (std::size_t i = others; i > 1; --i) std::swap(order[i - 1], order[random() % i]);
+  if (others < 3 * baseline_visits) {
+    order.insert(order.end(), baseline_visits, baseline);
+    shuffle(order, random);
+    return order;
+  }
+  shuffle(order, random);
   for (std::size_t third = baseline_visits; third-- > 0;) {
     const std::size_t first = others * third / baseline_visits;
     const std::size_t last = others * (third + 1) / baseline_visits;

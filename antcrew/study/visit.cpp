@@ -3,11 +3,13 @@
 #include <cxxabi.h>
 #include <fmt/format.h>
 #include <sched.h>
+#include <unistd.h>
 
 #include <algorithm>
 #include <cmath>
 #include <cstdlib>
 #include <new>
+#include <random>
 #include <typeinfo>
 
 #include "antcrew/base/units.hpp"
@@ -52,8 +54,10 @@ std::size_t calls_for(double call_s) {
   return static_cast<std::size_t>(std::clamp(std::ceil(shortest_trial_s / std::max(call_s, 1e-10)), 1.0, most_calls));
 }
 
-bool did_not_wait(double inside_cpu_s, const Leftover& left, const Reference& reference) {
+// A first call may start a pool that goes on looking for work for a while; later ones have no such excuse.
+bool did_not_wait(double inside_cpu_s, const Leftover& left, const Reference& reference, bool first_call) {
   if (left.certain()) return true;
+  if (left.still_running && (left.processes_begun > 0 || (left.threads_begun > 0 && !first_call))) return true;
   return reference.cpu_s > least_judged_cpu_s && inside_cpu_s < too_little_inside * reference.cpu_s &&
          left.cpu_s > much_afterwards * reference.cpu_s;
 }
@@ -69,6 +73,8 @@ Fault left_work(int round, double wall_s, const Leftover& left) {
   if (left.threads_ended > 0) text += ", in " + counted(left.threads_ended, "thread", "threads") + " that ended later";
   if (left.processes_ended > 0)
     text += ", in " + counted(left.processes_ended, "process", "processes") + " that ended later";
+  if (left.still_running && left.processes_begun > 0)
+    text += ", in " + counted(left.processes_begun, "process", "processes");
   Fault fault{Fault::Kind::left_work, round, text};
   fault.evidence = {{"call_s", wall_s},
                     {"went_on_s", left.went_on_s},
@@ -103,6 +109,26 @@ void pin_this_thread(Pin pin) {
   CPU_ZERO(&set);
   CPU_SET(order.front(), &set);
   sched_setaffinity(0, sizeof set, &set);
+}
+
+// Moves the calling thread to a random processor, and lets it go again. Processors of one machine differ (a neighbour
+// under the same hypervisor, a hotter core), and a process tends to stay where it is: without this, all rounds of a
+// cell would share the luck of one placement, and rounds would not be independent.
+void change_places() {
+  cpu_set_t allowed;
+  if (sched_getaffinity(0, sizeof allowed, &allowed) != 0) return;
+  const int count = CPU_COUNT(&allowed);
+  if (count < 2) return;
+  static std::minstd_rand random(static_cast<unsigned>(now_ns()) ^ static_cast<unsigned>(getpid()));
+  int chosen = static_cast<int>(random() % static_cast<unsigned>(count));
+  for (int cpu = 0; cpu < CPU_SETSIZE; ++cpu) {
+    if (!CPU_ISSET(cpu, &allowed) || chosen-- > 0) continue;
+    cpu_set_t one;
+    CPU_ZERO(&one);
+    CPU_SET(cpu, &one);
+    if (sched_setaffinity(0, sizeof one, &one) == 0) sched_setaffinity(0, sizeof allowed, &allowed);
+    return;
+  }
 }
 
 }  // namespace
@@ -168,7 +194,7 @@ double Visitor::call_s(std::size_t calls) {
 
 // Long enough for work as long as the baseline's to end, short enough for a pool that merely sleeps.
 double Visitor::patience_s() const noexcept {
-  return std::clamp(3 * reference_.wall_s, 0.05, 5.0);
+  return std::clamp(3 * reference_.wall_s, 0.1, 5.0);
 }
 
 // Starts the crew and makes the call that pays for everything that happens once.
@@ -189,6 +215,7 @@ void Visitor::start(Visit& visit) {
     visit.seen.asked_processors = crew->asked_processors;
     visit.seen.granted_processors = crew->granted_processors;
   }
+  pinned_ = spec_.pin != Pin::off || !visit.seen.asked_processors.empty();
   const Afterwork watch;
   const Usage before = usage_before();
   const double cold_s = call_s(1);
@@ -196,7 +223,7 @@ void Visitor::start(Visit& visit) {
   const Leftover left = watch.look(patience_s());
   session_->drop_answers();
   visit.seen.cold_s.push_back(cold_s);
-  if (did_not_wait(used.cpu_s(), left, reference_)) {
+  if (did_not_wait(used.cpu_s(), left, reference_, true)) {
     leaves_work_ = true;
     visit.seen.faults.push_back(left_work(0, cold_s, left));
   }
@@ -287,7 +314,7 @@ void Visitor::timed_trial(Visit& visit, int round) {
   keep_usage(trial, used);
   keep_journal(trial, *journal_);
   note_agreement(visit, trial);
-  if (did_not_wait(used.cpu_s() / static_cast<double>(trial.calls), left, reference_)) {
+  if (did_not_wait(used.cpu_s() / static_cast<double>(trial.calls), left, reference_, false)) {
     visit.seen.faults.push_back(left_work(round, trial.wall_s, left));
     leaves_work_ = true;
   }
@@ -300,6 +327,7 @@ Visit Visitor::visit(int round) {
   const auto fault = caught(
       [&] {
         if (!session_) start(visit);
+        if (!pinned_) change_places();
         timed_trial(visit, round);
       },
       round);

@@ -85,6 +85,7 @@ class Visitor {
   std::unique_ptr<Session> session_;
   internal::Journal* journal_ = nullptr;
   bool leaves_work_ = false;
+  bool pinned_ = false;
 };
 
 }  // namespace antcrew

@@ -261,7 +261,7 @@ TEST_CASE("a child process that goes on") {
     }
     return baseline(n);
   };
-  check(plant(body), Verdict::left_work, "in 1 process that ended later");
+  check(plant(body), Verdict::left_work, "in 1 process");
 }
 
 TEST_CASE("a pool of standing threads that nobody waited for") {
