@@ -5,7 +5,7 @@
 namespace {
 
 double level(std::size_t i) {
-  return 0.25 * static_cast<double>(i) + 1;
+  return 0.25 * static_cast<int>(i & 0xFFFFFF) + 1;
 }
 
 void plain(std::vector<double>& a) {

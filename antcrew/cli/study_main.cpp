@@ -8,6 +8,7 @@
 #include <algorithm>
 #include <csignal>
 #include <cstdio>
+#include <memory>
 
 #include "antcrew/analysis/analysed.hpp"
 #include "antcrew/base/error.hpp"
@@ -16,6 +17,7 @@
 #include "antcrew/cli/study_options.hpp"
 #include "antcrew/machine/clock.hpp"
 #include "antcrew/record/record_file.hpp"
+#include "antcrew/record/record_json.hpp"
 #include "antcrew/report/jostle_text.hpp"
 #include "antcrew/report/text.hpp"
 #include "antcrew/study/jostle.hpp"
@@ -73,7 +75,9 @@ bool any_holds(const Record& record) {
 RunHooks hooks_for(const StudyOptions& options, const std::string& path, ProgressLine& line) {
   RunHooks hooks;
   hooks.on_visit = [&line](const Progress& progress) { line.show(progress); };
-  hooks.on_round = [path](const Record& record) { save_record(record, path, false); };
+  hooks.on_round = [path, growing = std::make_shared<GrowingRecordText>()](const Record& record) {
+    save_text(growing->text(record), path, false);
+  };
   hooks.on_note = [&line, quiet = options.quiet](const std::string& note) {
     if (quiet) return;
     line.clear();

@@ -8,8 +8,8 @@
 // Worker 0 is the calling thread. Between regions the others spin briefly and then sleep in the kernel; with more
 // workers than usable processors they never spin.
 //
-// Faults: the first exception of a worker is thrown again at the call; the other workers stop at their next piece (in
-// `each` and `collect`, at the latest after a 64th of their range). What was written until then stays written.
+// Faults: the first exception of a worker is thrown again at the call; the other workers stop at their next piece, or
+// in `each` and `collect` after a 16th of it at most. What was written until then stays written.
 // Threads: one thread at a time may call; a second one gets Error (crew.busy). A call inside a body on the same crew
 // runs in the calling worker alone. The destructor may not run while a call is under way.
 #pragma once
@@ -61,11 +61,11 @@ class ThreadCrew {
   template <class Body>
   void each(std::size_t n, Split split, Body&& body) {
     const std::atomic<bool>& cancelled = stop_flag();
-    ranges(n, split, [&](Range range) {
-      internal::in_blocks(range, cancelled, [&](Range block) {
-        for (std::size_t i = block.first; i < block.last; ++i) body(i);
-      });
-    });
+    const auto plainly = [&](Range range) {
+      for (std::size_t i = range.first; i < range.last; ++i) body(i);
+    };
+    if (&cancelled == &never_) return ranges(n, split, plainly);
+    ranges(n, split, [&](Range range) { internal::in_blocks(range, cancelled, plainly); });
   }
   template <class Body>
   void each(std::size_t n, Body&& body) {

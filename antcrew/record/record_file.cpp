@@ -76,13 +76,17 @@ Record load_record(const std::string& path) {
   return record_from_json(text.str(), path);
 }
 
-void save_record(const Record& record, const std::string& path, bool durable) {
+void save_record(const Record& record, const std::string& path) {
+  save_text(to_json(record), path, true);
+}
+
+void save_text(const std::string& text, const std::string& path, bool durable) {
   const std::filesystem::path folder = std::filesystem::path(path).parent_path();
   std::error_code fault;
   if (!folder.empty()) std::filesystem::create_directories(folder, fault);
   if (fault) cannot_write(path, fault.value());
   const std::string fresh = path + ".new";
-  write_new_file(to_json(record), fresh, durable, path);
+  write_new_file(text, fresh, durable, path);
   if (::rename(fresh.c_str(), path.c_str()) != 0) {
     const int why = errno;
     ::unlink(fresh.c_str());

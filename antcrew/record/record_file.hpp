@@ -11,7 +11,10 @@ namespace antcrew {
 Record load_record(const std::string& path);
 
 // Throws Error (record.write), the old file untouched. Makes the folder of `path` if it is missing.
-// durable: also wait until the disk has it, against a loss of power; without, a killed program loses nothing either.
-void save_record(const Record& record, const std::string& path, bool durable = true);
+void save_record(const Record& record, const std::string& path);
+
+// The same for text that is a record already. durable: also wait until the disk has it, against a loss of power;
+// without, a killed program loses nothing either.
+void save_text(const std::string& text, const std::string& path, bool durable);
 
 }  // namespace antcrew

@@ -280,6 +280,60 @@ std::string to_json(const Record& record) {
 
 namespace {
 
+constexpr const char* here_come_trials = "here come the trials of this cell";
+
+// Writes everything but the trials, for which it leaves a mark.
+struct MarkingWriter {
+  Json& json;
+  template <class T>
+  void operator()(const char* name, const T& value) const {
+    Writer{json}(name, value);
+  }
+  void operator()(const char* name, const std::vector<Trial>&) const { json[name] = here_come_trials; }
+  void operator()(const char* name, const std::vector<Cell>& cells) const {
+    json[name] = Json::array();
+    for (const Cell& cell : cells) {
+      Json one = Json::object();
+      fields(MarkingWriter{one}, cell);
+      json[name].push_back(std::move(one));
+    }
+  }
+};
+
+}  // namespace
+
+void GrowingRecordText::keep_up(Cached& cached, const Cell& cell) {
+  if (cell.trials.size() < cached.trials) {  // a round in flight was dropped
+    cached.trials = cell.trials.size();
+    cached.ends.resize(cached.trials);
+    cached.text.resize(cached.ends.empty() ? 0 : cached.ends.back());
+  }
+  for (; cached.trials < cell.trials.size(); ++cached.trials) {
+    cached.text += cached.trials > 0 ? ",\n" : "\n";
+    cached.text += Json(cell.trials[cached.trials]).dump();
+    cached.ends.push_back(cached.text.size());
+  }
+}
+
+std::string GrowingRecordText::text(const Record& record) {
+  Json json = {{"format", format_name}};
+  fields(MarkingWriter{json}, record);
+  const std::string frame = json.dump();
+  const std::string mark = std::string("\"") + here_come_trials + "\"";
+  cells_.resize(record.cells.size());
+  std::string text;
+  std::size_t from = 0;
+  for (std::size_t i = 0; i < record.cells.size(); ++i) {
+    keep_up(cells_[i], record.cells[i]);
+    const std::size_t at = frame.find(mark, from);
+    text.append(frame, from, at - from).append("[").append(cells_[i].text).append("]");
+    from = at + mark.size();
+  }
+  return text.append(frame, from).append("\n");
+}
+
+namespace {
+
 Json parsed(const std::string& text, const std::string& where) {
   try {
     return Json::parse(text);

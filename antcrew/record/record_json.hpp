@@ -4,12 +4,29 @@
 #pragma once
 
 #include <string>
+#include <vector>
 
 #include "antcrew/record/record.hpp"
 
 namespace antcrew {
 
 std::string to_json(const Record& record);
+// The same record again and again while it grows: trials that were written before are not formatted anew.
+class GrowingRecordText {
+ public:
+  // The record's JSON, compact. Records of one run only: trials are added at the end of cells, or dropped from it.
+  std::string text(const Record& record);
+
+ private:
+  struct Cached {
+    std::size_t trials = 0;
+    std::string text;
+    std::vector<std::size_t> ends;  // of each trial in the text
+  };
+  void keep_up(Cached& cached, const Cell& cell);
+  std::vector<Cached> cells_;
+};
+
 std::string to_json(const Machine& machine);
 std::string to_json(const Cell& cell);
 

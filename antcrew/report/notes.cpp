@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
 
 #include "antcrew/report/headline.hpp"
 #include "antcrew/report/text.hpp"
@@ -57,6 +58,20 @@ std::string phases(const Analysed& study) {
   return text.empty() ? text : "\nPhases and counters of a call, all workers together:\n" + text;
 }
 
+// What the settled times leave out: the first call, and starting the crew.
+std::string cold_starts(const Analysed& study) {
+  std::string text;
+  for (const Best& best : study.best) {
+    if (best.cell == nullptr || !best.cell->cold_cost_s || !best.cell->startup_s) continue;
+    const Cell& cell = *best.cell->cell;
+    text +=
+        fmt::format("  {} at {}: its first call {} {} than a settled one, its crew starts in {}\n", cell_in_words(cell),
+                    point_in_words(study.record->points[cell.point]), duration_text(std::fabs(*best.cell->cold_cost_s)),
+                    *best.cell->cold_cost_s < 0 ? "shorter" : "longer", duration_text(*best.cell->startup_s));
+  }
+  return text.empty() ? text : "\nCold, medians over stands:\n" + text;
+}
+
 std::string crowds(const Analysed& study) {
   constexpr double noticeable = 1.05;
   std::string text;
@@ -74,7 +89,7 @@ std::string crowds(const Analysed& study) {
 std::string notes_text(const Analysed& study) {
   std::string text = evidence(study);
   for (const auto& steps : study.ladders) text += ladder_text(steps, *study.record);
-  text += phases(study) + crowds(study);
+  text += cold_starts(study) + phases(study) + crowds(study);
   for (const std::string& warning : study.warnings) text += "\nWarning: " + warning + ".\n";
   return text;
 }

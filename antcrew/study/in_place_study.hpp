@@ -28,10 +28,12 @@ class InPlaceSession : public Session {
   InPlaceSession(Call call, const Read& read, const Agreement& agreement)
       : call_(std::move(call)), read_(read), agreement_(agreement) {}
 
-  std::int64_t call_ns(const Anything& input, std::size_t calls) override {
+  void prepare(const Anything& input, std::size_t calls) override {
     copies_.clear();
     copies_.reserve(calls);
     for (std::size_t k = 0; k < calls; ++k) copies_.push_back(*static_cast<const Work*>(input.get()));
+  }
+  std::int64_t call_ns(const Anything&, std::size_t) override {
     const std::int64_t start = now_ns();
     for (Work& copy : copies_) {
       call_(*unknown(&copy));

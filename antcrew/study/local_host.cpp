@@ -26,6 +26,7 @@ MadeBlock make_block(const StudyBase& study, const Point& at, BlockFacts& facts,
   made.fault = caught(
       [&] {
         const auto baseline = study.open_baseline();
+        baseline->prepare(made.input, 1);
         const Usage used_before = usage_before();
         made.reference.wall_s = static_cast<double>(baseline->call_ns(made.input, 1)) * 1e-9;
         made.reference.cpu_s = (usage_after() - used_before).cpu_s();

@@ -1,10 +1,8 @@
 #include "antcrew/study/run.hpp"
 
 #include <fmt/format.h>
-#include <sys/resource.h>
 
 #include <algorithm>
-#include <ctime>
 #include <random>
 
 #include "antcrew/analysis/analysed.hpp"
@@ -13,6 +11,7 @@
 #include "antcrew/base/units.hpp"
 #include "antcrew/machine/clock.hpp"
 #include "antcrew/machine/noise.hpp"
+#include "antcrew/study/internal/run_parts.hpp"
 #include "antcrew/study/internal/same_study.hpp"
 #include "antcrew/study/local_host.hpp"
 #include "antcrew/study/stands_host.hpp"
@@ -20,76 +19,15 @@
 namespace antcrew {
 namespace {
 
-constexpr std::size_t baseline_visits = 3;  // in each round, spread over it
-constexpr int rounds_of_a_stand = 3;        // then every cell gets a new process, so that its luck averages out
-constexpr int most_leaks = 3;               // trials that left work running; after these nothing new is learnt
-constexpr double crowd_share = 0.1;         // of a block's time at most
-constexpr double first_look_s = 0.2;        // at the load of others
-
-std::string utc_now() {
-  const std::time_t now = std::time(nullptr);
-  std::tm parts{};
-  gmtime_r(&now, &parts);
-  char text[32];
-  std::strftime(text, sizeof text, "%Y-%m-%dT%H:%M:%SZ", &parts);
-  return text;
-}
-
-std::uint64_t fresh_seed() {
-  std::random_device device;
-  // 53 bits, so that every JSON reader keeps it whole.
-  return ((static_cast<std::uint64_t>(device()) << 32 | device()) & ((1ull << 53) - 1)) | 1;
-}
-
-// Not std::shuffle: its order differs between libraries.
-void shuffle(std::vector<std::size_t>& order, std::mt19937_64& random) {
-  for (std::size_t i = order.size(); i > 1; --i) std::swap(order[i - 1], order[random() % i]);
-}
-
-// Cells in random order, the baseline once in each third. With few cells thirds would force the baseline to the front,
-// where every round's first visit is a little slower: then all visits are simply shuffled.
-std::vector<std::size_t> order_of_round(std::size_t baseline, std::vector<std::size_t> order, std::mt19937_64& random) {
-  const std::size_t others = order.size();
-  if (others < 3 * baseline_visits) {
-    order.insert(order.end(), baseline_visits, baseline);
-    shuffle(order, random);
-    return order;
-  }
-  shuffle(order, random);
-  for (std::size_t third = baseline_visits; third-- > 0;) {
-    const std::size_t first = others * third / baseline_visits;
-    const std::size_t last = others * (third + 1) / baseline_visits;
-    const std::size_t place = first + random() % (last - first + 1);
-    order.insert(order.begin() + static_cast<std::ptrdiff_t>(place), baseline);
-  }
-  return order;
-}
-
-double own_cpu_s() {
-  double sum = 0;
-  for (const int who : {RUSAGE_SELF, RUSAGE_CHILDREN}) {
-    rusage r{};
-    getrusage(who, &r);
-    for (const timeval& t : {r.ru_utime, r.ru_stime})
-      sum += static_cast<double>(t.tv_sec) + static_cast<double>(t.tv_usec) * 1e-6;
-  }
-  return sum;
-}
+constexpr int rounds_of_a_stand = 3;      // then every cell gets a new process, so that its luck averages out
+constexpr int most_leaks = 3;             // trials that left work running; after these nothing new is learnt
+constexpr std::size_t crowd_samples = 3;  // of c(p), each with new processes
+constexpr double crowd_share = 0.1;       // of a block's time at most
+constexpr double first_look_s = 0.2;      // at the load of others
 
 template <class T>
 void append(std::vector<T>& to, std::vector<T>&& more) {
   to.insert(to.end(), std::make_move_iterator(more.begin()), std::make_move_iterator(more.end()));
-}
-
-Cell empty_cell(const VariantDefinition& variant, int workers, std::size_t point) {
-  Cell cell;
-  cell.variant = variant.name;
-  cell.crew = variant.crew;
-  cell.kind = variant.kind;
-  cell.workers = workers;
-  cell.point = point;
-  cell.probe_of = variant.probe_of;
-  return cell;
 }
 
 // One cell of the block under way.
@@ -110,7 +48,7 @@ class Run {
     record_.machine = this_machine();
     grid_ = decide(study, plan, record_.machine.usable_processors());
     record_.library_version = library_version();
-    record_.created = utc_now();
+    record_.created = internal::utc_now();
     record_.title = study.title();
     record_.agreement = study.agreement();
     record_.build = build;
@@ -123,7 +61,7 @@ class Run {
                     staged ? stage_ends.back() : plan.rounds,
                     plan.width,
                     plan.budget_s,
-                    plan.seed != 0 ? plan.seed : fresh_seed(),
+                    plan.seed != 0 ? plan.seed : internal::fresh_seed(),
                     plan.stands,
                     static_cast<bool>(study.growth())};
     record_.points = grid_.points;
@@ -179,7 +117,7 @@ class Run {
     record_.cells.push_back(std::move(baseline));
     for (const VariantDefinition* variant : grid_.variants) {
       for (const int workers : grid_.workers_at(grid_.points[point])) {
-        record_.cells.push_back(empty_cell(*variant, workers, point));
+        record_.cells.push_back(internal::empty_cell(*variant, workers, point));
       }
     }
   }
@@ -273,7 +211,7 @@ class Run {
     BlockFacts facts;
     facts.point = point;
     const MachineTimes before = machine_times();
-    const double own_before = own_cpu_s();
+    const double own_before = internal::own_cpu_s();
     std::vector<CellSpec> specs;
     for (const Running& r : running_) specs.push_back(r.spec);
     auto fault = host_->open(record_.points[point], specs, facts);
@@ -325,7 +263,7 @@ class Run {
     for (std::size_t i = 1; i < running_.size(); ++i) {
       if (!running_[i].over) others.push_back(i);
     }
-    const std::vector<std::size_t> order = order_of_round(0, std::move(others), random_);
+    const std::vector<std::size_t> order = internal::order_of_round(0, std::move(others), random_);
     for (std::size_t step = 0; step < order.size() && !running_[0].over; ++step) {
       Running& r = running_[order[step]];
       if (hooks_.stop && hooks_.stop()) throw Stopped{};
@@ -359,6 +297,11 @@ class Run {
     for (const int workers : grid_.workers_at(record_.points[point])) {
       if (workers > 1 && workers <= record_.machine.usable_processors()) counts.push_back(workers);
     }
+    if (std::any_of(record_.crowds.begin(), record_.crowds.end(), [&](const CrowdFacts& crowd) {
+          return crowd.point == point && crowd.time_s.size() >= crowd_samples;
+        })) {
+      return;
+    }
     const double calls_s = 8 * facts.reference_s * static_cast<double>(counts.size());
     if (plan_.budget_s > 0 && calls_s > crowd_share * (block_ends_at_s_ - block_started_s_)) return;
     for (const int copies : counts) {
@@ -387,7 +330,7 @@ class Run {
   void note_noise(BlockFacts& facts, const MachineTimes& before, double own_before) const {
     const MachineTimes after = machine_times();
     facts.wall_s = elapsed_s() - block_started_s_;
-    facts.own_cpu_s = own_cpu_s() - own_before;
+    facts.own_cpu_s = internal::own_cpu_s() - own_before;
     facts.other_cpu_s = std::max(0.0, after.busy_s - before.busy_s - facts.own_cpu_s);
     facts.steal_s = std::max(0.0, after.steal_s - before.steal_s);
     facts.throttled_s = std::max(0.0, after.throttled_s - before.throttled_s);

@@ -20,8 +20,11 @@ class Session {
  public:
   virtual ~Session() = default;
 
-  // Calls the variant `calls` times in a row on the same input; the time of them all. Answers are kept until
-  // drop_answers(). Whatever the variant throws comes through.
+  // Makes room, and copies of in-place work, for so many calls: off the clock, before call_ns().
+  virtual void prepare(const Anything& input, std::size_t calls) = 0;
+
+  // Calls the variant `calls` times in a row on the same input, as prepared; the time of them all. Answers are kept
+  // until drop_answers(). Whatever the variant throws comes through.
   virtual std::int64_t call_ns(const Anything& input, std::size_t calls) = 0;
 
   // How many answers are kept, and one of them compared with the reference.

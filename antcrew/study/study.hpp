@@ -29,6 +29,7 @@ class TypedSession : public Session {
  public:
   TypedSession(Call call, const Agreement& agreement) : call_(std::move(call)), agreement_(agreement) {}
 
+  void prepare(const Anything&, std::size_t calls) override { answers_.make_room(calls); }
   std::int64_t call_ns(const Anything& input, std::size_t calls) override {
     const Input* in = static_cast<const Input*>(input.get());
     return answers_.timed(calls, [&](std::size_t) { return call_(*unknown(in)); });

@@ -216,6 +216,7 @@ void Visitor::start(Visit& visit) {
     visit.seen.granted_processors = crew->granted_processors;
   }
   pinned_ = spec_.pin != Pin::off || !visit.seen.asked_processors.empty();
+  session_->prepare(input_, 1);
   const Afterwork watch;
   const Usage before = usage_before();
   const double cold_s = call_s(1);
@@ -233,6 +234,7 @@ void Visitor::start(Visit& visit) {
 Visitor::Settled Visitor::settle() {
   Settled s;
   const auto call = [&] {
+    session_->prepare(input_, s.calls_each);
     const double seconds = call_s(s.calls_each);
     session_->drop_answers();
     s.total_s += seconds;
@@ -298,6 +300,7 @@ void Visitor::timed_trial(Visit& visit, int round) {
   trial.settling_calls = settled.calls;
   trial.settling_s = settled.total_s;
 
+  session_->prepare(input_, trial.calls);
   reset_peak_memory();
   journal_->clear();
   internal::open_journal.store(journal_, std::memory_order_relaxed);

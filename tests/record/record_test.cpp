@@ -66,6 +66,23 @@ TEST_CASE("a record is read back unchanged, to the last bit") {
   CHECK(to_json(again) == to_json(record));
 }
 
+TEST_CASE("the text of a growing record is that record, whatever was added or dropped in between") {
+  GrowingRecordText growing;
+  Record record = sample();
+  for (const int change : {0, 1, 1, 1, -1, 1, 0}) {
+    if (change > 0) {
+      for (Cell& cell : record.cells) cell.trials.push_back(cell.trials.front());
+      record.cells[0].trials.back().round = static_cast<int>(record.cells[0].trials.size());
+    }
+    if (change < 0) record.cells[0].trials.resize(2);
+    record.measured_s += 1;
+    CHECK(to_json(record_from_json(growing.text(record), "memory")) == to_json(record));
+  }
+  record.cells.push_back(record.cells.front());
+  record.cells.back().trials.clear();
+  CHECK(to_json(record_from_json(growing.text(record), "memory")) == to_json(record));
+}
+
 TEST_CASE("unknown fields are ignored") {
   const std::string text =
       replaced(to_json(sample()), "\"title\":", "\"mood\": {\"of\": [\"the\", \"day\"]}, \"title\":");

@@ -14,12 +14,13 @@
 
 namespace antcrew::internal {
 
-// Blocks long enough that looking at the flag costs nothing, short enough that at most a 64th of the range is done
-// after a cancel. Inside a block the loop has no exit, so the compiler can vectorise it.
+// Looks at the flag between blocks that double in length: what is still done after a cancel takes no longer than what
+// was done before, and a 16th of the range at most. Inside a block the loop has no exit, so the compiler can vectorise.
 template <class Body>
 void in_blocks(Range range, const std::atomic<bool>& cancelled, Body&& body) {
-  const std::size_t step = std::clamp<std::size_t>(range.size() / 64, 1, 1u << 16);
-  for (std::size_t first = range.first; first < range.last;) {
+  const std::size_t longest = std::max<std::size_t>(range.size() / 16, 1);
+  std::size_t step = 1;
+  for (std::size_t first = range.first; first < range.last; step = std::min(2 * step, longest)) {
     if (cancelled.load(std::memory_order_relaxed)) return;
     const std::size_t last = range.last - first < step ? range.last : first + step;
     body(Range{first, last});

@@ -26,11 +26,18 @@ inline T* unknown(T* object) noexcept {
 template <class Answer>
 class KeptAnswers {
  public:
-  // Times `calls` calls of call(k). Room for the answers is made, and touched, before the clock starts.
+  // Drops what was kept; the room for the next answers is touched here, not on the clock.
+  void make_room(std::size_t calls) {
+    drop();
+    if (calls <= room_for_) return;
+    room_ = std::make_unique<Slot[]>(calls);  // value-initialised, so its pages are there
+    room_for_ = calls;
+  }
+
+  // Times `calls` calls of call(k). Room for the answers was made.
   template <class Call>
   std::int64_t timed(std::size_t calls, Call&& call) {
-    drop();
-    make_room(calls);
+    assert(calls <= room_for_);
     Answer* next = reinterpret_cast<Answer*>(room_.get());
     const std::int64_t start = now_ns();
     for (; kept_ < calls; ++kept_) {
@@ -64,12 +71,6 @@ class KeptAnswers {
   struct alignas(Answer) Slot {
     unsigned char bytes[sizeof(Answer)];
   };
-
-  void make_room(std::size_t calls) {
-    if (calls <= room_for_) return;
-    room_ = std::make_unique<Slot[]>(calls);  // value-initialised: its pages are there before the clock starts
-    room_for_ = calls;
-  }
 
   std::unique_ptr<Slot[]> room_;
   std::size_t room_for_ = 0;
