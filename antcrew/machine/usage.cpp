@@ -10,7 +10,6 @@
 
 #include <algorithm>
 #include <cerrno>
-#include <cstdio>
 #include <cstdlib>
 #include <cstring>
 #include <string>
@@ -88,9 +87,10 @@ double run_delay_s() {
   double sum = 0;
   for (const int thread : numbered_entries("/proc/self/task")) {
     const std::string text = contents("/proc/self/task/" + std::to_string(thread) + "/schedstat");
-    unsigned long long run = 0;
-    unsigned long long waited = 0;
-    if (std::sscanf(text.c_str(), "%llu %llu", &run, &waited) == 2) sum += static_cast<double>(waited) * 1e-9;
+    if (text.empty()) continue;
+    char* end = nullptr;
+    std::strtoull(text.c_str(), &end, 10);
+    sum += static_cast<double>(std::strtoull(end, nullptr, 10)) * 1e-9;
   }
   return sum;
 }

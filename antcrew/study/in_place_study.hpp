@@ -52,13 +52,7 @@ class InPlaceSession : public Session {
     return last;
   }
   void drop_answers() override { std::vector<Work>().swap(copies_); }
-  std::optional<CrewFacts> crew_facts() const override {
-    if constexpr (requires { call_.facts(); }) {
-      return call_.facts();
-    } else {
-      return std::nullopt;
-    }
-  }
+  std::optional<CrewFacts> crew_facts() const override { return facts_of(call_); }
 
  private:
   Call call_;

@@ -40,13 +40,7 @@ class TypedSession : public Session {
   }
   Anything take_answer() override { return std::make_shared<Answer>(answers_.take_last()); }
   void drop_answers() override { answers_.drop(); }
-  std::optional<CrewFacts> crew_facts() const override {
-    if constexpr (requires { call_.facts(); }) {
-      return call_.facts();
-    } else {
-      return std::nullopt;
-    }
-  }
+  std::optional<CrewFacts> crew_facts() const override { return facts_of(call_); }
 
  private:
   KeptAnswers<Answer> answers_;

@@ -241,6 +241,7 @@ class BlockProcess {
     void* memory = ::mmap(nullptr, sizeof(Crowd), PROT_READ | PROT_WRITE, MAP_SHARED | MAP_ANONYMOUS, -1, 0);
     if (memory == MAP_FAILED) return "none";
     auto* crowd = static_cast<Crowd*>(memory);
+    end_with_parent(coordinator_pid_);  // the channel is not looked at meanwhile
     std::vector<pid_t> forked;
     const pid_t parent = ::getpid();
     for (int copy = 0; copy < copies; ++copy) {
@@ -264,6 +265,7 @@ class BlockProcess {
       all_well = false;  // the others would wait for it
       for (const pid_t child : forked) ::kill(child, SIGKILL);
     }
+    ::prctl(PR_SET_PDEATHSIG, 0);
     std::sort(crowd->time_s, crowd->time_s + copies);
     const double middle = (crowd->time_s[(copies - 1) / 2] + crowd->time_s[copies / 2]) / 2;
     ::munmap(memory, sizeof(Crowd));
@@ -271,6 +273,7 @@ class BlockProcess {
   }
 
   Channel coordinator_;
+  pid_t coordinator_pid_ = ::getppid();
   const BlockOrder& order_;
   MadeBlock made_;
   std::vector<pid_t> stands_;

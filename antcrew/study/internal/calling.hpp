@@ -35,4 +35,14 @@ struct CallWithCrew {
   std::optional<CrewFacts> facts() const { return CrewTraits<Crew>::facts(*crew); }
 };
 
+// Of a call's crew, where it has one.
+template <class Call>
+std::optional<CrewFacts> facts_of(const Call& call) {
+  if constexpr (requires { call.facts(); }) {
+    return call.facts();
+  } else {
+    return std::nullopt;
+  }
+}
+
 }  // namespace antcrew::internal
