@@ -8,6 +8,7 @@
 #include "antcrew/cli/forms.hpp"
 #include "antcrew/cli/show.hpp"
 #include "antcrew/machine/machine.hpp"
+#include "antcrew/machine/noise.hpp"
 #include "antcrew/record/record_json.hpp"
 #include "antcrew/report/machine_text.hpp"
 #include "demo.hpp"
@@ -15,6 +16,8 @@
 namespace {
 
 using namespace antcrew;
+
+constexpr double look_s = 0.2;  // at what other programs do
 
 int run_command(int argc, char** argv) {
   CLI::App app(
@@ -47,7 +50,7 @@ int run_command(int argc, char** argv) {
   }
   if (*machine) {
     const Machine here = this_machine();
-    fmt::print("{}", as_json ? to_json(here) : machine_text(here));
+    fmt::print("{}", as_json ? to_json(here) : machine_text(here, other_load(look_s)));
     return exit_done;
   }
   if (*show) return show_record(show_options);

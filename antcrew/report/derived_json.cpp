@@ -80,6 +80,7 @@ Json cell_json(const CellFigures& f, const Point& point) {
           {"relative_overhead", only(number(f.relative_overhead))},
           {"one_worker_penalty", only(number(f.one_worker_penalty))},
           {"serial_fraction", only(number(f.serial_fraction))},
+          {"cpu_s", f.time_s ? Json(median_cpu_s(*f.cell)) : Json(nullptr)},
           {"busy_processors", number(f.busy_processors)},
           {"startup_s", number(f.startup_s)},
           {"cold_cost_s", number(f.cold_cost_s)},

@@ -24,7 +24,7 @@ std::string cache_text(const Cache& cache) {
 
 }  // namespace
 
-std::string machine_text(const Machine& machine) {
+std::string machine_text(const Machine& machine, double others_busy) {
   const Limits& limits = machine.limits;
   const Topology& t = machine.topology;
   std::string text =
@@ -44,7 +44,8 @@ std::string machine_text(const Machine& machine) {
   line("stack limit", bytes_text(limits.stack_bytes) + (limits.stack_bytes == 0 ? "" : " (ulimit -s to change it)"));
   line("clock",
        fmt::format("steps of {:.0f} ns, {:.0f} ns a reading", machine.clock.resolution_ns, machine.clock.read_ns));
-  line("load now", fmt::format("{:.2f} threads on average over the last minute", machine.load_1min));
+  line("noise now", fmt::format("{:.2f} processors busy, {:.2f} threads on average over the last minute", others_busy,
+                                machine.load_1min));
   return text;
 }
 

@@ -7,6 +7,7 @@
 
 namespace antcrew {
 
-std::string machine_text(const Machine& machine);
+// others_busy: processors that other programs keep busy just now.
+std::string machine_text(const Machine& machine, double others_busy);
 
 }  // namespace antcrew

@@ -2,6 +2,8 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+
 #include "antcrew/base/units.hpp"
 #include "antcrew/report/grid.hpp"
 #include "antcrew/report/headline.hpp"
@@ -74,18 +76,24 @@ TextGrid grid_of(const Analysed& study) {
 }
 
 std::string legend(const Analysed& study, const TextGrid& grid, std::size_t width) {
-  int rounds = 0;
-  bool claimed = true;
+  int fewest = 0;
+  int most = 0;
   bool crowded = false;
   for (const CellFigures& f : study.cells) {
-    if (f.speedup) rounds = std::max(rounds, f.speedup->count);
-    if (f.speedup && !f.speedup->claimed) claimed = false;
+    if (f.speedup && f.cell->kind != Cell::Kind::baseline) {
+      fewest = fewest == 0 ? f.speedup->count : std::min(fewest, f.speedup->count);
+      most = std::max(most, f.speedup->count);
+    }
     crowded = crowded || (f.processor_efficiency && f.verdict == Verdict::holds);
   }
+  const std::string rounds = fewest == most ? std::to_string(most) : fmt::format("{} to {}", fewest, most);
   std::string text = fmt::format(
-      "\nMedians of {} rounds; in brackets {}. Overhead in worker-seconds: workers × time − baseline. Busy: processors "
-      "kept busy, CPU time / wall time.\n",
-      rounds, claimed ? "95 % intervals" : "the range seen: under 6 rounds no interval is claimed");
+      "\nMedians of {} rounds; in brackets {}. Overhead in worker-seconds: workers × time − "
+      "baseline. Busy: processors kept busy, CPU time / wall time.\n",
+      rounds,
+      fewest >= least_for_interval ? "95 % intervals"
+      : most >= least_for_interval ? "95 % intervals, or under 6 rounds the range seen"
+                                   : "the range seen: under 6 rounds no interval is claimed");
   if (crowded) text += "Efficiency in [ ]: per usable processor, where there are more workers than processors.\n";
   const auto hidden = grid.left_out(width);
   if (!hidden.empty()) text += fmt::format("Not shown at this width: {}.\n", joined(hidden));

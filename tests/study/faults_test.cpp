@@ -333,7 +333,6 @@ TEST_CASE("waiting work and tiny work on one worker are no faults") {
 
 TEST_CASE("a pool that spins for a moment and then sleeps is no fault") {
   static std::atomic<int> go{0};
-  static std::atomic<double> part{0};
   const auto body = [](const std::size_t& n, Workers) {
     [[maybe_unused]] static const bool started = [] {
       std::thread([] {
