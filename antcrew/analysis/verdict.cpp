@@ -88,7 +88,10 @@ bool workers_idle(const Cell& cell, const Cell& baseline, std::string& evidence)
   if (cell.workers < 2 || cell.kind == Cell::Kind::baseline || cell.trials.empty()) return false;
   const double cpu_s = median_cpu_s(cell);
   const double wall_s = median_of(cell, &Trial::wall_s);
-  const bool waits = cpu_s < computing_share * wall_s;
+  // Being kept from running by others is not waiting.
+  const bool waits = std::none_of(cell.trials.begin(), cell.trials.end(), [](const Trial& trial) {
+    return trial.cpu_s() + trial.run_delay_s >= computing_share * trial.wall_s;
+  });
   const bool small = median_of(baseline, &Trial::wall_s) < least_judged_s || wall_s < least_judged_s;
   const bool any = std::any_of(cell.trials.begin(), cell.trials.end(),
                                [](const Trial& trial) { return trial.others_cpu_s > hardly_any_cpu * trial.cpu_s(); });

@@ -158,6 +158,9 @@ std::vector<const StudyBase*> chosen_studies(const std::vector<const StudyBase*>
 }
 
 std::string record_path(const StudyOptions& o, const StudyBase& study, std::size_t studies) {
+  if (!o.resume.empty() && !o.save.empty()) {
+    bad_input("cli.option", "--save", "--resume already names the record", "leave one of the two out");
+  }
   if (!o.resume.empty()) return o.resume;
   if (o.save.empty()) {
     return fresh_path(

@@ -132,6 +132,8 @@ struct PlanFacts {
   std::uint64_t seed = 0;     // of the order in which cells were visited
   bool stands = true;         // each cell in a process of its own
   bool weak_scaling = false;  // sizes grow with the workers
+  // Which parts of the grid the plan gave, not the study: "sizes", "workers", "dimensions", "pins", "variants".
+  std::vector<std::string> asked = {};
 
   friend bool operator==(const PlanFacts&, const PlanFacts&) = default;
 };

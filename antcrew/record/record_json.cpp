@@ -85,6 +85,7 @@ void fields(F&& f, R& p) {
   f("seed", p.seed);
   f("stands", p.stands);
   f("weak_scaling", p.weak_scaling);
+  f("asked", p.asked);
 }
 
 template <class F, class R>

@@ -63,7 +63,8 @@ class Run {
                     plan.budget_s,
                     plan.seed != 0 ? plan.seed : internal::fresh_seed(),
                     plan.stands,
-                    static_cast<bool>(study.growth())};
+                    static_cast<bool>(study.growth()),
+                    internal::asked_by(plan)};
     record_.points = grid_.points;
     record_.ladders = study.ladders();
     for (std::size_t point = 0; point < grid_.points.size(); ++point) add_cells(point);
@@ -380,7 +381,7 @@ Record run(const StudyBase& study, const Plan& plan, const RunHooks& hooks, cons
 
 Record run_on(const StudyBase& study, const Record& begun, const Plan& plan, const RunHooks& hooks,
               const BuildFacts& build) {
-  Run run(study, plan, hooks, build);
+  Run run(study, internal::as_begun(plan, begun), hooks, build);
   run.go_on_from(begun);
   return run.all_blocks();
 }

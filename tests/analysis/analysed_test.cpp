@@ -98,6 +98,50 @@ TEST_CASE("an interval too wide to act on is a verdict") {
   CHECK(analyse(record).best[0].cell == nullptr);
 }
 
+TEST_CASE("one worker that did it all is told from work that waits, and from a machine that let nobody run") {
+  const auto verdict_of = [](double cpu_share, double delay_share, double others_share) {
+    Cell cell = cell_with("alone", 2, std::vector<double>(7, 0.1));
+    for (Trial& trial : cell.trials) {
+      trial.user_s = cpu_share * trial.wall_s;
+      trial.run_delay_s = delay_share * trial.wall_s;
+      trial.others_cpu_s = others_share * trial.user_s;
+    }
+    const Record record = record_of({cell_with("baseline", 1, std::vector<double>(7, 0.1)), cell});
+    return analyse(record).cells[1].verdict;
+  };
+  CHECK(verdict_of(1, 0, 0) == Verdict::idle_workers);
+  CHECK(verdict_of(1, 0, 0.3) == Verdict::holds);
+  CHECK(verdict_of(0.2, 0, 0) == Verdict::holds);
+  CHECK(verdict_of(0.3, 0.7, 0) == Verdict::idle_workers);
+}
+
+TEST_CASE(
+    "a result computed when it is read, and a tail that grows with the size, are left work; one that does not, a "
+    "remark") {
+  Cell lazy = cell_with("lazy", 1, std::vector<double>(7, 1e-6));
+  for (Trial& trial : lazy.trials) trial.compare_s = 0.12;
+  const Record read = record_of({cell_with("baseline", 1, std::vector<double>(7, 0.1)), lazy});
+  CHECK(analyse(read).cells[1].verdict == Verdict::left_work);
+  CHECK(test::contains(analyse(read).cells[1].evidence, "computed only when it was read"));
+
+  const auto with_tails = [](double small, double large) {
+    Record record = record_of(
+        {cell_with("baseline", 1, std::vector<double>(7, 0.01)), cell_with("pool", 2, std::vector<double>(7, 0.01)),
+         cell_with("baseline", 1, std::vector<double>(7, 0.1)), cell_with("pool", 2, std::vector<double>(7, 0.1))});
+    record.points.push_back(Point{10'000});
+    record.cells[2].point = record.cells[3].point = 1;
+    for (Trial& trial : record.cells[1].trials) trial.tail_s = trial.tail_cpu_s = small;
+    for (Trial& trial : record.cells[3].trials) trial.tail_s = trial.tail_cpu_s = large;
+    return record;
+  };
+  const Record grows = with_tails(0.005, 0.05);
+  CHECK(analyse(grows).cells[3].verdict == Verdict::left_work);
+  const Record constant = with_tails(0.05, 0.05);
+  CHECK(analyse(constant).cells[3].verdict == Verdict::holds);
+  REQUIRE_FALSE(analyse(constant).warnings.empty());
+  CHECK(test::contains(analyse(constant).warnings.back(), "so they spin rather than work"));
+}
+
 TEST_CASE("an unoptimised build is warned about") {
   Record record = record_of({cell_with("baseline", 1, {1})});
   record.build.optimised = false;

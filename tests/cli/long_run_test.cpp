@@ -87,8 +87,7 @@ TEST_CASE("killed at any moment: the rounds before are kept, nothing is left beh
     if (!std::filesystem::exists(record)) continue;  // before the first round was over
     const std::size_t before = rounds_in(record);
     CHECK(files_in(folder.path()) == 2);
-    const Outcome resumed =
-        run_command({tides, "--sizes", "40k", "--rounds", "6", "--workers", "1,2", "--resume", record, "--quiet"});
+    const Outcome resumed = run_command({tides, "--rounds", "6", "--resume", record, "--quiet"});
     CHECK(resumed.exit == 0);
     CHECK(resumed.err.empty());
     CHECK(rounds_in(record) == 6);
@@ -130,8 +129,7 @@ TEST_CASE("going on is refused when the study changed, and --only needs a record
                "tides: grid: the record has 'size 100, pin off', this study 'size 200, pin off'; begin a new record"));
   CHECK(test::read_file(record) == before);
   CHECK(run_command({tides, "--only", "split evenly"}).exit == 2);
-  const Outcome again = run_command(
-      {tides, "--sizes", "100", "--rounds", "1", "--workers", "1", "--resume", record, "--only", "split evenly"});
+  const Outcome again = run_command({tides, "--rounds", "1", "--resume", record, "--only", "split evenly"});
   CHECK(again.exit == 0);
   CHECK(contains(again.out, "split evenly, attempt 2"));
   CHECK(contains(again.out, "Step by step"));
@@ -156,6 +154,7 @@ TEST_CASE("a jostle of right code finds nothing; without stands works; wrong val
             {tides, "--no-stands", "--sizes", "500", "--rounds", "1", "--workers", "1", "--save", folder / "n.json"})
             .exit == 0);
   for (const auto& refused : std::vector<std::pair<std::vector<std::string>, std::string>>{
+           {{"--resume", folder / "a.json", "--save", folder / "b.json"}, "--resume already names the record"},
            {{"--pin", "sideways"}, "no pinning 'sideways'; choose from off, spread, close"},
            {{"--dimension", "distinct"}, "has no '='"},
            {{"--dimension", "distinct=1k"}, "no dimension 'distinct'; it has sizes only"},

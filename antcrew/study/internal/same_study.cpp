@@ -69,6 +69,42 @@ void check_same_study(const Record& begun, const Record& now, bool rebuilt) {
   same("program file's hash (it was built again)", begun.build.program_hash, now.build.program_hash);
 }
 
+std::vector<std::string> asked_by(const Plan& plan) {
+  std::vector<std::string> asked;
+  if (!plan.sizes.empty()) asked.emplace_back("sizes");
+  if (!plan.workers.empty()) asked.emplace_back("workers");
+  if (!plan.dimensions.empty()) asked.emplace_back("dimensions");
+  if (!plan.pins.empty()) asked.emplace_back("pins");
+  if (!plan.variants.empty()) asked.emplace_back("variants");
+  return asked;
+}
+
+Plan as_begun(Plan plan, const Record& begun) {
+  const auto open = [&](const char* part) {
+    const std::vector<std::string> now = asked_by(plan);
+    return std::count(begun.plan.asked.begin(), begun.plan.asked.end(), part) > 0 &&
+           std::count(now.begin(), now.end(), part) == 0;
+  };
+  const auto add = [](auto& list, const auto& value) {
+    if (std::find(list.begin(), list.end(), value) == list.end()) list.push_back(value);
+  };
+  const bool sizes = open("sizes"), workers = open("workers"), dimensions = open("dimensions"), pins = open("pins"),
+             variants = open("variants");
+  for (const Point& point : begun.points) {
+    if (sizes) add(plan.sizes, point.base_size > 0 ? point.base_size : point.size);
+    if (pins) add(plan.pins, point.pin);
+    for (const auto& [name, value] : point.dimensions) {
+      if (dimensions) add(plan.dimensions[name], value);
+    }
+  }
+  for (const Cell& cell : begun.cells) {
+    if (cell.kind == Cell::Kind::baseline) continue;
+    if (workers) add(plan.workers, cell.workers);
+    if (variants) add(plan.variants, cell.variant + " (" + cell.crew + ")");
+  }
+  return plan;
+}
+
 std::string program_hash() {
   std::ifstream file("/proc/self/exe", std::ios::binary);
   if (!file) return {};
