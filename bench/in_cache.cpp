@@ -3,11 +3,12 @@
 #include <sched.h>
 #include <antcrew/antcrew.hpp>
 
-#include <algorithm>
+#include <cstdlib>
 #include <numeric>
 
 #include "antcrew/analysis/analysed.hpp"
 #include "antcrew/machine/clock.hpp"
+#include "antcrew/machine/topology.hpp"
 
 namespace {
 
@@ -30,27 +31,31 @@ Depths make(std::size_t n) {
   return sum;
 }
 
-// On each processor in turn, since the cells of a study change places too.
-double alone_s(const Depths& depths, int calls) {
-  cpu_set_t all;
-  sched_getaffinity(0, sizeof all, &all);
+// The loop alone, in a process of its own time: after ten calls it is as warm as it gets.
+double alone_s(const Depths& depths) {
   std::vector<double> times;
   volatile double kept = 0;
-  for (int cpu = 0; cpu < CPU_SETSIZE; ++cpu) {
-    if (!CPU_ISSET(cpu, &all)) continue;
-    cpu_set_t one;
-    CPU_ZERO(&one);
-    CPU_SET(cpu, &one);
-    sched_setaffinity(0, sizeof one, &one);
-    for (int call = 0; call < calls; ++call) {
-      const std::int64_t start = antcrew::now_ns();
-      kept = body(depths);
-      times.push_back(static_cast<double>(antcrew::now_ns() - start) * 1e-9);
-    }
+  for (int call = 0; call < 20; ++call) {
+    const std::int64_t start = antcrew::now_ns();
+    kept = body(depths);
+    if (call >= 10) times.push_back(static_cast<double>(antcrew::now_ns() - start) * 1e-9);
   }
-  sched_setaffinity(0, sizeof all, &all);
   static_cast<void>(kept);
   return antcrew::median(std::move(times));
+}
+
+// On a random processor, as every visit to a cell is.
+double alone_somewhere_s(const Depths& depths) {
+  cpu_set_t all;
+  sched_getaffinity(0, sizeof all, &all);
+  const auto& order = antcrew::processor_order(antcrew::Nearness::close);
+  cpu_set_t one;
+  CPU_ZERO(&one);
+  CPU_SET(order[static_cast<std::size_t>(std::rand()) % order.size()], &one);
+  sched_setaffinity(0, sizeof one, &one);
+  const double time_s = alone_s(depths);
+  sched_setaffinity(0, sizeof all, &all);
+  return time_s;
 }
 
 }  // namespace
@@ -65,15 +70,16 @@ int main() {
     study.variant<Workers>("copy " + std::to_string(v + 1), [](const Depths& d, Workers) { return body(d); });
   }
   std::vector<double> ratios;
-  for (int again = 0; again < 5; ++again) {
-    const double before = alone_s(depths, 3000);
+  for (int again = 0; again < 7; ++again) {
+    std::vector<double> alone;
+    RunHooks hooks;
+    hooks.on_visit = [&](const Progress&) { alone.push_back(alone_somewhere_s(depths)); };  // in the same seconds
     Plan plan;
     plan.workers = {1};
     plan.rounds = 7;
     plan.budget_s = 0;
     plan.crowd = false;
-    const Record record = run(study, plan);
-    const double after = alone_s(depths, 3000);
+    const Record record = run(study, plan, hooks);
     std::vector<double> in_study;
     std::vector<double> visited;
     for (const Cell& cell : record.cells) {
@@ -82,13 +88,12 @@ int main() {
         visited.push_back(trial.visited_s);
       }
     }
-    const double alone = (before + after) / 2;
-    ratios.push_back(median(in_study) / alone);
+    const double alone_median = median(alone);
+    ratios.push_back(median(in_study) / alone_median);
     fmt::print(
-        "alone {:.1f} and {:.1f} µs, in a study of 40 cells {:.1f} µs (ratio {:.3f}); first call of a visit {:.1f} µs "
-        "({:.2f})\n",
-        before * 1e6, after * 1e6, median(in_study) * 1e6, ratios.back(), median(visited) * 1e6,
-        median(visited) / alone);
+        "alone {:.1f} µs, in a study of 40 cells {:.1f} µs (ratio {:.3f}); first call of a visit {:.1f} µs ({:.2f})\n",
+        alone_median * 1e6, median(in_study) * 1e6, ratios.back(), median(visited) * 1e6,
+        median(visited) / alone_median);
   }
   fmt::print("median ratio {:.3f}\n", median(ratios));
 }

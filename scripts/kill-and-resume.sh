@@ -1,5 +1,5 @@
 #!/usr/bin/env bash
-# Kills a run with SIGKILL at random moments (the coordinator, or one of its stands) and shows what the record still
+# Kills a run with SIGKILL at random moments (its coordinator, the process of a block, or a stand) and shows what the record still
 # held, that it can be gone on with, and that no process and no file is left behind.
 # Usage: kill-and-resume.sh [TIMES=20]
 set -u
@@ -19,8 +19,10 @@ for n in $(seq "$times"); do
   after=0.$(printf '%02d' $((RANDOM % 100))); [ $((RANDOM % 3)) -gt 0 ] && after=$((RANDOM % 3)).$((RANDOM % 90 + 10))
   sleep "$after"
   victim=coordinator; pid=$run
-  if [ $((n % 4)) -eq 0 ]; then victim=stand; pid=$(of_run | shuf -n 1); [ "$pid" = "$run" ] && victim=coordinator; fi
-  kill -9 "$pid" 2>/dev/null
+  block=$(pgrep -P "$run" | head -1)
+  if [ $((n % 4)) -eq 0 ]; then victim=stand; pid=$(pgrep -P "${block:-0}" | shuf -n 1); fi
+  if [ $((n % 10)) -eq 5 ]; then victim=block; pid=$block; fi
+  kill -9 ${pid:-$run} 2>/dev/null
   [ "$victim" = coordinator ] && { wait $run 2>/dev/null; } || { wait $run; }
   for _ in $(seq 100); do of_run >/dev/null || break; sleep 0.05; done
   left="$(of_run | wc -l) processes, $(ls -A "$work" | grep -vc '^r.json$') files"

@@ -64,6 +64,10 @@ std::string headline(const Analysed& study) {
   if (best.cell == nullptr) return none_holds(study, point);
   const std::string at = point_in_words(study.record->points[point]);
   const std::string cell = cell_in_words(*best.cell->cell);
+  if (!best.cell->speedup->claimed) {
+    return fmt::format("Too few rounds to call at {}: the best so far is {}, {}; give it more time with --budget.", at,
+                       cell, speedup_in_words(*best.cell));
+  }
   if (!best.faster) {
     return fmt::format("No variant is shown to beat the baseline at {}: the nearest is {}, {}.", at, cell,
                        speedup_in_words(*best.cell));

@@ -65,9 +65,11 @@ std::string cold_starts(const Analysed& study) {
     if (best.cell == nullptr || !best.cell->cold_cost_s || !best.cell->startup_s) continue;
     const Cell& cell = *best.cell->cell;
     text +=
-        fmt::format("  {} at {}: its first call {} {} than a settled one, its crew starts in {}\n", cell_in_words(cell),
+        fmt::format("  {} at {}: its first call {} {} than a settled one", cell_in_words(cell),
                     point_in_words(study.record->points[cell.point]), duration_text(std::fabs(*best.cell->cold_cost_s)),
-                    *best.cell->cold_cost_s < 0 ? "shorter" : "longer", duration_text(*best.cell->startup_s));
+                    *best.cell->cold_cost_s < 0 ? "shorter" : "longer");
+    text +=
+        cell.crew == "Workers" ? "\n" : fmt::format(", its crew starts in {}\n", duration_text(*best.cell->startup_s));
   }
   return text.empty() ? text : "\nCold, medians over stands:\n" + text;
 }
