@@ -11,7 +11,7 @@ shot() {
   local name=$1 columns=$2 lines=$3 command=$4
   printf 'cd %q; printf "$ %s\\n"; %s; touch done; sleep 100\n' "$work" "${command//$bin\/*\//}" "$command" >"$work/session"
   rm -f "$work/done"
-  xvfb-run -a -s '-screen 0 1400x1100x24' bash -c '
+  xvfb-run -a -s '-screen 0 1400x1300x24' bash -c '
     xterm -fa "DejaVu Sans Mono" -fs 10 -geometry '"${columns}x${lines}"'+0+0 -bg "#10151c" -fg "#dde3ea" -b 12 -bw 0 +sb -e bash '"$work"'/session &
     for _ in $(seq 400); do [ -e '"$work"'/done ] && break; sleep 0.1; done
     sleep 0.5
@@ -22,6 +22,6 @@ shot() {
 }
 
 wanted() { [ $# -eq 1 ] || { local name=$1 pick; shift; for pick; do [ "$pick" = "$name" ] && return 0; done; return 1; }; }
-wanted demo "$@" && shot demo 100 54 "$bin/command/antcrew demo"
+wanted demo "$@" && shot demo 100 62 "$bin/command/antcrew demo"
 wanted machine "$@" && shot machine 100 15 "$bin/command/antcrew machine"
 exit 0

@@ -35,8 +35,22 @@ std::string name_in_table(const CellFigures& f) {
   return several ? fmt::format("{}, attempt {}", f.cell->variant, f.cell->attempt) : f.cell->variant;
 }
 
+// Short, so that a column need not give way to it on 100 columns; the whole name stands with its evidence below.
+const char* short_name(Verdict verdict) {
+  switch (verdict) {
+    case Verdict::left_work:
+      return "left work";
+    case Verdict::idle_workers:
+      return "idle workers";
+    case Verdict::too_noisy:
+      return "too noisy";
+    default:
+      return name_of(verdict);
+  }
+}
+
 std::string verdict_cell(const CellFigures& f) {
-  if (f.verdict != Verdict::holds) return name_of(f.verdict);
+  if (f.verdict != Verdict::holds) return short_name(f.verdict);
   if (f.cell->kind == Cell::Kind::baseline) return {};
   if (f.cell->kind != Cell::Kind::probe) return name_of(f.verdict);
   return f.part_s ? "probe: part takes " + duration_text(*f.part_s) : "probe";

@@ -110,6 +110,17 @@ TEST_CASE("the table's rows fit the terminal, giving up the least important colu
   CHECK_FALSE(contains(table_text(study, 0), "Not shown at this width"));
 }
 
+TEST_CASE("on 100 columns every column that is promised is there, whatever the verdicts are") {
+  Record record = sample();
+  record.cells[1].faults = {{Fault::Kind::left_work, 1, "its work went on"}};
+  record.cells[2].variant = record.cells[1].variant = "in chunks of 256";
+  const std::string text = table_text(analyse(record), 100);
+  const std::string heads = text.substr(text.find("  variant"), 100);
+  for (const char* head : {"workers", "time", "speedup", "efficiency", "overhead", "busy", "verdict"})
+    CHECK(contains(heads, head));
+  CHECK(contains(text, "left work running: \"in chunks of 256\""));
+}
+
 TEST_CASE("derived figures as JSON, with units in the names and null for what does not exist") {
   const Record record = sample();
   const auto json = nlohmann::json::parse(derived_json(analyse(record)));
