@@ -83,7 +83,7 @@ void warn_of_noise(const Analysed& study, std::vector<std::string>& warnings) {
   if (other / wall > noticeable_load)
     causes.push_back(fmt::format("other programs kept {:.2f} processors busy", other / wall));
   if (record.load_before > noticeable_load)
-    causes.push_back(fmt::format("{:.2f} were busy before it began", record.load_before));
+    causes.push_back(fmt::format("{:.2f} processors were busy before it began", record.load_before));
   if (steal / wall > noticeable_steal)
     causes.push_back(fmt::format("the hypervisor took {:.1f} % of one processor", steal / wall * 100));
   if (throttled > 0.001 * wall) causes.push_back(fmt::format("the CPU quota held it back for {:.1f} s", throttled));
