@@ -34,9 +34,11 @@ void Journal::count(const char* name, std::uint64_t k) noexcept {
       return;
     }
   }
+  unnamed_.fetch_add(k, std::memory_order_relaxed);
 }
 
 void Journal::clear() noexcept {
+  unnamed_.store(0, std::memory_order_relaxed);
   used_.store(0, std::memory_order_relaxed);
   for (Counter& counter : counters_) {
     counter.name.store(nullptr, std::memory_order_relaxed);
@@ -64,6 +66,8 @@ std::map<std::string, double> Journal::counters() const {
       sums[name] += static_cast<double>(counter.sum.load(std::memory_order_relaxed));
     }
   }
+  const std::uint64_t unnamed = unnamed_.load(std::memory_order_relaxed);
+  if (unnamed > 0) sums["under further names"] = static_cast<double>(unnamed);
   return sums;
 }
 

@@ -30,6 +30,7 @@ class Journal {
 
   void clear() noexcept;
   std::map<std::string, LoggedPhase> phases() const;
+  // What found no place among most_counters names is summed up as "under further names".
   std::map<std::string, double> counters() const;
   // Phases that found no slot any more.
   std::int64_t lost() const noexcept;
@@ -48,6 +49,7 @@ class Journal {
   };
 
   std::atomic<std::uint32_t> used_;
+  std::atomic<std::uint64_t> unnamed_;  // counted after the names had run out
   alignas(64) Counter counters_[most_counters];
   alignas(64) Entry entries_[capacity];
 };

@@ -69,7 +69,7 @@ TEST_CASE("95 % intervals cover 94 to 97 % at the end of a staged run, whatever 
   }
 }
 
-TEST_CASE("a fixed number of rounds, from 7 to 60: the plain level holds too") {
+TEST_CASE("a fixed number of rounds, from 7 to 60: the plain level holds, but for a little") {
   for (const Distribution& of : distributions()) {
     for (const int rounds : {7, 9, 15, 30, 60}) {
       std::mt19937_64 random(5);
@@ -84,7 +84,7 @@ TEST_CASE("a fixed number of rounds, from 7 to 60: the plain level holds too") {
       const double share = static_cast<double>(held) / runs;
       CAPTURE(std::string(of.name));
       CAPTURE(rounds);
-      CHECK(share >= 0.935);
+      CHECK(share >= 0.935);  // between two humps, interpolated order statistics fall a little short
       CHECK(share <= 0.97);
     }
   }

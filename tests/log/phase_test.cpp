@@ -88,6 +88,21 @@ TEST_CASE("when the journal is full the rest is counted, not forgotten") {
   CHECK(journal->lost() == 0);
 }
 
+TEST_CASE("more counters than there is room for: the sum of the rest is kept") {
+  const OpenJournal journal;
+  static const std::vector<std::string> names = [] {
+    std::vector<std::string> made;
+    for (int i = 0; i < 70; ++i) made.push_back("counter " + std::to_string(i));
+    return made;
+  }();
+  for (const std::string& name : names) {
+    Work work(name.c_str());
+    work.add(3);
+  }
+  CHECK(journal->counters().at("counter 63") == 3);
+  CHECK(journal->counters().at("under further names") == 18);
+}
+
 TEST_CASE("a phase without a name for its variable is a compiler warning") {
   const test::TemporaryFolder folder;
   const auto compiles = [&](const std::string& statement) {

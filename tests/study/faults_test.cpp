@@ -2,6 +2,7 @@
 #include <doctest/doctest.h>
 #include <fcntl.h>
 #include <signal.h>
+#include <sys/mman.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
@@ -186,16 +187,16 @@ TEST_CASE("each thread did the whole loop") {
 TEST_CASE("right in some trials and wrong in others, with the count") {
   Plan plan;
   plan.rounds = 6;
-  // Every cell gets a new process after three rounds; wrong in those with an odd number.
-  const auto body = [](const std::size_t& n, Workers) { return Answer{compute(n, 0, n) + (getpid() % 2)}; };
-  for (int attempt = 0; attempt < 8; ++attempt) {
-    const Planted planted = plant(body, 1, plan, 300);
-    if (planted.verdict == Verdict::holds || !test::contains(planted.evidence, " of 6 trials, right in the others"))
-      continue;
-    check(planted, Verdict::wrong_answer, "in 3 of 6 trials, right in the others: expected");
-    return;
-  }
-  MESSAGE("process numbers were all odd or all even");
+  // Every cell gets a new process after three rounds; the second of them is wrong throughout.
+  void* memory = mmap(nullptr, 4096, PROT_READ | PROT_WRITE, MAP_SHARED | MAP_ANONYMOUS, -1, 0);
+  REQUIRE(memory != MAP_FAILED);
+  auto* processes = static_cast<std::atomic<int>*>(memory);
+  const auto body = [processes](const std::size_t& n, Workers) {
+    static const int before_this_one = processes->fetch_add(1);
+    return Answer{compute(n, 0, n) + before_this_one % 2};
+  };
+  check(plant(body, 1, plan, 300), Verdict::wrong_answer, "in 3 of 6 trials, right in the others: expected");
+  munmap(memory, 4096);
 }
 
 TEST_CASE("answers of different length") {
