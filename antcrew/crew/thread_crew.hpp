@@ -10,29 +10,27 @@
 //
 // Faults: the first exception of a worker is thrown again at the call; the other workers stop at their next piece, or
 // in `each` and `collect` after a 16th of it at most. What was written until then stays written.
+// Stopping: a loop given a std::stop_token takes no further pieces once it is asked to stop; ask the token whether all
+// was done.
 // Threads: one thread at a time may call; a second one gets Error (crew.busy). A call inside a body on the same crew
 // runs in the calling worker alone. The destructor may not run while a call is under way.
 #pragma once
 
-#include <algorithm>
 #include <cstddef>
 #include <memory>
-#include <optional>
-#include <type_traits>
-#include <utility>
-#include <vector>
+#include <stop_token>
 
 #include "antcrew/base/range.hpp"
-#include "antcrew/crew/column.hpp"
 #include "antcrew/crew/crew_options.hpp"
-#include "antcrew/crew/internal/fill.hpp"
 #include "antcrew/crew/internal/handout.hpp"
+#include "antcrew/crew/internal/loops.hpp"
+#include "antcrew/crew/internal/meter.hpp"
 #include "antcrew/crew/internal/team.hpp"
 #include "antcrew/crew/split.hpp"
 
 namespace antcrew {
 
-class ThreadCrew {
+class ThreadCrew : public internal::Loops<ThreadCrew, Split> {
  public:
   // Starts workers - 1 threads. Throws Error (crew.workers, crew.start) when the count is absurd or the system has no
   // more threads to give.
@@ -42,72 +40,63 @@ class ThreadCrew {
   // What was asked and what was granted.
   const CrewFacts& facts() const noexcept { return facts_; }
 
-  // body(Range) for pieces that together are 0 … n-1, each index once.
-  template <class Body>
-  void ranges(std::size_t n, Split split, Body&& body) {
-    if (n == 0) return;
-    if (workers_ == 1 && split.kind() == Split::Kind::even) return static_cast<void>(body(Range{0, n}));
-    internal::Handout handout(n, split, runs_here() ? 1 : workers_);
-    if (runs_here()) return handout.drain(0, never_, body);
-    auto on_worker = [&](int worker) { handout.drain(worker, team_->cancelled(), body); };
-    team_->run(internal::job_of(on_worker));
-  }
-  template <class Body>
-  void ranges(std::size_t n, Body&& body) {
-    ranges(n, Split::even(), std::forward<Body>(body));
-  }
+  // ranges, each, collect, fold: see crew/internal/loops.hpp. Each takes a Split before the body, and a std::stop_token
+  // after it; both may be left out.
+  static constexpr Split usual = Split::even();
+  static constexpr Split small_pieces(std::size_t k) noexcept { return Split::chunks(k); }
 
-  // body(i) for every i of 0 … n-1.
-  template <class Body>
-  void each(std::size_t n, Split split, Body&& body) {
-    const std::atomic<bool>& cancelled = stop_flag();
-    const auto plainly = [&](Range range) {
-      for (std::size_t i = range.first; i < range.last; ++i) body(i);
-    };
-    if (&cancelled == &never_) return ranges(n, split, plainly);
-    ranges(n, split, [&](Range range) { internal::in_blocks(range, cancelled, plainly); });
-  }
-  template <class Body>
-  void each(std::size_t n, Body&& body) {
-    each(n, Split::even(), std::forward<Body>(body));
-  }
-
-  // fn(i) for every i, in order, in memory first touched by the worker that fills it.
-  template <class Fn>
-  auto collect(std::size_t n, Split split, Fn&& fn) {
-    using T = std::decay_t<std::invoke_result_t<Fn&, std::size_t>>;
-    internal::Filler<T> filler(n);
-    const std::atomic<bool>& cancelled = stop_flag();
-    ranges(n, split, [&](Range range) { filler.fill(range, cancelled, fn); });
-    return std::move(filler).finished();
-  }
-  template <class Fn>
-  auto collect(std::size_t n, Fn&& fn) {
-    return collect(n, Split::even(), std::forward<Fn>(fn));
-  }
-
-  // combine(… combine(combine(start, a), b) …) of per_range's results, in index order. The borders of the ranges depend
-  // on n only: the same answer for every worker count and run, also in floating point. n = 0 gives start.
-  template <class Start, class PerRange, class Combine>
-  auto fold(std::size_t n, Start start, PerRange&& per_range, Combine&& combine) {
-    using T = std::decay_t<std::invoke_result_t<PerRange&, Range>>;
-    const std::size_t pieces = std::min(n, fold_pieces);
-    std::vector<std::optional<T>> partial(pieces);
-    each(pieces, Split::chunks(8), [&](std::size_t k) { partial[k].emplace(per_range(even_part(n, pieces, k))); });
-    for (std::optional<T>& part : partial) start = combine(std::move(start), std::move(*part));
-    return start;
-  }
+  // For Watch.
+  internal::MeterSwitch& meter() noexcept { return workers_ == 1 ? meter_ : team_->meter(); }
 
  private:
-  // Enough to level unequal ranges on 64 workers, few enough that handing them out costs microseconds.
-  static constexpr std::size_t fold_pieces = 512;
-  static inline const std::atomic<bool> never_{false};
+  friend class internal::Loops<ThreadCrew, Split>;
+
+  template <class OnPiece>
+  void pieces(std::size_t n, Split split, const std::stop_token& stop, OnPiece&& on_piece) {
+    if (n == 0) return;
+    const bool here = runs_here();
+    if (!stop.stop_possible()) {
+      // A call inside a body is never cut short: what it returns must be whole.
+      if (here) return alone(n, split, internal::Never{}, on_piece);
+      return together(n, split, internal::Raised{team_->cancelled()}, on_piece);
+    }
+    const internal::StopFlag stopped(stop);
+    if (here) return alone(n, split, internal::Raised{stopped.flag()}, on_piece);
+    together(n, split, internal::EitherRaised{team_->cancelled(), stopped.flag()}, on_piece);
+  }
+
+  template <class Enough, class OnPiece>
+  void alone(std::size_t n, Split split, const Enough& enough, OnPiece& on_piece) {
+    auto body = [&](Range range) { on_piece(range, enough); };
+    if (internal::Meter* meter = meter_.now(); meter != nullptr) return alone_metered(*meter, n, split, enough, body);
+    if (split.kind() == Split::Kind::even) return body(Range{0, n});
+    internal::Handout(n, split, 1, nullptr).drain(0, enough, body);
+  }
+
+  // Calls inside bodies are part of those.
+  template <class Enough, class Body>
+  void alone_metered(internal::Meter& meter, std::size_t n, Split split, const Enough& enough, Body& body) {
+    const internal::Inner inner(meter.depth);
+    const bool outermost = inner.depth() == 1;
+    const internal::CallMeter call(outermost ? &meter : nullptr);
+    const internal::Busy busy(outermost ? meter.lane(0) : nullptr);
+    const std::size_t pieces = internal::Handout(n, split, 1, nullptr).drain(0, enough, body);
+    if (outermost) meter.lane(0)->pieces.add(static_cast<std::int64_t>(pieces));
+  }
+
+  template <class Enough, class OnPiece>
+  void together(std::size_t n, Split split, const Enough& enough, OnPiece& on_piece) {
+    team_->enter();
+    internal::Handout handout(n, split, workers_, team_->shares());
+    auto body = [&](Range range) { on_piece(range, enough); };
+    auto on_worker = [&](int worker) { return handout.drain(worker, enough, body); };
+    team_->run(internal::job_of(on_worker));
+  }
 
   bool runs_here() const noexcept { return workers_ == 1 || team_->inside(); }
-  // A call inside a body is never cut short: what it returns must be whole.
-  const std::atomic<bool>& stop_flag() const noexcept { return runs_here() ? never_ : team_->cancelled(); }
 
   int workers_;
+  internal::MeterSwitch meter_;  // of a crew of one
   CrewFacts facts_;
   std::unique_ptr<internal::Team> team_;  // pins the caller too, so a lone pinned worker has one
 };

@@ -2,7 +2,6 @@
 #pragma once
 
 #include <algorithm>
-#include <atomic>
 #include <cstddef>
 #include <memory>
 #include <mutex>
@@ -11,17 +10,20 @@
 
 #include "antcrew/base/range.hpp"
 #include "antcrew/crew/column.hpp"
+#include "antcrew/crew/internal/enough.hpp"
 
 namespace antcrew::internal {
 
-// Looks at the flag between blocks that double in length: what is still done after a cancel takes no longer than what
-// was done before, and a 16th of the range at most. Inside a block the loop has no exit, so the compiler can vectorise.
-template <class Body>
-void in_blocks(Range range, const std::atomic<bool>& cancelled, Body&& body) {
+// Asks whether it is enough between blocks that double in length: what is still done after a cancel takes no longer
+// than what was done before, and a 16th of the range at most. Inside a block the loop has no exit, so the compiler can
+// vectorise.
+template <class Enough, class Body>
+void in_blocks(Range range, const Enough& enough, Body&& body) {
+  if constexpr (std::is_same_v<Enough, Never>) return static_cast<void>(body(range));
   const std::size_t longest = std::max<std::size_t>(range.size() / 16, 1);
   std::size_t step = 1;
   for (std::size_t first = range.first; first < range.last; step = std::min(2 * step, longest)) {
-    if (cancelled.load(std::memory_order_relaxed)) return;
+    if (enough()) return;
     const std::size_t last = range.last - first < step ? range.last : first + step;
     body(Range{first, last});
     first = last;
@@ -41,15 +43,15 @@ class Filler {
     Column<T>::release(data_);
   }
 
-  template <class Fn>
-  void fill(Range range, const std::atomic<bool>& cancelled, Fn& fn) {
+  template <class Enough, class Fn>
+  void fill(Range range, const Enough& enough, Fn& fn) {
     if constexpr (std::is_trivially_destructible_v<T>) {
-      in_blocks(range, cancelled, [&](Range block) {
+      in_blocks(range, enough, [&](Range block) {
         for (std::size_t i = block.first; i < block.last; ++i) ::new (static_cast<void*>(data_ + i)) T(fn(i));
       });
     } else {
       Progress progress{*this, {range.first, range.first}};
-      in_blocks(range, cancelled, [&](Range block) {
+      in_blocks(range, enough, [&](Range block) {
         for (std::size_t i = block.first; i < block.last; ++i, ++progress.made.last) {
           ::new (static_cast<void*>(data_ + i)) T(fn(i));
         }

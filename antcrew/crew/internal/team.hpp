@@ -1,25 +1,27 @@
 // The standing threads behind a ThreadCrew: start, hand a job to all, wait for all, sleep when idle.
 #pragma once
 
-#include <pthread.h>
-
 #include <atomic>
 #include <cstdint>
 #include <exception>
-#include <vector>
+#include <memory>
 
 #include "antcrew/crew/crew_options.hpp"
+#include "antcrew/crew/internal/handout.hpp"
+#include "antcrew/crew/internal/meter.hpp"
+#include "antcrew/crew/internal/threads.hpp"
 
 namespace antcrew::internal {
 
+// Done once by every worker; says how many pieces that worker took.
 struct Job {
-  void (*call)(void* context, int worker) = nullptr;
+  std::size_t (*call)(void* context, int worker) = nullptr;
   void* context = nullptr;
 };
 
 template <class OnWorker>
 Job job_of(OnWorker& on_worker) noexcept {
-  return {[](void* context, int worker) { (*static_cast<OnWorker*>(context))(worker); }, &on_worker};
+  return {[](void* context, int worker) { return (*static_cast<OnWorker*>(context))(worker); }, &on_worker};
 }
 
 class Team {
@@ -29,27 +31,29 @@ class Team {
   Team(const Team&) = delete;
   Team& operator=(const Team&) = delete;
 
+  // Claims the team for the calling thread until run() has returned. Throws Error (crew.busy) when another thread's
+  // region is under way.
+  void enter();
   // Calls the job once on every worker, the caller being worker 0, and returns when all are done. Throws again the
-  // first exception. Throws Error (crew.busy) when another thread's region is under way.
+  // first exception.
   void run(const Job& job);
 
   // Whether the calling thread is in a body of this team.
   bool inside() const noexcept;
 
   const std::atomic<bool>& cancelled() const noexcept { return cancelled_; }
-  const CrewFacts& facts() const noexcept { return facts_; }
+  const CrewFacts& facts() const noexcept { return threads_.facts(); }
+  // One for each worker, for the region under way.
+  Share* shares() noexcept { return shares_.get(); }
+  MeterSwitch& meter() noexcept { return meter_; }
 
  private:
-  static void* thread_main(void* start);
   void serve(int worker);
   bool wait_for_region(std::uint32_t seen);
   void perform(int worker) noexcept;
   void arrive() noexcept;
   void join() noexcept;
-  void start_threads();
-  void start_thread(int worker, const pthread_attr_t& attributes);
   void stop_threads() noexcept;
-  void pin_workers();
 
   // Written by the caller before each region, read by all workers: one cache line brings number and job.
   alignas(64) std::atomic<std::uint32_t> region_{0};
@@ -66,10 +70,9 @@ class Team {
 
   int workers_;
   bool may_spin_;
-  CrewFacts facts_;
-  std::vector<pthread_t> threads_;
-  std::vector<int> caller_mask_;  // the caller's processors before it was pinned
-  pthread_t caller_;
+  MeterSwitch meter_;
+  std::unique_ptr<Share[]> shares_;
+  StandingThreads threads_;
 };
 
 }  // namespace antcrew::internal

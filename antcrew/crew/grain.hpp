@@ -1,0 +1,21 @@
+// How small a TaskCrew may cut a loop: a worker does so many indices in one go before it looks whether others are idle.
+//
+//   crew.each(n, Grain{64}, [&](std::size_t i) { … });
+//
+// A piece of some microseconds or more is a good one. Left out, it is a 16th of an even share.
+#pragma once
+
+#include <algorithm>
+#include <cstddef>
+
+namespace antcrew {
+
+struct Grain {
+  std::size_t items = 0;  // 0 = chosen from n and the number of workers
+
+  constexpr std::size_t of(std::size_t n, int workers) const noexcept {
+    return items > 0 ? items : std::max<std::size_t>(n / (16 * static_cast<std::size_t>(workers)), 1);
+  }
+};
+
+}  // namespace antcrew

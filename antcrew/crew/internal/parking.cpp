@@ -1,0 +1,24 @@
+#include "antcrew/crew/internal/parking.hpp"
+
+#include <linux/futex.h>
+#include <sys/syscall.h>
+#include <unistd.h>
+
+#include <climits>
+
+namespace antcrew::internal {
+
+void sleep_while(std::atomic<std::uint32_t>& word, std::uint32_t value) noexcept {
+  static_assert(sizeof(word) == sizeof(std::uint32_t));
+  syscall(SYS_futex, &word, FUTEX_WAIT_PRIVATE, value, nullptr, nullptr, 0);
+}
+
+void wake_one(std::atomic<std::uint32_t>& word) noexcept {
+  syscall(SYS_futex, &word, FUTEX_WAKE_PRIVATE, 1, nullptr, nullptr, 0);
+}
+
+void wake_all(std::atomic<std::uint32_t>& word) noexcept {
+  syscall(SYS_futex, &word, FUTEX_WAKE_PRIVATE, INT_MAX, nullptr, nullptr, 0);
+}
+
+}  // namespace antcrew::internal

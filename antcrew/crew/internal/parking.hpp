@@ -1,0 +1,43 @@
+// Looking for a while, and then sleeping in the kernel until woken.
+#pragma once
+
+#include <atomic>
+#include <cstdint>
+
+#include "antcrew/machine/clock.hpp"
+
+namespace antcrew::internal {
+
+// How long a worker looks for work, and a caller for the last worker, before sleeping. A wake-up costs 5 to 40 µs, so
+// looking longer than that loses more than it saves.
+inline constexpr std::int64_t look_ns = 25'000;
+
+// Sleeps while the word has this value; may wake for no reason.
+void sleep_while(std::atomic<std::uint32_t>& word, std::uint32_t value) noexcept;
+void wake_one(std::atomic<std::uint32_t>& word) noexcept;
+void wake_all(std::atomic<std::uint32_t>& word) noexcept;
+
+// Leaves the core's resources to whoever shares it, for some ten nanoseconds.
+inline void relax() noexcept {
+#if defined(__x86_64__)
+  __builtin_ia32_pause();
+#endif
+}
+
+// Looks until done() or until look_ns have passed; the first looks follow each other at once, for short waits.
+template <class Done>
+bool looked(Done done) {
+  for (int i = 0; i < 200; ++i) {
+    if (done()) return true;
+  }
+  const std::int64_t end = now_ns() + look_ns;
+  do {
+    for (int i = 0; i < 16; ++i) {
+      if (done()) return true;
+      relax();
+    }
+  } while (now_ns() < end);
+  return false;
+}
+
+}  // namespace antcrew::internal

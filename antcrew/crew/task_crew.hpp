@@ -1,0 +1,122 @@
+// Workers that take over pieces of work from each other: for recursion, uneven loops, and work that is only found on
+// the way.
+//
+//   TaskCrew crew(4);
+//   auto [left, right] = crew.both([&] { return search(a); }, [&] { return search(b); });
+//   crew.each(n, Grain{64}, [&](std::size_t i) { … });
+//   Later<Chart> chart = crew.begin([&] { return read_chart(path); });
+//
+// The thread that calls is worker 0 for the length of the call; the others look for work briefly after the last one and
+// then sleep in the kernel. See also TaskGroup (children not known in advance) and TaskGraph (steps with dependencies).
+//
+// Faults: of `both`, the first function's exception goes before the second's, which is waited for first; of a loop, the
+// first one thrown comes out and pieces not begun are left out. Recursion that nears the end of a stack throws Error
+// (crew.stack). Threads: any may call, also inside bodies, where calls become children of the calling worker. While one
+// thread's call is under way, another thread that is no worker runs its own `both` and loops by itself, in order.
+// The destructor waits for everything begun; no call may be under way then.
+#pragma once
+
+#include <atomic>
+#include <cstddef>
+#include <exception>
+#include <memory>
+#include <optional>
+#include <stop_token>
+#include <type_traits>
+#include <utility>
+
+#include "antcrew/base/range.hpp"
+#include "antcrew/crew/crew_options.hpp"
+#include "antcrew/crew/grain.hpp"
+#include "antcrew/crew/internal/halving.hpp"
+#include "antcrew/crew/internal/loops.hpp"
+#include "antcrew/crew/internal/tasks.hpp"
+#include "antcrew/crew/later.hpp"
+
+namespace antcrew {
+
+class TaskCrew : public internal::Loops<TaskCrew, Grain> {
+ public:
+  // Starts workers - 1 threads. Throws Error (crew.workers, crew.start).
+  explicit TaskCrew(int workers, const CrewOptions& options = {});
+
+  int workers() const noexcept { return pool_->workers(); }
+  const CrewFacts& facts() const noexcept { return pool_->facts(); }
+
+  // Runs f here and g here or on another worker, and returns when both have ended: both answers as a pair, or nothing
+  // when one of them returns nothing.
+  template <class F, class G>
+  auto both(F&& f, G&& g) {
+    internal::TaskWorker* worker = internal::task_worker_here;
+    if (worker != nullptr && &worker->pool == pool_.get()) [[likely]]
+      return internal::fork(*worker, f, g);
+    return both_from_outside(f, g);
+  }
+
+  // ranges, each, collect, fold: see crew/internal/loops.hpp. Each takes a Grain before the body, and a std::stop_token
+  // after it; both may be left out. A loop is halved only when nothing of its worker's is left to steal (Tzannes,
+  // Caragea, Barua and Vishkin 2010, "Lazy binary-splitting").
+  static constexpr Grain usual{};
+  static constexpr Grain small_pieces(std::size_t k) noexcept { return {k}; }
+
+  // Begins fn, from any thread.
+  template <class Fn>
+  auto begin(Fn fn) {
+    using T = std::invoke_result_t<Fn&>;
+    auto* begun = new internal::BegunFn<T, Fn>(*pool_, std::move(fn));
+    pool_->submit(begun);
+    return Later<T>(begun);
+  }
+
+  // Waits for begun work whose handle was dropped, and throws the first exception among it. Returns how much work was
+  // not waited for by its handle since the last time.
+  std::uint64_t settle();
+
+  internal::TaskPool& pool() noexcept { return *pool_; }
+  internal::MeterSwitch& meter() noexcept { return pool_->meter(); }  // for Watch
+
+ private:
+  friend class internal::Loops<TaskCrew, Grain>;
+
+  template <class F, class G>
+  [[gnu::noinline, gnu::cold]] auto both_from_outside(F& f, G& g) {
+    if (internal::TaskWorker* worker = pool_->here()) return internal::fork(*worker, f, g);
+    internal::TaskPool::Call call(*pool_);
+    if (call.worker() == nullptr) return internal::one_after_the_other(f, g);
+    if constexpr (std::is_void_v<decltype(internal::fork(*call.worker(), f, g))>) {
+      internal::fork(*call.worker(), f, g);
+      call.finish();
+    } else {
+      auto answers = internal::fork(*call.worker(), f, g);
+      call.finish();
+      return answers;
+    }
+  }
+
+  template <class OnPiece>
+  void pieces(std::size_t n, Grain grain, const std::stop_token& stop, OnPiece&& on_piece) {
+    if (n == 0) return;
+    std::atomic<bool> failed{false};
+    if (!stop.stop_possible()) return halve(n, grain, failed, internal::Raised{failed}, on_piece);
+    const internal::StopFlag stopped(stop);
+    halve(n, grain, failed, internal::EitherRaised{failed, stopped.flag()}, on_piece);
+  }
+
+  template <class Enough, class OnPiece>
+  void halve(std::size_t n, Grain grain, std::atomic<bool>& failed, const Enough& enough, OnPiece& on_piece) {
+    internal::Halving loop(grain.of(n, workers()), failed, enough, on_piece);
+    if (internal::TaskWorker* worker = pool_->here()) {
+      loop.run(*worker, {0, n});
+    } else {
+      internal::TaskPool::Call call(*pool_);
+      if (call.worker() == nullptr) return loop.run_alone({0, n});
+      loop.run(*call.worker(), {0, n});
+      if (!failed.load(std::memory_order_relaxed)) call.finish();
+    }
+    loop.throw_again();
+  }
+
+  std::unique_ptr<internal::TaskPool> pool_;
+};
+
+}  // namespace antcrew

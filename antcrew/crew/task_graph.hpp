@@ -1,0 +1,150 @@
+// Named steps with dependencies, run many times.
+//
+//   TaskGraph graph;
+//   auto depth = graph.step("depth", [&] { return read_depth(tide); });
+//   auto slope = graph.step("slope", [&] { return slope_of(depth.result()); }, {depth});   // after depth
+//   graph.run(crew);                       // again and again
+//   use(slope.result());
+//
+// A step begins when all it depends on have ended. Its result is overwritten at each run. After a step has thrown,
+// steps that had not begun are left out and run() throws that exception. Graphs are built by one thread and run by one
+// at a time; a run after the first one allocates nothing of its own.
+#pragma once
+
+#include <atomic>
+#include <cstddef>
+#include <exception>
+#include <initializer_list>
+#include <memory>
+#include <optional>
+#include <stop_token>
+#include <string>
+#include <type_traits>
+#include <unordered_set>
+#include <utility>
+#include <vector>
+
+#include "antcrew/crew/internal/tasks.hpp"
+#include "antcrew/crew/task_crew.hpp"
+
+namespace antcrew {
+
+namespace internal {
+
+class GraphRun;
+
+struct StepNode : Task {
+  StepNode(std::string its_name, GraphRun& its_run);
+  virtual ~StepNode() = default;
+  virtual void call() = 0;
+
+  GraphRun& run;
+  StepNode* const* next = nullptr;  // those that depend on this one, in the graph's list
+  std::size_t next_count = 0;
+  int needs = 0;             // steps it depends on
+  std::atomic<int> open{0};  // of them, not yet ended in this run
+  std::vector<StepNode*> after;
+  std::string name;
+};
+
+// What the steps of a graph share while it runs.
+class GraphRun {
+ public:
+  // Runs `node` and whatever only waited for it, handing on what else became ready.
+  void run_from(StepNode* node, TaskWorker& worker) noexcept;
+
+  std::atomic<std::size_t> open_ends{0};  // steps that nobody waits for: when all have ended, so have all steps
+  std::atomic<bool> failed{false};
+  std::exception_ptr error;
+  const std::atomic<bool>* stopped = nullptr;
+  bool alone = false;  // one worker: counts need no atomic steps
+
+ private:
+  void call(StepNode& node) noexcept;
+  bool was_last(StepNode& node) const noexcept;
+};
+
+[[noreturn]] void refuse_result(const std::string& step);
+
+template <class T>
+struct ResultNode : StepNode {
+  using StepNode::StepNode;
+  std::optional<T> result;
+};
+
+template <class T, class Fn>
+struct FnNode final : ResultNode<T> {
+  FnNode(std::string name, GraphRun& run, Fn its_fn) : ResultNode<T>(std::move(name), run), fn(std::move(its_fn)) {}
+  void call() override { this->result.emplace(result_of(fn)); }
+  Fn fn;
+};
+
+}  // namespace internal
+
+class TaskGraph {
+ public:
+  class AnyStep {
+   public:
+    const std::string& name() const noexcept { return node_->name; }
+
+   protected:
+    friend class TaskGraph;
+    explicit AnyStep(internal::StepNode* node) noexcept : node_(node) {}
+    internal::StepNode* node_;
+  };
+
+  // Valid while the graph is.
+  template <class T>
+  class Step : public AnyStep {
+   public:
+    // Throws Error (graph.result) when the step has not run.
+    const T& result() const {
+      const auto& result = static_cast<const internal::ResultNode<T>*>(node_)->result;
+      if (!result) internal::refuse_result(node_->name);
+      return *result;
+    }
+
+   private:
+    friend class TaskGraph;
+    using AnyStep::AnyStep;
+  };
+
+  TaskGraph() : run_(std::make_unique<internal::GraphRun>()) {}
+
+  // Throws Error (graph.step) when there is a step of that name.
+  template <class Fn>
+  auto step(std::string name, Fn fn, std::initializer_list<AnyStep> after = {}) {
+    using T = internal::Something<std::invoke_result_t<Fn&>>;
+    auto node = std::make_unique<internal::FnNode<T, Fn>>(std::move(name), *run_, std::move(fn));
+    const Step<T> made(node.get());
+    add(std::move(node));
+    for (const AnyStep& needed : after) order(needed, made);
+    return made;
+  }
+  // `then` begins after `first` has ended.
+  void order(const AnyStep& first, const AnyStep& then);
+
+  std::size_t size() const noexcept { return nodes_.size(); }
+
+  // Throws the first exception of a step; Error (graph.cycle) naming steps that wait for each other, (graph.busy) when
+  // it is being run already, (crew.busy) when another thread's call is under way on the crew. Steps that have not begun
+  // when `stop` is asked to stop are left out.
+  void run(TaskCrew& crew, const std::stop_token& stop = {});
+
+ private:
+  void add(std::unique_ptr<internal::StepNode> node);
+  void prepare();
+  void refuse_cycle() const;
+  void start(internal::TaskWorker& worker, const std::stop_token& stop);
+
+  std::unique_ptr<internal::GraphRun> run_;
+  std::vector<std::unique_ptr<internal::StepNode>> nodes_;
+  std::unordered_set<std::string> names_;
+  std::vector<internal::StepNode*> next_;  // the lists of all nodes, one after the other
+  std::vector<internal::StepNode*> roots_;
+  std::size_t ends_ = 0;
+  bool prepared_ = false;
+  std::atomic<bool> running_{false};
+};
+
+}  // namespace antcrew
