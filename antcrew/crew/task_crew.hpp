@@ -54,7 +54,8 @@ class TaskCrew : public internal::Loops<TaskCrew, Grain> {
   }
 
   // ranges, each, collect, fold: see crew/internal/loops.hpp. Each takes a Grain before the body, and a std::stop_token
-  // after it; both may be left out. A loop is halved only when nothing of its worker's is left to steal (Tzannes,
+  // after it; both may be left out. A worker offers the upper half of what it has, again and again, down to
+  // what it does in a few microseconds; an even loop stays in one share a worker but for these halvings (after Tzannes,
   // Caragea, Barua and Vishkin 2010, "Lazy binary-splitting").
   static constexpr Grain usual{};
   static constexpr Grain small_pieces(std::size_t k) noexcept { return {k}; }

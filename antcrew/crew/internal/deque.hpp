@@ -67,11 +67,6 @@ class Deque {
     return true;
   }
 
-  // Owner. May say no while the last task is being stolen.
-  bool looks_empty() const noexcept {
-    return bottom_ == own_split_ && top_.load(std::memory_order_relaxed) >= own_split_;
-  }
-
   // Anyone. Null when nothing is public or another was faster.
   Task* steal() noexcept {
     std::int64_t top = top_.load(std::memory_order_seq_cst);

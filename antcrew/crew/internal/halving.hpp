@@ -3,6 +3,8 @@
 
 #include <algorithm>
 #include <atomic>
+#include <cstddef>
+#include <cstdint>
 #include <exception>
 #include <memory>
 #include <new>
@@ -12,6 +14,7 @@
 #include "antcrew/base/range.hpp"
 #include "antcrew/crew/internal/tasks.hpp"
 #include "antcrew/crew/later.hpp"
+#include "antcrew/machine/clock.hpp"
 
 namespace antcrew::internal {
 
@@ -120,30 +123,34 @@ auto one_after_the_other(F& f, G& g) {
   }
 }
 
+// How many pieces a worker does in one go, so that a go takes some microseconds: halving costs little then, and what it
+// has taken but not begun is out of others' reach for no longer.
+class Pace {
+ public:
+  std::size_t pieces() const noexcept { return pieces_; }
+  void took(std::int64_t ns) noexcept {
+    if (ns < 2'000 && pieces_ < 256) pieces_ *= 2;
+    if (ns > 8'000 && pieces_ > 1) pieces_ /= 2;
+  }
+
+ private:
+  std::size_t pieces_ = 1;
+};
+
 template <class Enough, class OnPiece>
 class Halving {
  public:
   Halving(std::size_t grain, std::atomic<bool>& failed, const Enough& enough, OnPiece& on_piece)
       : grain_(grain), failed_(failed), enough_(enough), on_piece_(on_piece) {}
 
-  // Does the range, offering its upper half whenever nothing else of this worker's can be stolen.
   void run(TaskWorker& worker, Range range) noexcept {
-    while (!range.empty() && !enough_()) {
-      if (range.size() <= grain_ || worker.offers_work()) {
-        range.first = piece(range);
-        continue;
-      }
-      const std::size_t middle = range.first + range.size() / 2;
-      Upper upper(*this, {middle, range.last}, worker);
-      run(worker, {range.first, middle});
-      if (!worker.take_back(&upper)) return worker.wait_for(upper);
-      range.first = middle;
-    }
+    Pace pace;
+    halve(worker, range, pace);
   }
   // Exceptions come out.
   void run_alone(Range range) {
     while (!range.empty() && !enough_()) {
-      const Range next = front(range);
+      const Range next = front(range, 1);
       on_piece_(next, enough_);
       range.first = next.last;
     }
@@ -155,7 +162,8 @@ class Halving {
  private:
   class Upper final : public JoinTask {
    public:
-    Upper(Halving& loop, Range range, TaskWorker& worker) : JoinTask(&run_it, worker), loop_(loop), range_(range) {
+    Upper(Halving& loop, Range range, const Pace& pace, TaskWorker& worker)
+        : JoinTask(&run_it, worker), loop_(loop), range_(range), pace_(pace) {
       worker.push(this);
     }
 
@@ -163,26 +171,46 @@ class Halving {
     static void run_it(Task* task, TaskWorker& worker) noexcept {
       auto& self = *static_cast<Upper*>(task);
       TaskWorker* owner = self.owner;
-      self.loop_.run(worker, self.range_);
+      self.loop_.halve(worker, self.range_, self.pace_);
       self.done.store(true, std::memory_order_seq_cst);
       TaskWorker::tell(owner);
     }
     Halving& loop_;
     Range range_;
+    Pace pace_;
   };
 
-  Range front(Range range) const noexcept { return {range.first, range.first + std::min(grain_, range.size())}; }
+  // Does the range, its upper half always offered to others while it is at the lower one.
+  void halve(TaskWorker& worker, Range range, Pace& pace) noexcept {
+    while (!range.empty() && !enough_()) {
+      if (worker.pool.workers() == 1) return go(range);
+      const Range next = front(range, pace.pieces());
+      if (next.last == range.last) return timed_go(next, pace);
+      const std::size_t middle = std::max(range.first + range.size() / 2, next.last);
+      Upper upper(*this, {middle, range.last}, pace, worker);
+      halve(worker, {range.first, middle}, pace);
+      if (!worker.take_back(&upper)) return worker.wait_for(upper);
+      range.first = middle;
+    }
+  }
 
-  // Returns where the piece ends.
-  std::size_t piece(Range range) noexcept {
-    const Range next = front(range);
+  Range front(Range range, std::size_t pieces) const noexcept {
+    return {range.first, range.size() / grain_ < pieces ? range.last : range.first + grain_ * pieces};
+  }
+
+  void timed_go(Range range, Pace& pace) noexcept {
+    const std::int64_t start = now_ns();
+    go(range);
+    pace.took(now_ns() - start);
+  }
+
+  void go(Range range) noexcept {
     try {
-      on_piece_(next, enough_);
+      run_alone(range);
     } catch (...) {
       // Only the first to set the flag writes the error; the joins publish it to the thread that throws it again.
       if (!failed_.exchange(true, std::memory_order_relaxed)) error_ = std::current_exception();
     }
-    return next.last;
   }
 
   std::size_t grain_;

@@ -12,9 +12,10 @@ namespace antcrew::internal {
 namespace {
 
 // Kept public by each worker: enough that thieves need not wait for the owner to come by, few enough that the
-// recursion below them stays private.
+// recursion below them stays private. More workers than processors means work that waits, whose owner comes by late.
 std::int64_t wanted_public(int workers) noexcept {
-  return workers == 1 ? 0 : std::max(4, workers);
+  if (workers == 1) return 0;
+  return workers > usable_processors_now() ? 64 : std::max(4, workers);
 }
 
 // What a body may still need when recursion is refused.
@@ -44,10 +45,6 @@ constexpr std::uint32_t waits = 2;
 
 bool TaskWorker::may_look() const noexcept {
   return pool.may_look_;
-}
-
-bool TaskWorker::offers_work() const noexcept {
-  return pool.workers() == 1 || !deque_.looks_empty();
 }
 
 Task* TaskWorker::own() {

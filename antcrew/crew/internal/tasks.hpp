@@ -57,8 +57,6 @@ class TaskWorker {
   }
   // After done was set by a task of this worker's.
   static void tell(TaskWorker* owner) noexcept;
-  // Whether something of this worker's could be stolen, or nobody is there to steal it.
-  bool offers_work() const noexcept;
   bool work_once();
   void reserve(std::int64_t tasks) { deque_.reserve(tasks); }
   void serve();
