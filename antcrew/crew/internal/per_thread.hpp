@@ -5,6 +5,8 @@
 #include <atomic>
 #include <bit>
 #include <cstddef>
+#include <optional>
+#include <type_traits>
 #include <utility>
 
 namespace antcrew::internal {
@@ -22,7 +24,8 @@ inline int thread_number() {
 template <class T>
 class PerThread {
  public:
-  explicit PerThread(T initial = T()) : initial_(std::move(initial)) {}
+  PerThread() = default;  // each begins as T()
+  explicit PerThread(T initial) : initial_(std::move(initial)) {}
   ~PerThread() {
     for (std::atomic<Slot*>& segment : segments_) delete[] segment.load(std::memory_order_acquire);
   }
@@ -57,7 +60,7 @@ class PerThread {
     const std::size_t count = std::size_t{1} << k;
     auto* made = new Slot[count];
     if constexpr (std::is_copy_assignable_v<T>) {
-      for (std::size_t i = 0; i < count; ++i) made[i].value = initial_;
+      for (std::size_t i = 0; initial_ && i < count; ++i) made[i].value = *initial_;
     }
     Slot* seen = nullptr;
     if (segments_[k].compare_exchange_strong(seen, made, std::memory_order_acq_rel)) return made;
@@ -65,7 +68,7 @@ class PerThread {
     return seen;
   }
 
-  T initial_;
+  std::optional<T> initial_;
   std::array<std::atomic<Slot*>, 24> segments_{};
 };
 
