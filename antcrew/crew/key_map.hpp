@@ -8,16 +8,16 @@
 //
 // Any thread may add, update, insert and find at any time. update() has the value to itself; fn must not touch the same
 // map. add() to numbers is for keys that come again and again: each worker sums up for itself, as long as it meets few
-// keys (some 200,000), and find() sees all workers' sums. One map is either added to or updated: the other throws Error
-// (keys.mixed). Values are handed out as copies, so nothing another worker does can make one invalid. walk() and
-// take_sorted() are for when nobody adds. Sums of floating-point numbers depend on which worker met which.
+// keys (1.5 million, some 32 MiB each), and find() sees all workers' sums. One map is either added to or updated: the
+// other throws Error (keys.mixed). Values are handed out as copies, so nothing another worker does can make one
+// invalid. walk() and take_sorted() are for when nobody adds. Sums of floating-point numbers depend on which worker met
+// which.
 #pragma once
 
 #include <algorithm>
 #include <atomic>
 #include <cstddef>
 #include <functional>
-#include <memory>
 #include <mutex>
 #include <optional>
 #include <type_traits>
@@ -29,6 +29,7 @@
 #include "antcrew/crew/internal/key_words.hpp"
 #include "antcrew/crew/internal/lock.hpp"
 #include "antcrew/crew/internal/per_thread.hpp"
+#include "antcrew/crew/sort.hpp"
 
 namespace antcrew {
 
@@ -53,10 +54,11 @@ class KeyMap {
   static constexpr bool summed = std::is_arithmetic_v<V> && sizeof(V) <= 8;
   static constexpr bool summed_apart =
       summed && internal::small_key<K> && std::is_same_v<Equal, std::equal_to<K>> && std::is_same_v<Hash, std::hash<K>>;
-  using Sums = std::conditional_t<summed_apart, internal::KeySums<V>, internal::NoSums>;
+  using Bits = std::conditional_t<sizeof(K) <= 4, std::uint32_t, std::uint64_t>;
+  using Sums = std::conditional_t<summed_apart, internal::KeySums<Bits, V>, internal::NoSums>;
 
  public:
-  KeyMap() : table_(std::make_unique<Table>()) {}
+  KeyMap() = default;
   ~KeyMap() { drop(); }
   KeyMap(const KeyMap&) = delete;
   KeyMap& operator=(const KeyMap&) = delete;
@@ -66,7 +68,7 @@ class KeyMap {
     if constexpr (summed) {
       begin(Use::added);
       if constexpr (summed_apart) {
-        const std::uint64_t bits = internal::bits_of(key);
+        const auto bits = static_cast<Bits>(internal::bits_of(key));
         Sums& mine = sums_.mine();
         if (bits != 0 && mine.in_use()) {
           if (mine.add(internal::mixed(bits), bits, amount)) return;
@@ -112,37 +114,64 @@ class KeyMap {
   // How many keys. For when nobody adds, as are the following.
   std::size_t size() {
     gather();
-    return table_->size();
+    return table_.size();
   }
 
   // fn(const K&, const V&) for every key, in no order.
   template <class Fn>
   void walk(Fn&& fn) {
     gather();
-    table_->walk([&](std::uint64_t word) {
+    table_.walk([&](std::uint64_t word) {
       const Node& at = *internal::node_of<Node>(word);
       fn(at.key, at.value);
     });
   }
 
-  // All keys with their values, ascending by key; the map is empty afterwards.
+  // All keys with their values, ascending by key; the map is empty afterwards. With a crew, its workers sort.
   std::vector<std::pair<K, V>> take_sorted() {
-    gather();
+    return take([](auto& all, const auto& less) { std::sort(all.begin(), all.end(), less); });
+  }
+  template <class Crew>
+  std::vector<std::pair<K, V>> take_sorted(Crew& crew) {
+    return take([&](auto& all, const auto& less) { antcrew::sort(crew, all, less); });
+  }
+
+ private:
+  template <class Sort>
+  std::vector<std::pair<K, V>> take(const Sort& sort) {
     std::vector<std::pair<K, V>> all;
-    all.reserve(table_->size());
-    table_->walk([&](std::uint64_t word) {
+    table_.walk([&](std::uint64_t word) {
       Node& at = *internal::node_of<Node>(word);
       all.emplace_back(std::move(at.key), std::move(at.value));
     });
-    std::sort(all.begin(), all.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
+    if constexpr (summed_apart) {
+      sums_.visit([&](Sums& sums) {
+        sums.hand_over([&](Bits bits, V amount) { all.emplace_back(internal::key_of_bits<K>(bits), amount); });
+      });
+    }
+    sort(all, [](const auto& a, const auto& b) { return a.first < b.first; });
+    if constexpr (summed_apart) add_up_equal(all);
     drop();
-    table_ = std::make_unique<Table>();
+    table_.reset();
     sums_.visit([](Sums& sums) { sums.reset(); });
     use_.store(Use::none);
     return all;
   }
 
- private:
+  // Several workers' sums of one key lie side by side.
+  static void add_up_equal(std::vector<std::pair<K, V>>& all) {
+    auto last = all.begin();
+    for (auto at = all.begin(); at != all.end(); ++at) {
+      if (at == last) continue;
+      if (at->first == last->first) {
+        last->second = static_cast<V>(last->second + at->second);
+      } else {
+        *++last = *at;
+      }
+    }
+    if (last != all.end()) all.erase(last + 1, all.end());
+  }
+
   enum class Use : int { none, added, updated };
 
   void begin(Use use) {
@@ -161,12 +190,12 @@ class KeyMap {
     const std::uint64_t hash = internal::hash_of<K, Hash>(key);
     const internal::IsNode<Node, K, Equal> same{hash, key};
     const auto make = [&] { return internal::word_of(new Node{hash, key, std::move(value), {}}, hash); };
-    const auto found = table_->find_or_add(hash, same, make);
+    const auto found = table_.find_or_add(hash, same, make);
     added = found.added;
     return *internal::node_of<Node>(found.word);
   }
   Node* find_node(std::uint64_t hash, const K& key) const {
-    const std::uint64_t word = table_->find(hash, internal::IsNode<Node, K, Equal>{hash, key});
+    const std::uint64_t word = table_.find(hash, internal::IsNode<Node, K, Equal>{hash, key});
     return word == 0 ? nullptr : internal::node_of<Node>(word);
   }
 
@@ -176,7 +205,7 @@ class KeyMap {
       const std::uint32_t before = handed_over_.load(std::memory_order_acquire);
       std::optional<V> sum;
       if constexpr (summed_apart) {
-        const std::uint64_t bits = internal::bits_of(key);
+        const auto bits = static_cast<Bits>(internal::bits_of(key));
         if (bits != 0)
           sums_.visit([&](const Sums& sums) {
             if (const auto part = sums.find(hash, bits)) sum = static_cast<V>(sum.value_or(V()) + *part);
@@ -195,7 +224,7 @@ class KeyMap {
     if constexpr (summed_apart) {
       const std::lock_guard<std::mutex> one_at_a_time(handing_over_);
       handed_over_.fetch_add(1, std::memory_order_acq_rel);
-      sums.hand_over([&](std::uint64_t bits, V amount) {
+      sums.hand_over([&](Bits bits, V amount) {
         std::atomic_ref<V>(node(internal::key_of_bits<K>(bits)).value).fetch_add(amount, std::memory_order_release);
       });
       handed_over_.fetch_add(1, std::memory_order_release);
@@ -208,10 +237,10 @@ class KeyMap {
   }
 
   void drop() noexcept {
-    table_->walk([](std::uint64_t word) { delete internal::node_of<Node>(word); });
+    table_.walk([](std::uint64_t word) { delete internal::node_of<Node>(word); });
   }
 
-  std::unique_ptr<Table> table_;
+  Table table_;
   internal::PerThread<Sums> sums_;
   alignas(64) std::atomic<Use> use_{Use::none};
   alignas(64) std::atomic<std::uint32_t> handed_over_{0};  // odd while one is at it

@@ -14,12 +14,12 @@
 #include <atomic>
 #include <cstddef>
 #include <functional>
-#include <memory>
 #include <utility>
 #include <vector>
 
 #include "antcrew/crew/internal/key_table.hpp"
 #include "antcrew/crew/internal/key_words.hpp"
+#include "antcrew/crew/sort.hpp"
 
 namespace antcrew {
 
@@ -31,7 +31,7 @@ class KeySet {
   using Table = internal::KeyTable<HashOf>;
 
  public:
-  KeySet() : table_(std::make_unique<Table>()) {}
+  KeySet() = default;
   ~KeySet() { drop(); }
   KeySet(const KeySet&) = delete;
   KeySet& operator=(const KeySet&) = delete;
@@ -41,12 +41,11 @@ class KeySet {
     if constexpr (small) {
       const std::uint64_t bits = internal::bits_of(key);
       if (bits == 0) return !zero_.load(std::memory_order_relaxed) && !zero_.exchange(true);
-      const auto same = [bits](std::uint64_t word) { return word == bits; };
-      return table_->find_or_add(internal::mixed(bits), same, [bits] { return bits; }).added;
+      return table_.add_new(internal::mixed(bits), bits);
     } else {
       const std::uint64_t hash = internal::hash_of<K, Hash>(key);
       const internal::IsNode<Node, K, Equal> same{hash, key};
-      return table_->find_or_add(hash, same, [&] { return internal::word_of(new Node{hash, key}, hash); }).added;
+      return table_.find_or_add(hash, same, [&] { return internal::word_of(new Node{hash, key}, hash); }).added;
     }
   }
 
@@ -54,51 +53,60 @@ class KeySet {
     if constexpr (small) {
       const std::uint64_t bits = internal::bits_of(key);
       if (bits == 0) return zero_.load(std::memory_order_acquire);
-      return table_->find(internal::mixed(bits), [bits](std::uint64_t word) { return word == bits; }) != 0;
+      return table_.find(internal::mixed(bits), [bits](std::uint64_t word) { return word == bits; }) != 0;
     } else {
       const std::uint64_t hash = internal::hash_of<K, Hash>(key);
-      return table_->find(hash, internal::IsNode<Node, K, Equal>{hash, key}) != 0;
+      return table_.find(hash, internal::IsNode<Node, K, Equal>{hash, key}) != 0;
     }
   }
 
   // How many keys; exact when nobody inserts.
-  std::size_t size() const noexcept { return table_->size() + (zero_.load(std::memory_order_relaxed) ? 1 : 0); }
+  std::size_t size() const noexcept { return table_.size() + (zero_.load(std::memory_order_relaxed) ? 1 : 0); }
 
   // fn(const K&) for every key, in no order.
   template <class Fn>
   void walk(Fn&& fn) const {
     if constexpr (small) {
       if (zero_.load(std::memory_order_acquire)) fn(internal::key_of_bits<K>(0));
-      table_->walk([&](std::uint64_t word) { fn(internal::key_of_bits<K>(word)); });
+      table_.walk([&](std::uint64_t word) { fn(internal::key_of_bits<K>(word)); });
     } else {
-      table_->walk([&](std::uint64_t word) { fn(std::as_const(internal::node_of<Node>(word)->key)); });
+      table_.walk([&](std::uint64_t word) { fn(std::as_const(internal::node_of<Node>(word)->key)); });
     }
   }
 
-  // All keys in ascending order; the set is empty afterwards.
+  // All keys in ascending order; the set is empty afterwards. With a crew, its workers sort.
   std::vector<K> take_sorted() {
+    return take([](std::vector<K>& keys) { std::sort(keys.begin(), keys.end()); });
+  }
+  template <class Crew>
+  std::vector<K> take_sorted(Crew& crew) {
+    return take([&](std::vector<K>& keys) { antcrew::sort(crew, keys); });
+  }
+
+ private:
+  template <class Sort>
+  std::vector<K> take(const Sort& sort) {
     std::vector<K> keys;
     keys.reserve(size());
     if constexpr (small) {
       walk([&](const K& key) { keys.push_back(key); });
     } else {
-      table_->walk([&](std::uint64_t word) { keys.push_back(std::move(internal::node_of<Node>(word)->key)); });
+      table_.walk([&](std::uint64_t word) { keys.push_back(std::move(internal::node_of<Node>(word)->key)); });
     }
-    std::sort(keys.begin(), keys.end());
+    sort(keys);
     drop();
-    table_ = std::make_unique<Table>();
+    table_.reset();
     zero_.store(false);
     return keys;
   }
 
- private:
   void drop() noexcept {
     if constexpr (!small) {
-      table_->walk([](std::uint64_t word) { delete internal::node_of<Node>(word); });
+      table_.walk([](std::uint64_t word) { delete internal::node_of<Node>(word); });
     }
   }
 
-  std::unique_ptr<Table> table_;
+  Table table_;
   alignas(64) std::atomic<bool> zero_{false};  // the key whose word would be 0
 };
 

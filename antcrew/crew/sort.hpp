@@ -143,39 +143,53 @@ class MergeSort {
     });
   }
 
-  // Merges groups of `reach` runs in pairs. Every worker writes stretches of equal length, whatever pairs they are in.
+  struct Pair {
+    std::size_t begin, middle, end;
+    std::size_t first_count() const noexcept { return middle - begin; }
+  };
+  // The two groups of `reach` runs each that begin at `run`.
+  Pair pair_at(std::size_t run, std::size_t reach) const noexcept {
+    return {border(run), border(std::min(run + reach, runs_)), border(std::min(run + 2 * reach, runs_))};
+  }
+
+  // Merges groups of runs in pairs. Every worker writes stretches of equal length, whatever pairs they are in. Where
+  // stretches begin in both groups is found before anything is moved: an element that was can no longer be compared.
   template <class From, class To>
   void merge_level(From from, To to, std::size_t reach) {
+    std::vector<std::size_t> cuts(stretches() + 1, 0);
+    for (std::size_t run = 0; run < runs_; run += 2 * reach) find_cuts(from, pair_at(run, reach), cuts);
     tasks(stretches(), [&](std::size_t k) {
       const Range mine = even_part(n_, stretches(), k);
       for (std::size_t run = 0; run < runs_; run += 2 * reach) {
-        const std::size_t begin = border(run);
-        const std::size_t middle = border(std::min(run + reach, runs_));
-        const std::size_t end = border(std::min(run + 2 * reach, runs_));
-        const std::size_t low = std::max(begin, mine.first);
-        const std::size_t high = std::min(end, mine.last);
-        if (low < high) merge_stretch(from, to, {begin, middle, end}, {low, high});
+        const Pair pair = pair_at(run, reach);
+        const Range out{std::max(pair.begin, mine.first), std::min(pair.end, mine.last)};
+        if (out.first >= out.last) continue;
+        const std::size_t a_low = out.first == pair.begin ? 0 : cuts[k];
+        const std::size_t a_high = out.last == pair.end ? pair.first_count() : cuts[k + 1];
+        merge_stretch(from, to, pair, out, {a_low, a_high});
       }
     });
   }
 
-  struct Pair {
-    std::size_t begin, middle, end;
-  };
-
-  template <class From, class To>
-  void merge_stretch(From from, To to, const Pair& pair, Range out) {
+  // cuts[k]: how many of the elements before stretch k come from the first group of the pair it begins in.
+  template <class From>
+  void find_cuts(From from, const Pair& pair, std::vector<std::size_t>& cuts) {
     using FromStep = std::iter_difference_t<From>;
-    const From a = from + static_cast<FromStep>(pair.begin);
-    const From b = from + static_cast<FromStep>(pair.middle);
-    const std::size_t na = pair.middle - pair.begin;
-    const std::size_t nb = pair.end - pair.middle;
-    const std::size_t low = out.first - pair.begin;
-    const std::size_t high = out.last - pair.begin;
-    const std::size_t a_low = from_first(a, na, b, nb, low, less_);
-    const std::size_t a_high = from_first(a, na, b, nb, high, less_);
-    merge_moving(a + static_cast<FromStep>(a_low), a + static_cast<FromStep>(a_high),
-                 b + static_cast<FromStep>(low - a_low), b + static_cast<FromStep>(high - a_high),
+    for (std::size_t k = 1; k < stretches(); ++k) {
+      const std::size_t at = even_part(n_, stretches(), k).first;
+      if (at <= pair.begin || at >= pair.end) continue;
+      cuts[k] = from_first(from + static_cast<FromStep>(pair.begin), pair.first_count(),
+                           from + static_cast<FromStep>(pair.middle), pair.end - pair.middle, at - pair.begin, less_);
+    }
+  }
+
+  // out: indices of the output; from_a: which elements of the first group go there.
+  template <class From, class To>
+  void merge_stretch(From from, To to, const Pair& pair, Range out, Range from_a) {
+    const auto at = [&](std::size_t i) { return from + static_cast<std::iter_difference_t<From>>(i); };
+    const std::size_t b_low = pair.middle + (out.first - pair.begin - from_a.first);
+    const std::size_t b_high = pair.middle + (out.last - pair.begin - from_a.last);
+    merge_moving(at(pair.begin + from_a.first), at(pair.begin + from_a.last), at(b_low), at(b_high),
                  to + static_cast<std::iter_difference_t<To>>(out.first), less_);
   }
 

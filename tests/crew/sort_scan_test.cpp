@@ -56,6 +56,10 @@ void sorts_everything(int workers) {
 
     std::vector<Tag> stable = tags(n, n);
     antcrew::stable_sort(crew, stable, by_species);
+    std::vector<Tag> named_order = stable;
+    antcrew::sort(crew, named_order, [](const Tag& a, const Tag& b) { return a.name < b.name; });
+    CHECK(std::is_sorted(named_order.begin(), named_order.end(),
+                         [](const Tag& a, const Tag& b) { return a.name < b.name; }));
     bool right = true;
     for (std::size_t i = 1; i < n; ++i) {
       right = right && (stable[i - 1].species < stable[i].species ||

@@ -1,18 +1,21 @@
-// The sums that one worker keeps for itself: keys as words, open addressing, at most most_keys of them.
+// The sums that one worker keeps for itself: keys as words, open addressing by cache lines, at most most_keys of them.
 //
 // One worker writes, any may read: a slot's amount is stored before its key is (release), and read after it (acquire).
 // A full table is copied to a larger one; the old one stays for readers until the end, and together they are smaller
 // than the newest.
 #pragma once
 
+#include <array>
 #include <atomic>
 #include <cstddef>
 #include <cstdint>
 #include <memory>
 #include <optional>
+#include <utility>
 #include <vector>
 
 #include "antcrew/crew/internal/key_table.hpp"
+#include "antcrew/crew/internal/zeroed_memory.hpp"
 
 namespace antcrew::internal {
 
@@ -22,11 +25,12 @@ struct NoSums {
   void reset() noexcept {}
 };
 
-template <class V>
+// Bits: the word of a key, as small as it can be.
+template <class Bits, class V>
 class KeySums {
  public:
-  // Beyond this the workers seldom meet at a key, and the table that they share costs them less than one each.
-  static constexpr std::size_t most_keys = 200'000;
+  // Beyond this a worker's own table would take too much memory: with it some 32 MiB.
+  static constexpr std::size_t most_keys = (std::size_t{1} << 21) * 3 / 4;
 
   KeySums() = default;
   KeySums(const KeySums&) = delete;
@@ -35,26 +39,25 @@ class KeySums {
   bool in_use() const noexcept { return !over_.load(std::memory_order_relaxed); }
 
   // Owner. False when there is no room for a new key.
-  bool add(std::uint64_t hash, std::uint64_t bits, V amount) {
-    Table* table = table_.load(std::memory_order_relaxed);
-    if (table != nullptr) [[likely]] {
-      Slot& slot = table->place(hash, bits);
-      if (slot.bits.load(std::memory_order_relaxed) == bits) [[likely]] {
-        slot.amount.store(static_cast<V>(slot.amount.load(std::memory_order_relaxed) + amount),
-                          std::memory_order_relaxed);
+  bool add(std::uint64_t hash, Bits bits, V amount) {
+    if (Table* table = table_.load(std::memory_order_relaxed); table != nullptr) [[likely]] {
+      Bucket* bucket = table->at(hash);
+      const std::size_t slot = slot_of(*bucket, bits);
+      if (slot < width) [[likely]] {
+        raise({bucket, slot}, amount);
         return true;
       }
     }
-    return add_key(hash, bits, amount);
+    return add_further(hash, bits, amount);
   }
 
   // Anyone.
-  std::optional<V> find(std::uint64_t hash, std::uint64_t bits) const noexcept {
+  std::optional<V> find(std::uint64_t hash, Bits bits) const noexcept {
     const Table* table = table_.load(std::memory_order_acquire);
     if (table == nullptr) return std::nullopt;
-    const Slot& slot = table->place(hash, bits);
-    if (slot.bits.load(std::memory_order_acquire) != bits) return std::nullopt;
-    return slot.amount.load(std::memory_order_relaxed);
+    const Place at = table->place(hash, bits);
+    if (at.bucket->bits[at.slot].load(std::memory_order_acquire) != bits) return std::nullopt;
+    return at.bucket->amounts[at.slot].load(std::memory_order_relaxed);
   }
 
   // Owner, or anyone when it is at rest. fn(bits, amount) for all; nothing is kept here afterwards.
@@ -63,10 +66,7 @@ class KeySums {
     over_.store(true, std::memory_order_relaxed);
     Table* table = table_.load(std::memory_order_relaxed);
     if (table == nullptr) return;
-    for (std::size_t i = 0; i < table->size; ++i) {
-      const std::uint64_t bits = table->slots[i].bits.load(std::memory_order_relaxed);
-      if (bits != 0) fn(bits, table->slots[i].amount.load(std::memory_order_relaxed));
-    }
+    walk(*table, fn);
     table_.store(nullptr, std::memory_order_release);
   }
   // When nobody reads.
@@ -78,48 +78,97 @@ class KeySums {
   }
 
  private:
-  struct Slot {
-    std::atomic<std::uint64_t> bits{0};
-    std::atomic<V> amount{};
+  // As many as fit into one cache line: one line is fetched for each addition.
+  static constexpr std::size_t width = sizeof(Bits) + sizeof(V) <= 8 ? 8 : 4;
+  struct alignas(64) Bucket {
+    std::array<std::atomic<Bits>, width> bits;
+    std::array<std::atomic<V>, width> amounts;
+  };
+  struct Place {
+    Bucket* bucket;
+    std::size_t slot;  // width: none
   };
   struct Table {
-    explicit Table(std::size_t its_size) : size(its_size), slots(new Slot[its_size]) {}
-    // The key's slot, or the empty one where it would go.
-    Slot& place(std::uint64_t hash, std::uint64_t bits) const noexcept {
-      std::size_t i = hash & (size - 1);
-      while (true) {
-        const std::uint64_t seen = slots[i].bits.load(std::memory_order_acquire);
-        if (seen == bits || seen == 0) return slots[i];
-        i = (i + 1) & (size - 1);
+    explicit Table(std::size_t its_buckets) : buckets(its_buckets), memory(its_buckets * sizeof(Bucket)) {}
+    Bucket* at(std::uint64_t hash) const noexcept {
+      return static_cast<Bucket*>(memory.data()) + (hash & (buckets - 1));
+    }
+    Bucket* after(Bucket* bucket) const noexcept {
+      Bucket* first = static_cast<Bucket*>(memory.data());
+      return bucket + 1 == first + buckets ? first : bucket + 1;
+    }
+    // The key's place, or the empty one where it would go.
+    Place place(std::uint64_t hash, Bits bits) const noexcept {
+      for (Bucket* bucket = at(hash);; bucket = after(bucket)) {
+        for (std::size_t k = 0; k < width; ++k) {
+          const Bits seen = bucket->bits[k].load(std::memory_order_acquire);
+          if (seen == bits || seen == 0) return {bucket, k};
+        }
       }
     }
-    std::size_t size;
-    std::unique_ptr<Slot[]> slots;
+    std::size_t buckets;
+    ZeroedMemory memory;
   };
 
-  [[gnu::noinline]] bool add_key(std::uint64_t hash, std::uint64_t bits, V amount) {
-    if (used_ >= most_keys) return false;
+  // Which slot has the key, found without a branch that could be guessed wrong; width when none has.
+  static std::size_t slot_of(const Bucket& bucket, Bits bits) noexcept {
+    return slot_of(bucket, bits, std::make_index_sequence<width>());
+  }
+  template <std::size_t... k>
+  static std::size_t slot_of(const Bucket& bucket, Bits bits, std::index_sequence<k...>) noexcept {
+    const auto is = [&](std::size_t slot) {
+      return static_cast<std::size_t>(bucket.bits[slot].load(std::memory_order_relaxed) == bits);
+    };
+    return width - (((width - k) * is(k)) + ...);
+  }
+
+  static void raise(const Place& at, V amount) noexcept {
+    std::atomic<V>& sum = at.bucket->amounts[at.slot];
+    sum.store(static_cast<V>(sum.load(std::memory_order_relaxed) + amount), std::memory_order_relaxed);
+  }
+
+  // The first bucket did not have it.
+  [[gnu::noinline]] bool add_further(std::uint64_t hash, Bits bits, V amount) {
     Table* table = table_.load(std::memory_order_relaxed);
-    if (table == nullptr || used_ * 4 >= table->size * 3) table = grow(table);
-    Slot& slot = table->place(hash, bits);
-    slot.amount.store(amount, std::memory_order_relaxed);
-    slot.bits.store(bits, std::memory_order_release);
+    if (table != nullptr) {
+      const Place at = table->place(hash, bits);
+      if (at.bucket->bits[at.slot].load(std::memory_order_relaxed) == bits) {
+        raise(at, amount);
+        return true;
+      }
+    }
+    if (used_ >= most_keys) return false;
+    if (table == nullptr || used_ * 8 >= table->buckets * width * 7) table = grow(table);
+    put(*table, hash, bits, amount);
     ++used_;
     return true;
   }
 
+  static void put(const Table& table, std::uint64_t hash, Bits bits, V amount) noexcept {
+    const Place at = table.place(hash, bits);
+    at.bucket->amounts[at.slot].store(amount, std::memory_order_relaxed);
+    at.bucket->bits[at.slot].store(bits, std::memory_order_release);
+  }
+
   Table* grow(const Table* old) {
-    tables_.push_back(std::make_unique<Table>(old == nullptr ? 256 : 2 * old->size));
+    tables_.push_back(std::make_unique<Table>(old == nullptr ? 64 : 2 * old->buckets));
     Table* larger = tables_.back().get();
-    for (std::size_t i = 0; old != nullptr && i < old->size; ++i) {
-      const std::uint64_t bits = old->slots[i].bits.load(std::memory_order_relaxed);
-      if (bits == 0) continue;
-      Slot& slot = larger->place(mixed(bits), bits);
-      slot.amount.store(old->slots[i].amount.load(std::memory_order_relaxed), std::memory_order_relaxed);
-      slot.bits.store(bits, std::memory_order_relaxed);
+    if (old != nullptr) {
+      walk(*old, [&](Bits bits, V amount) { put(*larger, mixed(bits), bits, amount); });
     }
     table_.store(larger, std::memory_order_release);
     return larger;
+  }
+
+  template <class Fn>
+  static void walk(const Table& table, Fn&& fn) {
+    const Bucket* bucket = static_cast<const Bucket*>(table.memory.data());
+    for (const Bucket* end = bucket + table.buckets; bucket < end; ++bucket) {
+      for (std::size_t k = 0; k < width; ++k) {
+        const Bits bits = bucket->bits[k].load(std::memory_order_relaxed);
+        if (bits != 0) fn(bits, bucket->amounts[k].load(std::memory_order_relaxed));
+      }
+    }
   }
 
   std::atomic<Table*> table_{nullptr};

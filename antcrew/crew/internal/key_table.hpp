@@ -12,6 +12,7 @@
 // directory itself likewise. A chunk's version is odd while it is being split.
 #pragma once
 
+#include <algorithm>
 #include <array>
 #include <atomic>
 #include <bit>
@@ -19,30 +20,44 @@
 #include <cstdint>
 #include <memory>
 #include <mutex>
+#include <new>
 #include <vector>
 
 #include "antcrew/crew/internal/jostle.hpp"
 #include "antcrew/crew/internal/lock.hpp"
+#include "antcrew/crew/internal/zeroed_memory.hpp"
 
 namespace antcrew::internal {
 
 // Both ends of the product are well mixed, also for keys that count up from 0 (the constant is 2^64 / golden ratio).
 inline std::uint64_t mixed(std::uint64_t bits) noexcept {
   __extension__ using Wide = unsigned __int128;
-  const Wide product = static_cast<Wide>(bits ^ 0x2545F4914F6CDD1Du) * 0x9E3779B97F4A7C15u;
+  const Wide product = static_cast<Wide>(bits) * 0x9E3779B97F4A7C15u;
   return static_cast<std::uint64_t>(product) ^ static_cast<std::uint64_t>(product >> 64);
 }
+
+// Memory for many objects of one size, in slabs that grow with the table: few large pages instead of many small ones.
+class Slabs {
+ public:
+  explicit Slabs(std::size_t bytes_each) : bytes_each_(bytes_each) {}
+  Slabs(const Slabs&) = delete;
+  Slabs& operator=(const Slabs&) = delete;
+
+  // Zeroed, aligned to a cache line. Throws std::bad_alloc.
+  void* take();
+  void release() noexcept;
+
+ private:
+  std::size_t bytes_each_;
+  std::vector<ZeroedMemory> slabs_;
+  std::size_t next_ = 0;  // in the last slab
+};
 
 // HashOf: word -> its key's hash. 0 is no word.
 template <class HashOf>
 class KeyTable {
  public:
-  KeyTable() {
-    auto directory = std::make_unique<Directory>(0);
-    directory->chunks[0].store(new_chunk(0), std::memory_order_relaxed);
-    directory_.store(directory.get(), std::memory_order_release);
-    directories_.push_back(std::move(directory));
-  }
+  KeyTable() { start(); }
   KeyTable(const KeyTable&) = delete;
   KeyTable& operator=(const KeyTable&) = delete;
 
@@ -72,6 +87,22 @@ class KeyTable {
     bool added;
   };
 
+  // Whether a word that is its own key is new. Four slots are compared without a branch: which of them holds the word
+  // is what a processor would guess wrong most.
+  bool add_new(std::uint64_t hash, std::uint64_t bits) {
+    const Chunk* chunk = chunk_of(hash);
+    const std::atomic<std::uint64_t>* four = &chunk->slots[Chunk::home(hash)];
+    const auto is = [&](std::size_t k, std::uint64_t word) {
+      return static_cast<unsigned>(four[k].load(std::memory_order_acquire) == word);
+    };
+    if ((is(0, bits) | is(1, bits) | is(2, bits) | is(3, bits)) != 0) [[likely]]
+      return false;
+    const auto same = [bits](std::uint64_t word) { return word == bits; };
+    const bool ends_here = (is(0, 0) | is(1, 0) | is(2, 0) | is(3, 0)) != 0;
+    if (!ends_here && chunk->find(hash, same) != 0) return false;
+    return add(hash, same, [bits] { return bits; }).added;
+  }
+
   // The word that matches, or make()'s, which is added; make() runs under the chunk's lock and may throw.
   template <class Match, class Make>
   Added find_or_add(std::uint64_t hash, const Match& match, const Make& make) {
@@ -88,61 +119,101 @@ class KeyTable {
       }
     }
   }
-  // May run while others add: counts at least those added before.
-  std::size_t size() const noexcept { return size_.load(std::memory_order_relaxed); }
+  void reset() {
+    chunks_.clear();
+    slabs_.release();
+    directories_.clear();
+    start();
+  }
+  // May run while others add: counts at least those added before, unless a chunk is being split just then.
+  std::size_t size() const {
+    const std::lock_guard<std::mutex> held(growing_);
+    std::size_t all = 0;
+    for (const Chunk* chunk : chunks_) all += chunk->used.load(std::memory_order_relaxed);
+    return all;
+  }
 
  private:
   static constexpr std::size_t slots_each = 512;
   static constexpr std::size_t full_at = slots_each * 3 / 4;
 
   struct Chunk {
+    // In memory that is zero already: the slots are not written once more.
     explicit Chunk(unsigned its_depth) : depth(its_depth) {}
+    // Slots are looked at from the start of a group of four on, which is in one cache line.
+    static std::size_t home(std::uint64_t hash) noexcept { return hash % slots_each / 4 * 4; }
+    // The slot of the word that matches, or the empty one in which the search ended.
+    template <class Match>
+    std::size_t place(std::uint64_t hash, const Match& match) const noexcept {
+      for (std::size_t i = home(hash);; i = (i + 1) % slots_each) {
+        const std::uint64_t word = slots[i].load(std::memory_order_acquire);
+        if (word == 0 || match(word)) return i;
+      }
+    }
     template <class Match>
     std::uint64_t find(std::uint64_t hash, const Match& match) const noexcept {
-      for (std::size_t i = hash % slots_each;; i = (i + 1) % slots_each) {
-        const std::uint64_t word = slots[i].load(std::memory_order_acquire);
-        if (word == 0) break;
-        if (match(word)) return word;
-      }
+      if (const std::uint64_t word = slots[place(hash, match)].load(std::memory_order_acquire)) return word;
       const Chunk* next = more.load(std::memory_order_acquire);
       return next == nullptr ? 0 : next->find(hash, match);
     }
     void put(std::uint64_t hash, std::uint64_t word) noexcept {
-      std::size_t i = hash % slots_each;
-      while (slots[i].load(std::memory_order_relaxed) != 0) i = (i + 1) % slots_each;
-      slots[i].store(word, std::memory_order_release);
-      ++used;
+      slots[place(hash, [](std::uint64_t) { return false; })].store(word, std::memory_order_release);
+      used.store(used.load(std::memory_order_relaxed) + 1, std::memory_order_relaxed);
     }
 
-    alignas(64) std::array<std::atomic<std::uint64_t>, slots_each> slots{};
-    Lock lock;
+    alignas(64) std::array<std::atomic<std::uint64_t>, slots_each> slots;
+    ShortLock lock;
     std::atomic<std::uint32_t> version{0};
     std::atomic<Chunk*> more{nullptr};  // for words that no split tells apart; such a chunk is not split any more
     unsigned depth;                     // how many upper bits of the hash its words have in common; under the lock
-    std::size_t used = 0;
+    std::atomic<std::size_t> used{0};   // written under the lock
   };
 
+  // The chunks by the upper bits of a hash, one bit at least. root_ holds where they are and how far to shift a hash,
+  // so that both are read at once.
+  static constexpr std::uint64_t shift_mask = 63;
   struct Directory {
-    explicit Directory(unsigned its_depth)
-        : depth(its_depth), chunks(new std::atomic<Chunk*>[std::size_t{1} << its_depth]) {}
-    std::size_t place(std::uint64_t hash) const noexcept { return depth == 0 ? 0 : hash >> (64 - depth); }
-    unsigned depth;
-    std::unique_ptr<std::atomic<Chunk*>[]> chunks;
+    std::atomic<Chunk*>* chunks;
+    unsigned shift;
+    std::size_t place(std::uint64_t hash) const noexcept { return hash >> shift; }
+    unsigned depth() const noexcept { return 64 - shift; }
   };
+  Directory directory() const noexcept {
+    const std::uint64_t root = root_.load(std::memory_order_acquire);
+    return {reinterpret_cast<std::atomic<Chunk*>*>(static_cast<std::uintptr_t>(root & ~shift_mask)),
+            static_cast<unsigned>(root & shift_mask)};
+  }
 
   Chunk* chunk_of(std::uint64_t hash) const noexcept {
-    const Directory* directory = directory_.load(std::memory_order_acquire);
-    return directory->chunks[directory->place(hash)].load(std::memory_order_acquire);
+    const Directory now = directory();
+    return now.chunks[now.place(hash)].load(std::memory_order_acquire);
+  }
+
+  void start() {
+    Chunk* first = new_chunk(0);
+    const Directory made = new_directory(1);
+    for (std::size_t k = 0; k < 2; ++k) made.chunks[k].store(first, std::memory_order_relaxed);
+    publish(made);
+  }
+  Directory new_directory(unsigned depth) {
+    const std::size_t bytes = sizeof(std::atomic<Chunk*>) << depth;
+    auto* memory = static_cast<std::atomic<Chunk*>*>(::operator new(std::max<std::size_t>(bytes, 64), line));
+    directories_.push_back(std::unique_ptr<void, Free>(memory));
+    std::uninitialized_value_construct_n(memory, std::size_t{1} << depth);
+    return {memory, 64 - depth};
+  }
+  void publish(const Directory& made) noexcept {
+    root_.store(reinterpret_cast<std::uintptr_t>(made.chunks) | made.shift, std::memory_order_release);
   }
 
   template <class Match, class Make>
   [[gnu::noinline]] Added add(std::uint64_t hash, const Match& match, const Make& make) {
     while (true) {
       Chunk* chunk = chunk_of(hash);
-      const std::lock_guard<Lock> held(chunk->lock);
+      const std::lock_guard<ShortLock> held(chunk->lock);
       if (chunk_of(hash) != chunk) continue;  // split before we had it
       if (const std::uint64_t word = chunk->find(hash, match)) return {word, false};
-      if (chunk->used >= full_at && may_split(*chunk)) {
+      if (chunk->used.load(std::memory_order_relaxed) >= full_at && may_split(*chunk)) {
         split(*chunk);
         continue;
       }
@@ -150,19 +221,18 @@ class KeyTable {
       const std::uint64_t word = make();
       at_border();
       roomy.put(hash, word);
-      size_.fetch_add(1, std::memory_order_relaxed);
       return {word, true};
     }
   }
 
   // A poor hash must not make the directory larger than the table.
   bool may_split(const Chunk& chunk) const noexcept {
-    const auto enough = static_cast<unsigned>(std::bit_width(size() + full_at));
+    const auto enough = static_cast<unsigned>(std::bit_width(chunk_count_.load(std::memory_order_relaxed) * full_at));
     return chunk.more.load(std::memory_order_relaxed) == nullptr && chunk.depth < enough;
   }
   Chunk& with_room(Chunk& first) {
     Chunk* chunk = &first;
-    while (chunk->used >= full_at) {
+    while (chunk->used.load(std::memory_order_relaxed) >= full_at) {
       Chunk* next = chunk->more.load(std::memory_order_relaxed);
       if (next == nullptr) {
         const std::lock_guard<std::mutex> held(growing_);
@@ -178,8 +248,8 @@ class KeyTable {
   void split(Chunk& chunk) {
     const std::lock_guard<std::mutex> held(growing_);
     Chunk* upper = new_chunk(chunk.depth + 1);
-    Directory* directory = directory_.load(std::memory_order_relaxed);
-    if (chunk.depth == directory->depth) directory = doubled(*directory);
+    Directory now = directory();
+    if (chunk.depth == now.depth()) now = doubled(now);
     std::array<std::uint64_t, slots_each> words;
     std::size_t count = 0;
     std::uint64_t any_hash = 0;
@@ -193,9 +263,9 @@ class KeyTable {
     }
     chunk.version.fetch_add(1, std::memory_order_acq_rel);
     at_border();
-    point_at(*directory, *upper, any_hash | bit);
+    point_at(now, *upper, any_hash | bit);
     for (auto& slot : chunk.slots) slot.store(0, std::memory_order_relaxed);
-    chunk.used = 0;
+    chunk.used.store(0, std::memory_order_relaxed);
     ++chunk.depth;
     for (std::size_t k = 0; k < count; ++k) {
       const std::uint64_t hash = HashOf()(words[k]);
@@ -205,8 +275,8 @@ class KeyTable {
   }
 
   // All entries whose upper bits are those that the chunk's words share.
-  static void point_at(Directory& directory, Chunk& chunk, std::uint64_t hash) noexcept {
-    const unsigned loose = directory.depth - chunk.depth;
+  static void point_at(const Directory& directory, Chunk& chunk, std::uint64_t hash) noexcept {
+    const unsigned loose = directory.depth() - chunk.depth;
     const std::size_t first = (hash >> (64 - chunk.depth)) << loose;
     for (std::size_t k = 0; k < (std::size_t{1} << loose); ++k) {
       directory.chunks[first + k].store(&chunk, std::memory_order_release);
@@ -214,28 +284,34 @@ class KeyTable {
   }
 
   // Old directories stay for readers: together they are smaller than the newest, a 500th of the table.
-  Directory* doubled(const Directory& old) {
-    auto larger = std::make_unique<Directory>(old.depth + 1);
-    for (std::size_t k = 0; k < (std::size_t{1} << old.depth); ++k) {
+  Directory doubled(const Directory& old) {
+    const Directory larger = new_directory(old.depth() + 1);
+    for (std::size_t k = 0; k < (std::size_t{1} << old.depth()); ++k) {
       Chunk* chunk = old.chunks[k].load(std::memory_order_relaxed);
-      larger->chunks[2 * k].store(chunk, std::memory_order_relaxed);
-      larger->chunks[2 * k + 1].store(chunk, std::memory_order_relaxed);
+      larger.chunks[2 * k].store(chunk, std::memory_order_relaxed);
+      larger.chunks[2 * k + 1].store(chunk, std::memory_order_relaxed);
     }
-    directories_.push_back(std::move(larger));
-    directory_.store(directories_.back().get(), std::memory_order_release);
-    return directories_.back().get();
+    publish(larger);
+    return larger;
   }
 
   Chunk* new_chunk(unsigned depth) {
-    chunks_.push_back(std::make_unique<Chunk>(depth));
-    return chunks_.back().get();
+    chunks_.push_back(::new (slabs_.take()) Chunk(depth));
+    chunk_count_.store(chunks_.size(), std::memory_order_relaxed);
+    return chunks_.back();
   }
 
-  alignas(64) std::atomic<Directory*> directory_{nullptr};
-  alignas(64) std::atomic<std::size_t> size_{0};
-  std::mutex growing_;  // directories_, chunks_, and writing to the directory
-  std::vector<std::unique_ptr<Directory>> directories_;
-  std::vector<std::unique_ptr<Chunk>> chunks_;
+  static constexpr std::align_val_t line{64};
+  struct Free {
+    void operator()(void* memory) const noexcept { ::operator delete(memory, line); }
+  };
+
+  alignas(64) std::atomic<std::uint64_t> root_{0};
+  alignas(64) std::atomic<std::size_t> chunk_count_{0};
+  mutable std::mutex growing_;  // what follows, and writing to the directory
+  std::vector<std::unique_ptr<void, Free>> directories_;
+  std::vector<Chunk*> chunks_;
+  Slabs slabs_{sizeof(Chunk)};
 };
 
 }  // namespace antcrew::internal

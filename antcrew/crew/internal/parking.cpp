@@ -1,6 +1,7 @@
 #include "antcrew/crew/internal/parking.hpp"
 
 #include <linux/futex.h>
+#include <sched.h>
 #include <sys/syscall.h>
 #include <unistd.h>
 
@@ -19,6 +20,10 @@ void wake_one(std::atomic<std::uint32_t>& word) noexcept {
 
 void wake_all(std::atomic<std::uint32_t>& word) noexcept {
   syscall(SYS_futex, &word, FUTEX_WAKE_PRIVATE, INT_MAX, nullptr, nullptr, 0);
+}
+
+void give_way() noexcept {
+  sched_yield();
 }
 
 }  // namespace antcrew::internal

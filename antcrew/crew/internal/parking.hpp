@@ -17,6 +17,9 @@ void sleep_while(std::atomic<std::uint32_t>& word, std::uint32_t value) noexcept
 void wake_one(std::atomic<std::uint32_t>& word) noexcept;
 void wake_all(std::atomic<std::uint32_t>& word) noexcept;
 
+// Lets another thread have the processor, if one waits for it.
+void give_way() noexcept;
+
 // Leaves the core's resources to whoever shares it, for some ten nanoseconds.
 inline void relax() noexcept {
 #if defined(__x86_64__)

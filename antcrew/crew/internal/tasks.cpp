@@ -127,6 +127,11 @@ void TaskWorker::serve() {
   }
 }
 
+// Busy goes from taking up work to finding none: what was spent waiting in between is taken off again.
+void TaskWorker::rested(std::int64_t since_ns) noexcept {
+  if (Meter* meter = pool.meter_.now()) meter->lane(number)->busy_ns.add(since_ns - now_ns());
+}
+
 void TaskWorker::wake_somebody() noexcept {
   // Sequentially consistent, after the deque made the task public: a worker going to sleep saw the task, or is seen.
   if (pool.sleepers_.load(std::memory_order_seq_cst) > 0) pool.wake_one_of();
@@ -205,16 +210,21 @@ TaskPool::Call::Call(TaskPool& pool) : pool_(pool) {
   worker_ = pool.workers_.front().get();
   worker_->stack_floor = stack_floor_here();
   worker_->outer = std::exchange(task_worker_here, worker_);
-  if (pool.meter_.now() != nullptr) start_ns_ = now_ns();
+  meter_ = pool.meter_.now();
+  if (meter_ == nullptr) return;
+  start_ns_ = now_ns();
+  cpu_ns_ = thread_cpu_ns();
 }
 
 TaskPool::Call::~Call() {
   if (worker_ == nullptr) return;
   if (!finished_) pool_.finish_call(*worker_);
-  Meter* meter = pool_.meter_.now();
-  if (meter != nullptr && start_ns_ != 0) {
-    meter->calls.add(1);
-    meter->calls_ns.add(now_ns() - start_ns_);
+  if (meter_ != nullptr) {
+    const std::int64_t took_ns = now_ns() - start_ns_;
+    meter_->calls.add(1);
+    meter_->calls_ns.add(took_ns);
+    meter_->lane(0)->busy_ns.add(took_ns);
+    meter_->lane(0)->cpu_ns.add(thread_cpu_ns() - cpu_ns_);
   }
   task_worker_here = std::exchange(worker_->outer, nullptr);
   pool_.called_.store(false, std::memory_order_seq_cst);

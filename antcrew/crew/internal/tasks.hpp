@@ -50,11 +50,7 @@ class TaskWorker {
   void wait_for(const JoinTask& task);
   // Works on other tasks until done(), a look at something that ends with a call of TaskPool::ended().
   template <class Done>
-  void work_until(Done done) {
-    while (!done()) {
-      if (!work_once()) rest_until(done);
-    }
-  }
+  void work_until(Done done);
   // After done was set by a task of this worker's.
   static void tell(TaskWorker* owner) noexcept;
   bool work_once();
@@ -87,6 +83,7 @@ class TaskWorker {
     if (done() || anything_to_do()) return end_sleep();
     sleep();
   }
+  void rested(std::int64_t since_ns) noexcept;
   // Looks for the end and for work, as long as the crew may.
   template <class Done>
   bool looked_for(Done done) {
@@ -131,7 +128,9 @@ class TaskPool {
     TaskPool& pool_;
     TaskWorker* worker_ = nullptr;
     bool finished_ = false;
+    Meter* meter_ = nullptr;
     std::int64_t start_ns_ = 0;
+    std::int64_t cpu_ns_ = 0;
   };
 
   // Takes a task from anywhere: from a worker onto its deque, from outside into a queue that all workers look at.
@@ -180,6 +179,17 @@ class TaskPool {
   std::exception_ptr error_;
   StandingThreads threads_;
 };
+
+template <class Done>
+void TaskWorker::work_until(Done done) {
+  while (!done()) {
+    if (work_once()) continue;
+    const bool watched = pool.meter_.now() != nullptr;
+    const std::int64_t start_ns = watched ? now_ns() : 0;
+    rest_until(done);
+    if (watched) rested(start_ns);
+  }
+}
 
 template <class Done>
 void TaskPool::wait_for(Done done) {

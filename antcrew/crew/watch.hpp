@@ -1,0 +1,60 @@
+// A look at a crew where it lives, outside any study.
+//
+//   Watch watch(crew);
+//   handle_requests();                        // calls the crew's loops, forks, …
+//   CrewLog log = watch.log();
+//   log.workers[1].busy_s / log.calls_s;      // how well worker 1 was used
+//
+// While watched, a ThreadCrew reads the clocks a few times a region and worker, a TaskCrew a few times each time that a
+// worker finds work and loses it: under a microsecond each. Made, asked and ended by the thread that calls the crew,
+// between calls; one watch a crew at a time. The crew must outlive it.
+#pragma once
+
+#include <cstdint>
+#include <vector>
+
+#include "antcrew/crew/internal/meter.hpp"
+
+namespace antcrew {
+
+struct CrewLog {
+  struct Worker {
+    double busy_s = 0;        // in the crew's work: from taking it up to finding none left
+    double cpu_s = 0;         // of that, on a processor; the rest it was blocked or waited to run
+    std::int64_t pieces = 0;  // ranges or tasks that it ran
+    std::int64_t stolen = 0;  // of them, tasks that it took from another worker
+  };
+
+  double watched_s = 0;
+  std::int64_t calls = 0;  // outermost ones
+  double calls_s = 0;      // from the start of each call to its end
+  std::vector<Worker> workers;
+
+  // Worker-seconds inside calls in which a worker had nothing to do: waking, waiting for the last one, lack of work.
+  double idle_s() const noexcept;
+  // Busy worker-seconds over the worker-seconds of all calls; 0 when there were none.
+  double utilisation() const noexcept;
+};
+
+class Watch {
+ public:
+  template <class Crew>
+  explicit Watch(Crew& crew) : Watch(crew.meter(), crew.workers()) {}
+  ~Watch();
+  Watch(const Watch&) = delete;
+  Watch& operator=(const Watch&) = delete;
+
+  // Since the watch was made.
+  CrewLog log() const;
+
+ private:
+  Watch(internal::MeterSwitch& meter, int workers);
+  CrewLog all() const;
+
+  internal::MeterSwitch& switch_;
+  internal::Meter& meter_;
+  std::int64_t start_ns_;
+  CrewLog before_;
+};
+
+}  // namespace antcrew
