@@ -2,7 +2,18 @@
 #pragma once
 
 #include "antcrew/cli/study_main.hpp"
+#include "antcrew/crew/key_map.hpp"
+#include "antcrew/crew/key_set.hpp"
+#include "antcrew/crew/locked.hpp"
+#include "antcrew/crew/pipeline.hpp"
+#include "antcrew/crew/scan.hpp"
+#include "antcrew/crew/sort.hpp"
+#include "antcrew/crew/tally.hpp"
+#include "antcrew/crew/task_crew.hpp"
+#include "antcrew/crew/task_graph.hpp"
+#include "antcrew/crew/task_group.hpp"
 #include "antcrew/crew/thread_crew.hpp"
+#include "antcrew/crew/watch.hpp"
 #include "antcrew/log/phase.hpp"
 #include "antcrew/record/record_file.hpp"
 #include "antcrew/study/in_place_study.hpp"

@@ -15,6 +15,7 @@ TaskCrew::TaskCrew(int workers, const CrewOptions& options)
     : pool_(std::make_unique<internal::TaskPool>(checked_workers(workers, "TaskCrew"), options)) {}
 
 std::uint64_t TaskCrew::settle() {
+  if (pool_->nothing_unwaited()) return 0;
   if (pool_->here() == nullptr) {
     internal::TaskPool::Call call(*pool_);
     if (call.worker() != nullptr) call.finish();

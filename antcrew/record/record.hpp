@@ -47,6 +47,9 @@ struct PhaseFacts {
   friend bool operator==(const PhaseFacts&, const PhaseFacts&) = default;
 };
 
+// The name of the counter of work that a body began and nobody waited for: its crew waited at the end of the call.
+inline constexpr const char* counter_of_unwaited_work = "pieces of work nobody waited for";
+
 // One timed trial. Its answer was compared with the baseline's; a trial whose answer differed is kept here too. Times
 // and counts marked "a call" are the mean over `calls`.
 struct Trial {

@@ -58,6 +58,22 @@ std::string phases(const Analysed& study) {
   return text.empty() ? text : "\nPhases and counters of a call, all workers together:\n" + text;
 }
 
+// Not a fault, as the crew waited; but whoever wrote the body will hardly have meant it.
+std::string unwaited(const Analysed& study) {
+  std::string text;
+  for (const CellFigures& f : study.cells) {
+    const auto found = f.counters.find(counter_of_unwaited_work);
+    if (found == f.counters.end() || found->second <= 0) continue;
+    text += fmt::format("  {} at {}: {} a call\n", cell_in_words(*f.cell),
+                        point_in_words(study.record->points[f.cell->point]),
+                        count_text(static_cast<std::uint64_t>(found->second)));
+  }
+  if (text.empty()) return text;
+  return "\nPieces of work begun and waited for by nobody but the crew, at the end of the call; get() their "
+         "handles:\n" +
+         text;
+}
+
 // What the settled times leave out: the first call, and starting the crew.
 std::string cold_starts(const Analysed& study) {
   std::string text;
@@ -91,7 +107,7 @@ std::string crowds(const Analysed& study) {
 std::string notes_text(const Analysed& study) {
   std::string text = evidence(study);
   for (const auto& steps : study.ladders) text += ladder_text(steps, *study.record);
-  text += cold_starts(study) + phases(study) + crowds(study);
+  text += unwaited(study) + cold_starts(study) + phases(study) + crowds(study);
   for (const std::string& warning : study.warnings) text += "\nWarning: " + warning + ".\n";
   return text;
 }

@@ -4,11 +4,16 @@
 #include <memory>
 #include <optional>
 
+#include "antcrew/crew/task_crew.hpp"
 #include "antcrew/crew/thread_crew.hpp"
+#include "antcrew/log/phase.hpp"
+#include "antcrew/record/record.hpp"
 #include "antcrew/study/study_base.hpp"
 
 namespace antcrew {
 
+// name; start(workers, options); facts(crew); and, where something may be left to do when the body has returned,
+// end_call(crew): done inside the timed call.
 template <class Crew>
 struct CrewTraits;
 
@@ -22,6 +27,20 @@ struct CrewTraits<ThreadCrew> {
 };
 
 template <>
+struct CrewTraits<TaskCrew> {
+  static constexpr const char* name = "TaskCrew";
+  static std::unique_ptr<TaskCrew> start(int workers, const CrewOptions& options) {
+    return std::make_unique<TaskCrew>(workers, options);
+  }
+  static std::optional<CrewFacts> facts(const TaskCrew& crew) { return crew.facts(); }
+  // Waits for work that nobody waited for; the record counts it.
+  static void end_call(TaskCrew& crew) {
+    Work unwaited(counter_of_unwaited_work);
+    unwaited.add(crew.settle());
+  }
+};
+
+template <>
 struct CrewTraits<Workers> {
   static constexpr const char* name = "Workers";
   static std::unique_ptr<Workers> start(int workers, const CrewOptions&) {
@@ -29,5 +48,10 @@ struct CrewTraits<Workers> {
   }
   static std::optional<CrewFacts> facts(const Workers&) { return std::nullopt; }
 };
+
+// The crews that on_every_crew tries a body on.
+template <class... Crews>
+struct CrewList {};
+using EveryCrew = CrewList<ThreadCrew, TaskCrew>;
 
 }  // namespace antcrew

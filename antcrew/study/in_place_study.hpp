@@ -91,6 +91,18 @@ class InPlaceStudy : public StudyBase {
     return variant<Crew>(std::move(name), CrewOptions{}, std::move(body));
   }
 
+  // The body as a variant for each crew that can run it, of all crews or of those named: on_every_crew<TaskCrew, …>. A
+  // body that not every crew can run says so by a requires-clause. Returns the handles, in that order.
+  template <class... Crews, class Body>
+  std::vector<VariantHandle> on_every_crew(const std::string& name, const Body& body) {
+    using List = std::conditional_t<sizeof...(Crews) == 0, EveryCrew, CrewList<Crews...>>;
+    std::vector<VariantHandle> handles;
+    internal::for_crews_that_run<Body, Work>(List(), [&]<class Crew>(std::type_identity<Crew>) {
+      handles.push_back(this->template variant<Crew>(name, body));
+    });
+    return handles;
+  }
+
   Anything make_input(const Point& at) const override { return std::make_shared<Work>(internal::input_at(make_, at)); }
   std::unique_ptr<Session> open_baseline() const override {
     return session([this](Work& work) { baseline_(work); });

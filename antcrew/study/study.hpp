@@ -15,6 +15,7 @@
 #include <string>
 #include <type_traits>
 #include <utility>
+#include <vector>
 
 #include "antcrew/study/internal/calling.hpp"
 #include "antcrew/study/internal/kept_answers.hpp"
@@ -78,6 +79,18 @@ class Study : public StudyBase {
   template <class Crew, class Body>
   VariantHandle variant(std::string name, Body body) {
     return variant<Crew>(std::move(name), CrewOptions{}, std::move(body));
+  }
+
+  // The body as a variant for each crew that can run it, of all crews or of those named: on_every_crew<TaskCrew, …>. A
+  // body that not every crew can run says so by a requires-clause. Returns the handles, in that order.
+  template <class... Crews, class Body>
+  std::vector<VariantHandle> on_every_crew(const std::string& name, const Body& body) {
+    using List = std::conditional_t<sizeof...(Crews) == 0, EveryCrew, CrewList<Crews...>>;
+    std::vector<VariantHandle> handles;
+    internal::for_crews_that_run<Body, const Input>(List(), [&]<class Crew>(std::type_identity<Crew>) {
+      handles.push_back(this->template variant<Crew>(name, body));
+    });
+    return handles;
   }
 
   // A variant that on purpose leaves out a part of `of`, to price that part: its answer is not compared, and it is

@@ -2,6 +2,7 @@
 
 #include <doctest/doctest.h>
 
+#include <algorithm>
 #include <atomic>
 #include <chrono>
 #include <memory>
@@ -262,4 +263,63 @@ TEST_CASE("default worker counts end at the usable processors") {
   CHECK(default_workers(2) == std::vector<int>{1, 2});
   CHECK(default_workers(6) == std::vector<int>{1, 2, 4, 6});
   CHECK(default_workers(8) == std::vector<int>{1, 2, 4, 8});
+}
+
+TEST_CASE("one body on every crew that can run it, on those named, and only where its requirement holds") {
+  Study sums("Depths added up", depths, total, within(1e-9));
+  sums.sizes({1000});
+  const auto folded = [](const std::vector<double>& d, auto& crew) {
+    const auto part = [&](Range range) {
+      double sum = 0;
+      for (const std::size_t i : range) sum += d[i];
+      return sum;
+    };
+    return crew.fold(d.size(), 0.0, part, std::plus<>());
+  };
+  CHECK(sums.on_every_crew("folded", folded).size() == 2);
+  CHECK(sums.on_every_crew<TaskCrew>("folded by tasks", folded).size() == 1);
+  const auto forked = [](const std::vector<double>& d, auto& crew) requires requires {
+    crew.pool();
+  }
+  {
+    const auto half = d.begin() + static_cast<std::ptrdiff_t>(d.size() / 2);
+    auto [a, b] = crew.both([&] { return std::accumulate(d.begin(), half, 0.0); },
+                            [&] { return std::accumulate(half, d.end(), 0.0); });
+    return a + b;
+  };
+  CHECK(sums.on_every_crew("forked", forked).size() == 1);
+  const Record record = run(sums, quick());
+  const Analysed analysed = analyse(record);
+  CHECK(analysed.cells.size() == 1 + 4 * 2);
+  CHECK(cell(analysed, "forked", 2).cell->crew == "TaskCrew");
+  for (const CellFigures& figures : analysed.cells) {
+    CHECK(
+        std::all_of(figures.cell->trials.begin(), figures.cell->trials.end(), [](const Trial& t) { return t.agreed; }));
+  }
+}
+
+TEST_CASE("work that a body began and did not wait for is in its time, counted, and its exception is the call's") {
+  Study waits(
+      "Gauges asked, not waited for", [](std::size_t n) { return n; },
+      [](std::size_t n) {
+        std::this_thread::sleep_for(2ms);
+        return n;
+      });
+  waits.sizes({3});
+  waits.variant<TaskCrew>("not waited for", [](std::size_t n, TaskCrew& crew) {
+    for (std::size_t i = 0; i < n; ++i) static_cast<void>(crew.begin([] { std::this_thread::sleep_for(10ms); }));
+    return n;
+  });
+  waits.variant<TaskCrew>("throws unseen", [](std::size_t n, TaskCrew& crew) {
+    static_cast<void>(crew.begin([] { throw std::runtime_error("gauge 3 is dry"); }));
+    return n;
+  });
+  const Record record = run(waits, quick({2}));
+  const Analysed analysed = analyse(record);
+  const CellFigures& unwaited = cell(analysed, "not waited for", 2);
+  CHECK(unwaited.verdict == Verdict::holds);
+  CHECK(unwaited.time_s->median >= 0.010);
+  CHECK(unwaited.counters.at(counter_of_unwaited_work) == 3);
+  CHECK(cell(analysed, "throws unseen", 2).verdict == Verdict::threw);
+  CHECK(cell(analysed, "throws unseen", 2).evidence.find("gauge 3 is dry") != std::string::npos);
 }

@@ -238,6 +238,7 @@ void TaskPool::Call::finish() {
   {
     const std::lock_guard<std::mutex> lock(pool_.error_mutex_);
     error = std::exchange(pool_.error_, nullptr);
+    pool_.has_error_.store(false, std::memory_order_relaxed);
   }
   if (error) std::rethrow_exception(error);
 }
@@ -325,6 +326,7 @@ void TaskPool::ended_unwaited() noexcept {
 void TaskPool::keep_error(std::exception_ptr error) noexcept {
   const std::lock_guard<std::mutex> lock(error_mutex_);
   if (!error_) error_ = std::move(error);
+  has_error_.store(true, std::memory_order_release);
 }
 
 }  // namespace antcrew::internal

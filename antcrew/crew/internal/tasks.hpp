@@ -146,6 +146,10 @@ class TaskPool {
   void ended_unwaited() noexcept;
   void keep_error(std::exception_ptr error) noexcept;
   std::uint64_t take_unwaited() noexcept { return unwaited_.exchange(0, std::memory_order_relaxed); }
+  // Whether anything is left for settling: cheap to ask after every call.
+  bool nothing_unwaited() const noexcept {
+    return unwaited_.load(std::memory_order_acquire) == 0 && !has_error_.load(std::memory_order_acquire);
+  }
 
   int workers() const noexcept { return static_cast<int>(workers_.size()); }
   const CrewFacts& facts() const noexcept { return threads_.facts(); }
@@ -177,6 +181,7 @@ class TaskPool {
   std::atomic<std::uint64_t> unwaited_{0};
   std::mutex error_mutex_;
   std::exception_ptr error_;
+  std::atomic<bool> has_error_{false};
   StandingThreads threads_;
 };
 

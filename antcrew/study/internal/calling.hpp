@@ -30,10 +30,36 @@ struct CallWithCrew {
 
   template <class Input>
   auto operator()(Input& in) {
-    return body(in, *crew);
+    if constexpr (requires { CrewTraits<Crew>::end_call(*crew); }) {
+      return called_to_the_end(in);
+    } else {
+      return body(in, *crew);
+    }
   }
   std::optional<CrewFacts> facts() const { return CrewTraits<Crew>::facts(*crew); }
+
+ private:
+  template <class Input>
+  auto called_to_the_end(Input& in) {
+    if constexpr (std::is_void_v<decltype(body(in, *crew))>) {
+      body(in, *crew);
+      CrewTraits<Crew>::end_call(*crew);
+    } else {
+      auto answer = body(in, *crew);
+      CrewTraits<Crew>::end_call(*crew);
+      return answer;
+    }
+  }
 };
+
+// add(std::type_identity<Crew>) for each crew of the list on which the body can be called.
+template <class Body, class In, class Add, class... Crews>
+void for_crews_that_run(CrewList<Crews...>, const Add& add) {
+  const auto one = [&]<class Crew>(std::type_identity<Crew> crew) {
+    if constexpr (std::invocable<const Body&, In&, Crew&>) add(crew);
+  };
+  (one(std::type_identity<Crews>()), ...);
+}
 
 // Of a call's crew, where it has one.
 template <class Call>
