@@ -40,18 +40,21 @@ void GraphRun::run_from(StepNode* node, TaskWorker& worker) noexcept {
     // Made ready for the next run by the one worker that has it now: those it depends on have all counted.
     node->open.store(node->needs, std::memory_order_relaxed);
     call(*node);
+    // Once the last of those that follow has been counted down, they may end the run, and the graph may be gone: what
+    // is needed of this node is read before.
+    StepNode* const* next = node->next;
+    const std::size_t count = node->next_count;
+    if (count == 0 && open_ends.fetch_sub(1, std::memory_order_seq_cst) == 1) return pool.ended();
     StepNode* follow = nullptr;
-    for (std::size_t k = 0; k < node->next_count; ++k) {
-      StepNode* next = node->next[k];
-      if (!was_last(*next)) continue;
+    for (std::size_t k = 0; k < count; ++k) {
+      StepNode* ready = next[k];
+      if (!was_last(*ready)) continue;
       if (follow == nullptr) {
-        follow = next;
+        follow = ready;
       } else {
-        worker.push(next);
+        worker.push(ready);
       }
     }
-    // The graph may be gone once its last end has been counted.
-    if (node->next_count == 0 && open_ends.fetch_sub(1, std::memory_order_seq_cst) == 1) return pool.ended();
     node = follow;
   }
 }
