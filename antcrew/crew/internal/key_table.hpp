@@ -142,22 +142,22 @@ class KeyTable {
     explicit Chunk(unsigned its_depth) : depth(its_depth) {}
     // Slots are looked at from the start of a group of four on, which is in one cache line.
     static std::size_t home(std::uint64_t hash) noexcept { return hash % slots_each / 4 * 4; }
-    // The slot of the word that matches, or the empty one in which the search ended.
-    template <class Match>
-    std::size_t place(std::uint64_t hash, const Match& match) const noexcept {
-      for (std::size_t i = home(hash);; i = (i + 1) % slots_each) {
-        const std::uint64_t word = slots[i].load(std::memory_order_acquire);
-        if (word == 0 || match(word)) return i;
-      }
-    }
+    // The word that matches, or 0 at the first empty slot: one load of a slot decides, since it may be filled
+    // meanwhile.
     template <class Match>
     std::uint64_t find(std::uint64_t hash, const Match& match) const noexcept {
-      if (const std::uint64_t word = slots[place(hash, match)].load(std::memory_order_acquire)) return word;
+      for (std::size_t i = home(hash);; i = (i + 1) % slots_each) {
+        const std::uint64_t word = slots[i].load(std::memory_order_acquire);
+        if (word == 0) break;
+        if (match(word)) return word;
+      }
       const Chunk* next = more.load(std::memory_order_acquire);
       return next == nullptr ? 0 : next->find(hash, match);
     }
     void put(std::uint64_t hash, std::uint64_t word) noexcept {
-      slots[place(hash, [](std::uint64_t) { return false; })].store(word, std::memory_order_release);
+      std::size_t i = home(hash);
+      while (slots[i].load(std::memory_order_relaxed) != 0) i = (i + 1) % slots_each;
+      slots[i].store(word, std::memory_order_release);
       used.store(used.load(std::memory_order_relaxed) + 1, std::memory_order_relaxed);
     }
 
@@ -264,7 +264,8 @@ class KeyTable {
     chunk.version.fetch_add(1, std::memory_order_acq_rel);
     at_border();
     point_at(now, *upper, any_hash | bit);
-    for (auto& slot : chunk.slots) slot.store(0, std::memory_order_relaxed);
+    // Release: whoever meets an emptied slot sees the odd version, too.
+    for (auto& slot : chunk.slots) slot.store(0, std::memory_order_release);
     chunk.used.store(0, std::memory_order_relaxed);
     ++chunk.depth;
     for (std::size_t k = 0; k < count; ++k) {
