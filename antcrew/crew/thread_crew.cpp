@@ -81,7 +81,7 @@ void Team::perform(int worker) noexcept {
   Lane* lane = meter == nullptr ? nullptr : meter->lane(worker);
   const Busy busy(lane);
   try {
-    const std::size_t pieces = job_.call(job_.context, worker);
+    const std::size_t pieces = job_.call(job_, worker, *this);
     if (lane != nullptr) lane->pieces.add(static_cast<std::int64_t>(pieces));
   } catch (...) {
     // Only the first to set the flag writes the error; the join's acquire publishes it to the caller.
@@ -91,14 +91,27 @@ void Team::perform(int worker) noexcept {
 
 void Team::arrive() noexcept {
   // Release what the body wrote; sequentially consistent with join() for the same reason as in wait_for_region().
-  // target_ may be read before the increment only: afterwards the caller may already begin the next region.
+  // target_ is read before the increment: afterwards the caller may already begin the next region.
   const std::uint32_t target = target_;
   const std::uint32_t ended = ended_.fetch_add(1, std::memory_order_seq_cst) + 1;
   if (ended == target && joiner_sleeps_.load(std::memory_order_seq_cst)) wake_all(ended_);
 }
 
+// The number's change and the look at sleepers_ in one total order with a worker's going to sleep: either this sees the
+// sleeper, or the worker saw the new number.
+void Team::wake_sleepers() noexcept {
+  region_.fetch_add(0, std::memory_order_seq_cst);
+  if (sleepers_.load(std::memory_order_seq_cst) > 0) wake_all(region_);
+}
+
 void Team::join() noexcept {
   const auto all_ended = [&] { return ended_.load(std::memory_order_acquire) == target_; };
+  if (may_spin_) {
+    for (int look = 0; look < 2000; ++look) {
+      if (all_ended()) return;
+    }
+  }
+  wake_sleepers();
   if (may_spin_ ? looked(all_ended) : all_ended()) return;
   joiner_sleeps_.store(true, std::memory_order_seq_cst);
   for (std::uint32_t ended = 0; (ended = ended_.load(std::memory_order_seq_cst)) != target_;)
@@ -121,10 +134,12 @@ void Team::enter() {
 }
 
 void Team::run(const Job& job) {
+  if (cancelled_.load(std::memory_order_relaxed)) cancelled_.store(false, std::memory_order_relaxed);
   job_ = job;
-  cancelled_.store(false, std::memory_order_relaxed);
   target_ += static_cast<std::uint32_t>(workers_ - 1);
-  region_.fetch_add(1, std::memory_order_seq_cst);
+  region_.store(region_.load(std::memory_order_relaxed) + 1, std::memory_order_release);
+  // A look that will nearly always see a worker that is going to sleep just now; join() makes sure of it.
+  published_.exchange(true, std::memory_order_seq_cst);
   if (sleepers_.load(std::memory_order_seq_cst) > 0) wake_all(region_);
   {
     const CallMeter call(meter_.now());

@@ -58,6 +58,7 @@ class ThreadCrew : public internal::Loops<ThreadCrew, Split> {
     if (!stop.stop_possible()) {
       // A call inside a body is never cut short: what it returns must be whole.
       if (here) return alone(n, split, internal::Never{}, on_piece);
+      if (split.kind() == Split::Kind::even) return together_evenly(n, on_piece);
       return together(n, split, internal::Raised{team_->cancelled()}, on_piece);
     }
     const internal::StopFlag stopped(stop);
@@ -91,6 +92,23 @@ class ThreadCrew : public internal::Loops<ThreadCrew, Split> {
     auto body = [&](Range range) { on_piece(range, enough); };
     auto on_worker = [&](int worker) { return handout.drain(worker, enough, body); };
     team_->run(internal::job_of(on_worker));
+  }
+
+  // One range a worker: nothing to hand out, so nothing that workers must fetch but the job.
+  template <class OnPiece>
+  void together_evenly(std::size_t n, OnPiece& on_piece) {
+    team_->enter();
+    internal::Job job;
+    job.n = n;
+    job.call = [](const internal::Job& self, int worker, internal::Team& team) -> std::size_t {
+      const Range mine = even_part(self.n, static_cast<std::size_t>(team.workers()), static_cast<std::size_t>(worker));
+      internal::at_border();
+      if (!mine.empty()) self.kept<OnPiece>()(mine, internal::Raised{team.cancelled()});
+      internal::at_border();
+      return mine.empty() ? 0 : 1;
+    };
+    job.keep(on_piece);
+    team_->run(job);
   }
 
   bool runs_here() const noexcept { return workers_ == 1 || team_->inside(); }

@@ -30,7 +30,7 @@ inline void relax() noexcept {
 // Looks until done() or until look_ns have passed; the first looks follow each other at once, for short waits.
 template <class Done>
 bool looked(Done done) {
-  for (int i = 0; i < 200; ++i) {
+  for (int i = 0; i < 1000; ++i) {
     if (done()) return true;
   }
   const std::int64_t end = now_ns() + look_ns;

@@ -1,0 +1,27 @@
+#!/usr/bin/env bash
+# Measures the crews' building blocks and prints what was asked of each beside what came out. Nothing else may run
+# meanwhile. The records are kept in bench-records/. Usage: bench.sh [PRESET [ONLY...]], ONLY being names of bench/*.cpp.
+set -eu
+cd "$(dirname "$0")/.."
+preset=${1:-release}; shift || true
+bin=$PWD/build/$preset
+chosen=${*:-regions recursion handout each triad sorting keys graph resting}
+kept=bench-records/$(date -u +%Y%m%d-%H%M%S)-$preset
+mkdir -p "$kept"
+steal() { awk '/^cpu /{print $9}' /proc/stat; }
+before=$(steal)
+for name in $chosen; do
+  echo "measuring: $name" >&2
+  case $name in
+    resting) "$bin/bench/bench_resting" >"$kept/resting.txt" ;;
+    regions) (cd "$kept" && "$bin/bench/bench_regions" --quiet --rounds 25 --budget 0 >/dev/null) ;;
+    sorting | triad | keys) (cd "$kept" && "$bin/bench/bench_$name" --quiet --rounds 9 --budget 0 >/dev/null) ;;
+    *) (cd "$kept" && "$bin/bench/bench_$name" --quiet --rounds 31 --budget 0 >/dev/null) ;;
+  esac
+done
+taken=$(( $(steal) - before ))
+for record in "$kept"/antcrew-records/*.json; do
+  [ -e "$record" ] || continue
+  "$bin/command/antcrew" show "$record" --as json >"${record%.json}.derived"
+done
+/usr/bin/python3 scripts/bench_table.py "$kept" "$preset" "$taken"

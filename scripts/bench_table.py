@@ -1,0 +1,149 @@
+"""The table of scripts/bench.sh: one line for each thing asked of a building block. Medians of paired per-round ratios."""
+import glob
+import json
+import os
+import statistics
+import sys
+
+folder, preset, steal_ticks = sys.argv[1:4]
+derived, raw = {}, {}
+for path in sorted(glob.glob(folder + "/antcrew-records/*.derived")):
+    study = json.load(open(path))
+    derived[study["title"]] = study
+    raw[study["title"]] = json.load(open(path[: -len("derived")] + "json"))
+lines = []
+
+
+def line(what, asked, got):
+    lines.append((what, asked, got))
+
+
+def cells(title, workers, variant=None, **dimensions):
+    return [c for c in derived[title]["cells"]
+            if c["workers"] == workers and (c["kind"] == "variant") and (variant is None or c["variant"] == variant)
+            and all(c["dimensions"].get(k) == v for k, v in dimensions.items())]
+
+
+def inverse(e):
+    return f"{1 / e['median']:.3f} ({1 / e['high']:.3f} to {1 / e['low']:.3f})"
+
+
+def times(e):
+    return f"{e['median']:.2f} ({e['low']:.2f} to {e['high']:.2f})"
+
+
+def has(title):
+    return title in derived
+
+
+def baseline_s(title, cell):
+    for c in derived[title]["cells"]:
+        if c["kind"] == "baseline" and c["size"] == cell["size"] and c["dimensions"] == cell["dimensions"]:
+            return c["time_s"]["median"]
+
+
+def regions():
+    title = "Empty regions of two workers, back to back"
+    if has(title):
+        c = cells(title, 2)[0]
+        line("empty region, 2 workers / flag there and back", "1.3 or less",
+             f"{inverse(c['speedup'])}; {c['time_s']['median'] / c['size'] * 1e9:.0f} ns against "
+             f"{baseline_s(title, c) / c['size'] * 1e9:.0f} ns")
+    title = "Empty regions of one worker"
+    if has(title):
+        c = cells(title, 1)[0]
+        line("empty region, 1 worker", "under 20 ns", f"{c['time_s']['median'] / c['size'] * 1e9:.1f} ns")
+    title = "Empty regions of two workers, after a serial gap"
+    if not has(title):
+        return
+    record = raw[title]
+    for k, point in enumerate(record["points"]):
+        phase = {}
+        cpu = []
+        for cell in record["cells"]:
+            if cell["point"] != k:
+                continue
+            for t in cell["trials"]:
+                p = t["phases"].get("handed over and back")
+                if p:
+                    phase.setdefault(cell["kind"], {}).setdefault(t["round"], []).append(p["worker_s"] / p["count"])
+                    if cell["kind"] == "variant":
+                        cpu.append(t["others_cpu_s"] / point["size"] * 1e6)
+        ratios = [statistics.median(phase["variant"][r]) / statistics.median(phase["baseline"][r])
+                  for r in phase["variant"] if r in phase["baseline"]]
+        middle = statistics.median([x for r in phase["baseline"].values() for x in r]) * 1e6
+        line(f"region after a gap of {point['dimensions']['gap_us']} µs / one wake-up by the kernel",
+             "1.3 or less; at most 50 µs burned",
+             f"{statistics.median(ratios):.2f} (wake-up {middle:.1f} µs); "
+             f"the other worker burned {statistics.median(cpu):.1f} µs of CPU a region")
+
+
+def others():
+    title = "Fibonacci numbers, a fork at every call"
+    if has(title):
+        for workers, asked in ((1, "g++: 6 or less; 10 ns a spawn"), (2, "g++: 3.2 or less")):
+            c = cells(title, workers)[0]
+            spawn = (c["time_s"]["median"] - baseline_s(title, c)) / 1346268 * 1e9
+            line(f"fib(30), a fork at every call, {workers} worker(s) / plain", asked,
+                 inverse(c["speedup"]) + (f"; {spawn:.1f} ns a spawn" if workers == 1 else ""))
+    title = "A million pieces handed out one by one"
+    if has(title):
+        for c in derived[title]["cells"]:
+            if c["kind"] == "variant" and c["overhead_s"] is not None:
+                asked = "35 ns or less" if c["workers"] == 2 and c["crew"] == "ThreadCrew" else ""
+                line(f"a piece of {c['variant']}, {c['workers']} worker(s), (p·T − bodies) / pieces", asked,
+                     f"{c['overhead_s'] / c['size'] * 1e9:.1f} ns (a body {baseline_s(title, c) / c['size'] * 1e9:.0f} ns)")
+    title = "a[i] = f(i), the crew's loop against the plain one"
+    if has(title):
+        line("each, 1e7 items, 1 worker / plain loop", "1.05 or less", inverse(cells(title, 1, "each")[0]["speedup"]))
+    title = "a[i] = b[i] + s·c[i], two hand-written threads as the baseline"
+    if has(title):
+        for c in cells(title, 2):
+            line(f"a[i] = b[i] + s·c[i], {c['variant']}, 2 workers / hand-written threads", "interval in 0.98 to 1.02",
+                 inverse(c["speedup"]))
+
+
+def sorting():
+    for title, what in (("Ten million random 32-bit numbers sorted", "1e7 numbers"),
+                        ("A million strings sorted", "1e6 strings"),
+                        ("A million structs of 64 bytes sorted stably", "1e6 structs, stable")):
+        if not has(title):
+            continue
+        one, two = cells(title, 1)[0], cells(title, 2)[0]
+        line(f"sort, {what}: 1 worker / std", "1.1 or less", inverse(one["speedup"]))
+        line(f"sort, {what}: 2 workers, times faster than std", "1.7", times(two["speedup"]))
+        line(f"sort, {what}: 2 workers, times faster than 1", "1.6", times(two["self_speedup"]))
+
+
+def keys():
+    for title, what, plain in (("Ten million inserts into a set", "KeySet", True),
+                               ("Ten million readings counted", "KeyMap", False)):
+        if not has(title):
+            continue
+        for distinct in (1000, 10000, 100000, 1000000):
+            one, two = cells(title, 1, distinct=distinct)[0], cells(title, 2, distinct=distinct)[0]
+            if plain:
+                line(f"{what}, {distinct} distinct: 1 worker / plain set", "1.2 or less", inverse(one["speedup"]))
+            line(f"{what}, {distinct} distinct: 2 workers, times faster than 1", "1.3", times(two["self_speedup"]))
+    title = "A graph of empty steps run again"
+    if has(title):
+        for workers in (1, 2):
+            c = cells(title, workers)[0]
+            line(f"TaskGraph of 10,000 empty steps, {workers} worker(s), a step", "60 ns" if workers == 1 else "",
+                 f"{c['time_s']['median'] / c['size'] * 1e9:.1f} ns")
+
+
+regions()
+others()
+sorting()
+keys()
+if os.path.exists(folder + "/resting.txt"):
+    asked = {"idle": "under 0.1", "start": "under 3", "KeySet": "1.5 or less"}
+    for entry in open(folder + "/resting.txt"):
+        name, figure = entry.rstrip("\n").split("\t")
+        line(name, asked[name.split()[0]], figure)
+width = max((len(w) for w, _, _ in lines), default=0)
+table = [f"preset {preset}; the hypervisor took {int(steal_ticks) / 100:.0f} s of processor time meanwhile"]
+table += [f"{w:<{width}}  {a:<34}  {g}" for w, a, g in lines]
+print("\n".join(table))
+open(folder + "/table.txt", "w").write("\n".join(table) + "\n")
