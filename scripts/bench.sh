@@ -14,9 +14,9 @@ for name in $chosen; do
   echo "measuring: $name" >&2
   case $name in
     resting) "$bin/bench/bench_resting" >"$kept/resting.txt" ;;
-    regions) (cd "$kept" && "$bin/bench/bench_regions" --quiet --rounds 25 --budget 0 >/dev/null) ;;
-    sorting | triad | keys) (cd "$kept" && "$bin/bench/bench_$name" --quiet --rounds 9 --budget 0 >/dev/null) ;;
-    *) (cd "$kept" && "$bin/bench/bench_$name" --quiet --rounds 31 --budget 0 >/dev/null) ;;
+    regions) (cd "$kept" && "$bin/bench/bench_regions" --quiet --rounds 13 --budget 0 >/dev/null) ;;
+    sorting | triad | keys) (cd "$kept" && "$bin/bench/bench_$name" --quiet --rounds 7 --budget 0 >/dev/null) ;;
+    *) (cd "$kept" && "$bin/bench/bench_$name" --quiet --rounds 21 --budget 0 >/dev/null) ;;
   esac
 done
 taken=$(( $(steal) - before ))

@@ -63,7 +63,7 @@ class TaskCrew : public internal::Loops<TaskCrew, Grain> {
   // Begins fn, from any thread.
   template <class Fn>
   auto begin(Fn fn) {
-    using T = std::invoke_result_t<Fn&>;
+    using T = std::decay_t<std::invoke_result_t<Fn&>>;
     auto* begun = new internal::BegunFn<T, Fn>(*pool_, std::move(fn));
     pool_->submit(begun);
     return Later<T>(begun);

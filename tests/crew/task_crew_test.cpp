@@ -67,6 +67,11 @@ TEST_CASE("both carries answers that only move, mixed types, and nothing") {
   auto [text, number] = crew.both([] { return std::make_unique<std::string>("ebb"); }, [] { return 7; });
   CHECK(*text == "ebb");
   CHECK(number == 7);
+  const std::string ebb = "a name";
+  const auto by_reference = [&]() -> const std::string& { return ebb; };
+  auto [a, b] = crew.both(by_reference, by_reference);
+  CHECK(a + b == "a namea name");
+  CHECK(crew.begin(by_reference).get() == "a name");
   int seen = 0;
   crew.both([] { return 1; }, [&] { seen = 2; });
   CHECK(seen == 2);

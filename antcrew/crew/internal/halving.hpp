@@ -29,7 +29,7 @@ struct DestroyAtEnd {
 template <class G>
 class Fork final : public JoinTask {
  public:
-  using Answer = std::invoke_result_t<G&>;
+  using Answer = std::decay_t<std::invoke_result_t<G&>>;
 
   Fork(G& g, TaskWorker& worker) : JoinTask(&run_it, worker), g_(g) { worker.push(this); }
   Fork(const Fork&) = delete;
@@ -89,7 +89,7 @@ inline constexpr bool both_answer =
 
 // f's answer; an exception of f's comes out when `second` is done with.
 template <class F, class Second>
-auto first_half(F& f, Second& second) -> std::invoke_result_t<F&> {
+auto first_half(F& f, Second& second) -> std::decay_t<std::invoke_result_t<F&>> {
   try {
     return f();
   } catch (...) {
@@ -105,7 +105,7 @@ auto fork(TaskWorker& worker, F& f, G& g) {
   Fork<G> second(g, worker);
   if constexpr (both_answer<F, G>) {
     auto a = first_half(f, second);
-    return std::pair<decltype(a), std::invoke_result_t<G&>>{std::move(a), second.join()};
+    return std::pair<decltype(a), typename Fork<G>::Answer>{std::move(a), second.join()};
   } else {
     first_half(f, second);
     second.join();

@@ -1,4 +1,5 @@
-// The sums that one worker keeps for itself: keys as words, open addressing by cache lines, at most most_keys of them.
+// The sums that one worker keeps for itself: keys as words, open addressing by cache lines, at most most_own_keys of
+// them.
 //
 // One worker writes, any may read: a slot's amount is stored before its key is (release), and read after it (acquire).
 // A full table is copied to a larger one; the old one stays for readers until the end, and together they are smaller
@@ -25,13 +26,13 @@ struct NoSums {
   void reset() noexcept {}
 };
 
+// Beyond this a worker's own table would take too much memory: with it some 32 MiB. Tests lower it.
+inline constinit std::atomic<std::size_t> most_own_keys{(std::size_t{1} << 21) * 3 / 4};
+
 // Bits: the word of a key, as small as it can be.
 template <class Bits, class V>
 class KeySums {
  public:
-  // Beyond this a worker's own table would take too much memory: with it some 32 MiB.
-  static constexpr std::size_t most_keys = (std::size_t{1} << 21) * 3 / 4;
-
   KeySums() = default;
   KeySums(const KeySums&) = delete;
   KeySums& operator=(const KeySums&) = delete;
@@ -137,7 +138,7 @@ class KeySums {
         return true;
       }
     }
-    if (used_ >= most_keys) return false;
+    if (used_ >= most_own_keys.load(std::memory_order_relaxed)) return false;
     if (table == nullptr || used_ * 8 >= table->buckets * width * 7) table = grow(table);
     put(*table, hash, bits, amount);
     ++used_;

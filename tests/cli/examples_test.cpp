@@ -1,0 +1,73 @@
+// Every example, small and from outside: all its variants give the baseline's answer.
+#include <doctest/doctest.h>
+
+#include <nlohmann/json.hpp>
+#include <set>
+
+#include "support/command.hpp"
+
+using nlohmann::json;
+using test::run_command;
+using test::TemporaryFolder;
+
+namespace {
+
+// The studies of one example; each must have these variants, none of them with a fault.
+void check_example(const std::string& name, const std::vector<std::string>& options, std::size_t study,
+                   const std::set<std::string>& variants) {
+  CAPTURE(name);
+  const TemporaryFolder folder;
+  const std::string record = folder / "record.json";
+  std::vector<std::string> words = {std::string(ANTCREW_EXAMPLES) + "/" + name, "--study", std::to_string(study)};
+  words.insert(words.end(), options.begin(), options.end());
+  words.insert(words.end(), {"--workers", "1,3", "--rounds", "2", "--save", record});
+  const test::Outcome ran = run_command(words);
+  CAPTURE(ran.err);
+  CHECK(ran.exit != 2);
+  CHECK(ran.exit != 3);
+  const json kept = json::parse(test::read_file(record));
+  std::set<std::string> seen;
+  for (const json& cell : kept.at("cells")) {
+    CAPTURE(cell.at("variant").get<std::string>());
+    CHECK(cell.at("faults").empty());
+    CHECK_FALSE(cell.at("trials").empty());
+    if (cell.at("kind") == "variant") {
+      seen.insert(cell.at("variant").get<std::string>() + " (" + cell.at("crew").get<std::string>() + ")");
+    }
+  }
+  CHECK(seen == variants);
+}
+
+}  // namespace
+
+TEST_CASE("gauges") {
+  check_example("gauges", {"--sizes", "10"}, 1,
+                {"threads by hand (Workers)", "split evenly (ThreadCrew)", "one by one (ThreadCrew)",
+                 "halved and stolen (TaskCrew)"});
+}
+
+TEST_CASE("silt") {
+  check_example("silt", {"--sizes", "60"}, 1,
+                {"new threads each step (Workers)", "threads at a barrier (Workers)", "rows shared out (ThreadCrew)",
+                 "rows shared out (TaskCrew)"});
+}
+
+TEST_CASE("channels") {
+  check_example("channels", {"--sizes", "30"}, 1,
+                {"first branches split evenly (ThreadCrew)", "futures, 6 forks deep (Workers)",
+                 "every fork a task (TaskCrew)", "tasks down to 10 forks (TaskCrew)"});
+}
+
+TEST_CASE("catalogue, counted and sorted") {
+  check_example("catalogue", {"--sizes", "20k"}, 1,
+                {"one map, locked (ThreadCrew)", "a map for each worker (ThreadCrew)", "KeyMap (ThreadCrew)",
+                 "KeyMap (TaskCrew)"});
+  check_example("catalogue", {"--sizes", "20k"}, 2,
+                {"two halves by hand (Workers)", "sort (ThreadCrew)", "sort (TaskCrew)"});
+}
+
+TEST_CASE("convoy") {
+  check_example("convoy", {"--sizes", "20"}, 1,
+                {"a thread for each stage (Workers)", "all decoded, then packed (ThreadCrew)", "pipeline (ThreadCrew)",
+                 "pipeline (TaskCrew)"});
+}

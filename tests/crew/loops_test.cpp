@@ -1,0 +1,112 @@
+// Loops over items and iterators, and stop tokens: the same for both crews.
+#include <doctest/doctest.h>
+
+#include <array>
+#include <atomic>
+#include <chrono>
+#include <deque>
+#include <numeric>
+#include <span>
+#include <stdexcept>
+#include <stop_token>
+#include <string>
+#include <thread>
+#include <vector>
+
+#include "antcrew/base/error.hpp"
+#include "antcrew/crew/task_crew.hpp"
+#include "antcrew/crew/thread_crew.hpp"
+
+using namespace antcrew;
+using namespace std::chrono_literals;
+
+TEST_CASE_TEMPLATE("items, iterators and spans", Crew, ThreadCrew, TaskCrew) {
+  for (const int workers : {1, 3}) {
+    Crew crew(workers);
+    std::vector<int> numbers(1000);
+    std::iota(numbers.begin(), numbers.end(), 0);
+    crew.each(numbers, [](int& x) { x *= 2; });
+    CHECK(std::accumulate(numbers.begin(), numbers.end(), 0) == 999'000);
+    std::deque<int> queue(numbers.begin(), numbers.end());
+    crew.each(queue.begin() + 10, queue.end(), Crew::small_pieces(7), [](int& x) { x = 1; });
+    CHECK(std::accumulate(queue.begin(), queue.end(), 0) == 90 + 990);
+    std::array<double, 5> five{};
+    crew.each(five, [&](double& x) { x = static_cast<double>(&x - five.data()); });
+    CHECK(five[4] == 4);
+    std::atomic<std::size_t> seen{0};
+    crew.ranges(std::span<const int>(numbers).subspan(100), Crew::small_pieces(30), [&](std::span<const int> part) {
+      REQUIRE(part.size() <= 30);
+      for (const int& x : part) seen += x == 2 * static_cast<int>(&x - numbers.data()) ? 1u : 0u;
+    });
+    CHECK(seen == 900);
+    crew.ranges(numbers, [&](std::span<int> part) { part[0] = -1; });
+    CHECK(numbers[0] == -1);
+    const std::vector<std::string> none;
+    crew.each(none, [](const std::string&) { FAIL("an item of nothing"); });
+  }
+}
+
+TEST_CASE_TEMPLATE("a stop request ends a loop early, whoever asks", Crew, ThreadCrew, TaskCrew) {
+  for (const int workers : {1, 4}) {
+    Crew crew(workers);
+    std::stop_source stop;
+    std::atomic<int> done{0};
+    const auto body = [&](std::size_t) {
+      if (++done == 20) stop.request_stop();
+      std::this_thread::sleep_for(50us);
+    };
+    crew.each(100'000, Crew::small_pieces(1), body, stop.get_token());
+    CHECK(done >= 20);
+    CHECK(done < 1000);
+    const int before = done;
+    crew.each(100, Crew::small_pieces(1), body, stop.get_token());  // asked before it began
+    CHECK(done == before);
+    std::stop_source other;
+    std::thread asker([&] {
+      std::this_thread::sleep_for(5ms);
+      other.request_stop();
+    });
+    std::atomic<int> waited{0};
+    crew.each(
+        1'000'000, Crew::usual,
+        [&](std::size_t) {
+          ++waited;
+          std::this_thread::sleep_for(1ms);
+        },
+        other.get_token());
+    asker.join();
+    CHECK(waited < 100'000);
+    std::stop_source never;
+    int sum = crew.fold(
+        100, 0, [](Range range) { return static_cast<int>(range.size()); }, std::plus<>(), never.get_token());
+    CHECK(sum == 100);
+  }
+}
+
+TEST_CASE_TEMPLATE("collect and fold have nothing whole to return when they were stopped", Crew, ThreadCrew, TaskCrew) {
+  Crew crew(2);
+  std::stop_source stop;
+  const auto fn = [&](std::size_t i) {
+    if (i == 0) stop.request_stop();
+    return std::to_string(i);
+  };
+  CHECK_THROWS_WITH_AS(crew.collect(10'000, Crew::usual, fn, stop.get_token()),
+                       "collect: the stop token ended it before every result was made; catch this error where the stop "
+                       "was asked for",
+                       Error);
+  CHECK_THROWS_AS(crew.fold(
+                      1000, 0.0, [](Range) { return 1.0; }, std::plus<>(), stop.get_token()),
+                  Error);
+}
+
+TEST_CASE_TEMPLATE("exceptions go before a stop, and the crew works on", Crew, ThreadCrew, TaskCrew) {
+  Crew crew(3);
+  std::stop_source stop;
+  const auto throws = [](std::size_t i) {
+    if (i == 5) throw std::runtime_error("gauge 5");
+  };
+  CHECK_THROWS_WITH_AS(crew.each(100, Crew::small_pieces(1), throws, stop.get_token()), "gauge 5", std::runtime_error);
+  std::atomic<int> done{0};
+  crew.each(100, [&](std::size_t) { ++done; });
+  CHECK(done == 100);
+}
