@@ -82,7 +82,7 @@ int main() {
   rest<TaskCrew>("TaskCrew");
   start<ThreadCrew>("ThreadCrew");
   start<TaskCrew>("TaskCrew");
-  for (const std::size_t distinct : {1'000, 10'000, 100'000, 1'000'000}) {
+  for (const std::size_t distinct : {1'000u, 10'000u, 100'000u, 1'000'000u}) {
     const double plain = kept_bytes([&] { return filled<bench::PlainSet>(distinct); });
     const double ours = kept_bytes([&] { return filled<KeySet<std::uint64_t>>(distinct); });
     fmt::print("KeySet memory at {}, over the plain set's\t{:.3f}\n", distinct, ours / std::max(plain, 4096.0));
