@@ -5,6 +5,7 @@
 #include "antcrew/report/derived_json.hpp"
 #include "antcrew/report/grid.hpp"
 #include "antcrew/report/headline.hpp"
+#include "antcrew/report/notes.hpp"
 #include "antcrew/report/table.hpp"
 #include "antcrew/report/text.hpp"
 #include "support/command.hpp"
@@ -144,4 +145,15 @@ TEST_CASE("derived figures as JSON, with units in the names and null for what do
   CHECK(wrong.at("speedup").is_null());
   CHECK(wrong.at("efficiency").is_null());
   CHECK(json.at("cells").at(0).at("kind") == "baseline");
+}
+
+TEST_CASE("work that nobody waited for is told, with the variant and how much of it") {
+  Record record = sample();
+  CHECK_FALSE(contains(notes_text(analyse(record)), "waited for by nobody"));
+  for (Trial& trial : record.cells[2].trials) trial.counters[counter_of_unwaited_work] = 3;
+  const std::string text = notes_text(analyse(record));
+  const std::size_t at = text.find("Pieces of work begun and waited for by nobody but the crew");
+  REQUIRE(at != std::string::npos);
+  CHECK(contains(text.substr(at, 300), "\"split evenly over all\""));
+  CHECK(contains(text.substr(at, 300), ": 3 a call"));
 }

@@ -11,6 +11,7 @@
 
 #include "antcrew/analysis/analysed.hpp"
 #include "antcrew/base/error.hpp"
+#include "antcrew/study/in_place_study.hpp"
 #include "antcrew/study/run.hpp"
 #include "support/command.hpp"
 
@@ -322,4 +323,28 @@ TEST_CASE("work that a body began and did not wait for is in its time, counted, 
   CHECK(unwaited.counters.at(counter_of_unwaited_work) == 3);
   CHECK(cell(analysed, "throws unseen", 2).verdict == Verdict::threw);
   CHECK(cell(analysed, "throws unseen", 2).evidence.find("gauge 3 is dry") != std::string::npos);
+}
+
+TEST_CASE("on every crew, in place: each gets its own fresh copy and its answer is read from it") {
+  InPlaceStudy doubled(
+      "Depths doubled", depths,
+      [](std::vector<double>& d) {
+        for (double& x : d) x *= 2;
+      },
+      [](const std::vector<double>& d) -> const std::vector<double>& { return d; }, exactly());
+  doubled.sizes({500});
+  doubled.on_every_crew("each", [](std::vector<double>& d, auto& crew) { crew.each(d, [](double& x) { x *= 2; }); });
+  doubled.variant<TaskCrew>("by forks", [](std::vector<double>& d, TaskCrew& crew) {
+    const auto half = d.size() / 2;
+    const auto some = [&](std::size_t first, std::size_t last) {
+      for (std::size_t i = first; i < last; ++i) d[i] *= 2;
+    };
+    crew.both([&] { some(0, half); }, [&] { some(half, d.size()); });
+  });
+  const Record record = run(doubled, quick());
+  for (const CellFigures& figures : analyse(record).cells) {
+    CAPTURE(figures.cell->variant);
+    CHECK(figures.cell->faults.empty());
+    CHECK(figures.cell->trials.size() >= 3);
+  }
 }

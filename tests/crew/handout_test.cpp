@@ -1,0 +1,91 @@
+// Handing out pieces, one worker's view at a time: what must hold whatever the schedule.
+#include "antcrew/crew/internal/handout.hpp"
+
+#include <doctest/doctest.h>
+
+#include <algorithm>
+#include <memory>
+#include <thread>
+#include <vector>
+
+#include "antcrew/crew/internal/enough.hpp"
+#include "antcrew/crew/internal/lock.hpp"
+
+using namespace antcrew;
+using internal::Handout;
+using internal::Share;
+
+TEST_CASE("a worker that comes first does everybody's chunks, each once and whole") {
+  const auto shares = std::make_unique<Share[]>(3);
+  Handout handout(1003, Split::chunks(10), 3, shares.get());
+  std::vector<Range> pieces;
+  auto note = [&](Range range) { pieces.push_back(range); };
+  CHECK(handout.drain(1, internal::Never{}, note) == 101);
+  CHECK(handout.drain(0, internal::Never{}, note) == 0);
+  CHECK(handout.drain(2, internal::Never{}, note) == 0);
+  std::sort(pieces.begin(), pieces.end(), [](const Range& a, const Range& b) { return a.first < b.first; });
+  REQUIRE(pieces.size() == 101);
+  for (std::size_t k = 0; k < 101; ++k) CHECK(pieces[k] == Range{10 * k, std::min<std::size_t>(10 * k + 10, 1003)});
+}
+
+TEST_CASE("an idle worker takes the back half of another's share, not its next piece") {
+  const auto shares = std::make_unique<Share[]>(2);
+  Handout handout(16, Split::chunks(1), 2, shares.get());
+  std::vector<std::size_t> first;
+  auto one = [&](Range range) { first.push_back(range.first); };
+  int left = 9;
+  const auto after_nine = [&] { return left-- == 0; };
+  handout.drain(1, after_nine, one);
+  // Its own share in order, then from the middle of the other's.
+  CHECK(std::vector<std::size_t>(first.begin(), first.begin() + 8) ==
+        std::vector<std::size_t>{8, 9, 10, 11, 12, 13, 14, 15});
+  CHECK(std::find(first.begin(), first.end(), 0) == first.end());
+}
+
+TEST_CASE("more pieces than 32 bits can number are handed out in groups") {
+  constexpr std::size_t n = (std::size_t{1} << 34) + 7;
+  const auto shares = std::make_unique<Share[]>(4);
+  Handout handout(n, Split::chunks(1), 4, shares.get());
+  for (const int worker : {0, 1, 3}) {
+    std::vector<Range> pieces;
+    auto note = [&](Range range) { pieces.push_back(range); };
+    handout.drain(
+        worker, [&] { return pieces.size() >= 1000; }, note);
+    REQUIRE(pieces.size() == 1000);
+    const std::size_t begin = static_cast<std::size_t>(worker) * (n / 4);
+    CHECK(pieces[0].first >= (begin > 16 ? begin - 16 : 0));
+    CHECK(pieces[0].first <= begin + 16);
+    for (std::size_t k = 1; k < 1000; ++k) REQUIRE(pieces[k] == Range{pieces[k - 1].last, pieces[k - 1].last + 1});
+  }
+}
+
+TEST_CASE("tapering pieces shrink to the smallest and cover everything") {
+  Handout handout(10'000, Split::tapering(16), 4, nullptr);
+  std::vector<Range> pieces;
+  auto note = [&](Range range) { pieces.push_back(range); };
+  handout.drain(2, internal::Never{}, note);
+  CHECK(pieces.front() == Range{0, 1250});
+  CHECK(pieces.back().last == 10'000);
+  for (std::size_t k = 1; k < pieces.size(); ++k) {
+    CHECK(pieces[k].first == pieces[k - 1].last);
+    CHECK(pieces[k].size() <= pieces[k - 1].size());
+    if (k + 1 < pieces.size()) CHECK(pieces[k].size() >= 16);
+  }
+}
+
+TEST_CASE_TEMPLATE("locks let one in at a time", AnyLock, internal::Lock, internal::ShortLock) {
+  AnyLock lock;
+  long count = 0;  // plain: the lock alone keeps it right
+  std::vector<std::thread> threads;
+  for (int t = 0; t < 6; ++t) {
+    threads.emplace_back([&] {
+      for (int k = 0; k < 20'000; ++k) {
+        lock.lock();
+        ++count;
+        lock.unlock();
+      }
+    });
+  }
+  for (std::thread& thread : threads) thread.join();
+  CHECK(count == 120'000);
+}
