@@ -6,6 +6,7 @@ cd "$(dirname "$0")/.."
 preset=${1:-release}; shift || true
 bin=$PWD/build/$preset
 chosen=${*:-regions recursion handout each triad sorting keys graph resting}
+scripts/build.sh "$preset" antcrew_command $(printf 'bench_%s ' $chosen)
 kept=bench-records/$(date -u +%Y%m%d-%H%M%S)-$preset
 mkdir -p "$kept"
 steal() { awk '/^cpu /{print $9}' /proc/stat; }

@@ -5,6 +5,7 @@
 set -eu
 cd "$(dirname "$0")/.."
 bin=build/${1:-release}
+scripts/build.sh "${1:-release}" tides bench_each bench_phases bench_in_cache bench_same
 work=$(mktemp -d); trap 'rm -rf "$work"' EXIT
 echo "== each against the plain loop"
 $bin/bench/bench_each --quiet --rounds 31 --budget 0 --save "$work/each.json" | grep -E '^  (variant|baseline|each)|Best|No variant|Among'
