@@ -81,6 +81,8 @@ class MergeSort {
   using Step = std::iter_difference_t<At>;
   // Plain bytes need no objects to be made before they are written.
   static constexpr bool plain = std::is_trivially_copyable_v<T>;
+  // More runs than workers level them, at the price of one more merge: too dear where elements are large.
+  static constexpr std::size_t runs_each = plain && sizeof(T) <= 16 ? 2 : 1;
 
  public:
   MergeSort(Crew& crew, At first, std::size_t n, Less& less, const SortRun& sort_run)
@@ -89,7 +91,7 @@ class MergeSort {
         n_(n),
         less_(less),
         sort_run_(sort_run),
-        runs_(static_cast<std::size_t>(crew.workers()) * (plain ? 2 : 1)),
+        runs_(static_cast<std::size_t>(crew.workers()) * runs_each),
         made_(runs_, 0),
         buffer_(Column<T>::allocate(n)) {}
   MergeSort(const MergeSort&) = delete;

@@ -38,9 +38,29 @@ std::vector<Tag> tags(std::size_t n, std::size_t seed) {
   return all;
 }
 
+struct Large {
+  std::uint32_t key;
+  std::size_t place;
+  double more[6];
+};
+
+template <class Crew>
+void sorts_large_plain_structs(Crew& crew) {
+  std::vector<Large> all(20'000);
+  for (std::size_t i = 0; i < all.size(); ++i) all[i] = {static_cast<std::uint32_t>(i * 7919 % 300), i, {}};
+  antcrew::stable_sort(crew, all, [](const Large& a, const Large& b) { return a.key < b.key; });
+  bool right = true;
+  for (std::size_t i = 1; i < all.size(); ++i) {
+    const Large& before = all[i - 1];
+    right = right && (before.key < all[i].key || (before.key == all[i].key && before.place < all[i].place));
+  }
+  CHECK(right);
+}
+
 template <class Crew>
 void sorts_everything(int workers) {
   Crew crew(workers);
+  sorts_large_plain_structs(crew);
   for (const std::size_t n : {0u, 1u, 2u, 4095u, 4096u, 4097u, 30'011u}) {
     CAPTURE(n);
     std::mt19937_64 random(n + 1);
