@@ -25,3 +25,12 @@ void operator delete(void* memory) noexcept {
 void operator delete(void* memory, std::size_t) noexcept {
   std::free(memory);
 }
+
+void* operator new(std::size_t bytes, const std::nothrow_t&) noexcept {
+  ++count;
+  return std::malloc(bytes == 0 ? 1 : bytes);
+}
+
+void operator delete(void* memory, const std::nothrow_t&) noexcept {
+  std::free(memory);
+}
