@@ -13,7 +13,8 @@
 // first one thrown comes out and pieces not begun are left out. Recursion that nears the end of a stack throws Error
 // (crew.stack). Threads: any may call, also inside bodies, where calls become children of the calling worker. While one
 // thread's call is under way, another thread that is no worker runs its own `both` and loops by itself, in order.
-// The destructor waits for everything begun; no call may be under way then.
+// The destructor waits for everything begun; no call may be under way then. It cannot throw: an exception of work that
+// nobody waited for is lost with the crew, unless settle() was called before.
 #pragma once
 
 #include <atomic>
