@@ -11,6 +11,8 @@
 #include <type_traits>
 #include <utility>
 
+#include "antcrew/crew/internal/memory_file.hpp"
+
 namespace antcrew {
 
 template <class T>
@@ -24,14 +26,18 @@ class Column {
   using const_iterator = const T*;
 
   Column() = default;
-  Column(Column&& other) noexcept : data_(std::exchange(other.data_, nullptr)), size_(std::exchange(other.size_, 0)) {}
+  Column(Column&& other) noexcept { swap(other); }
   Column& operator=(Column&& other) noexcept {
     Column(std::move(other)).swap(*this);
     return *this;
   }
   ~Column() {
     std::destroy_n(data_, size_);
-    release(data_);
+    if (mapped_bytes_ > 0) {
+      internal::unmap(data_, mapped_bytes_);
+    } else {
+      release(data_);
+    }
   }
 
   std::size_t size() const noexcept { return size_; }
@@ -47,6 +53,7 @@ class Column {
   void swap(Column& other) noexcept {
     std::swap(data_, other.data_);
     std::swap(size_, other.size_);
+    std::swap(mapped_bytes_, other.mapped_bytes_);
   }
 
   // For those who fill one: raw memory for n elements, and taking it over once every element has been made.
@@ -62,12 +69,19 @@ class Column {
     column.size_ = n;
     return column;
   }
+  // The same for memory that was mapped.
+  static Column adopt_mapping(T* data, std::size_t n, std::size_t mapped_bytes) noexcept {
+    Column column = adopt(data, n);
+    column.mapped_bytes_ = mapped_bytes;
+    return column;
+  }
 
  private:
   // A cache line at least: workers that fill neighbouring ranges meet at few lines.
   static constexpr std::align_val_t alignment{alignof(T) < 64 ? 64 : alignof(T)};
   T* data_ = nullptr;
   std::size_t size_ = 0;
+  std::size_t mapped_bytes_ = 0;  // 0 = from operator new
 };
 
 }  // namespace antcrew

@@ -16,6 +16,26 @@ const char* name_of(Pin pin) noexcept {
   return "off";
 }
 
+const char* name_of(Way way) noexcept {
+  return way == Way::handed_over ? "handed over" : "copied";
+}
+
+void check_options_of_threads(const CrewOptions& options, const std::string& where) {
+  if (options.processes == ProcessOptions{}) return;
+  bad_input("crew.options", where, "options for processes were given to a crew of threads",
+            "leave CrewOptions::processes out, or use a ProcessCrew or StandingCrew");
+}
+
+void check_options_of_processes(const CrewOptions& options, const std::string& where) {
+  if (options.stack_bytes != 0) {
+    bad_input("crew.options", where, "a stack size was asked for, but a forked worker goes on with its caller's stack",
+              "call from a thread with a larger stack, or raise `ulimit -s`");
+  }
+  if (options.processes.retries < 0 || !(options.processes.deadline_s >= 0)) {
+    bad_input("crew.options", where, "retries or deadline_s is negative", "give 0 or more");
+  }
+}
+
 int checked_workers(long long count, const std::string& where) {
   if (count < 1 || count > max_workers) {
     bad_input("crew.workers", where, std::to_string(count) + " workers",

@@ -13,9 +13,26 @@ enum class Pin { off, spread, close };
 
 const char* name_of(Pin pin) noexcept;
 
+// How the results of processes come back. copied: through a socket, two copies. handed over: in a memory file that the
+// parent maps, no copy of plain elements; worth it from some megabytes on.
+enum class Way { copied, handed_over };
+
+const char* name_of(Way way) noexcept;
+
+// What may be asked of workers that are processes.
+struct ProcessOptions {
+  Way way = Way::copied;
+  int retries = 0;               // how often a range that was lost with its worker is done again by another one
+  double deadline_s = 0;         // of a call; 0 = none
+  std::size_t memory_bytes = 0;  // that a worker may take beyond what it began with; 0 = no limit
+
+  friend bool operator==(const ProcessOptions&, const ProcessOptions&) = default;
+};
+
 struct CrewOptions {
   Pin pin = Pin::off;
-  std::size_t stack_bytes = 0;  // of each worker but the caller; 0 = the system's default
+  std::size_t stack_bytes = 0;    // of each worker but the caller; 0 = the system's default
+  ProcessOptions processes = {};  // for crews of processes only
 };
 
 // Asked and granted, side by side: a machine may refuse.
@@ -31,5 +48,8 @@ struct CrewFacts {
 // 1 … max_workers. Throws Error (crew.workers) for a count that no crew can have.
 inline constexpr long long max_workers = 4096;
 int checked_workers(long long count, const std::string& where);
+// Throws Error (crew.options) when something was asked that this kind of crew cannot give.
+void check_options_of_threads(const CrewOptions& options, const std::string& where);
+void check_options_of_processes(const CrewOptions& options, const std::string& where);
 
 }  // namespace antcrew

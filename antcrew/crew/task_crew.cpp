@@ -12,7 +12,8 @@ void internal::refuse_depth(const char* where) {
 }
 
 TaskCrew::TaskCrew(int workers, const CrewOptions& options)
-    : pool_(std::make_unique<internal::TaskPool>(checked_workers(workers, "TaskCrew"), options)) {}
+    : pool_((check_options_of_threads(options, "TaskCrew"),
+             std::make_unique<internal::TaskPool>(checked_workers(workers, "TaskCrew"), options))) {}
 
 std::uint64_t TaskCrew::settle() {
   if (pool_->nothing_unwaited()) return 0;

@@ -4,6 +4,7 @@
 
 #include "antcrew/base/error.hpp"
 #include "antcrew/crew/internal/parking.hpp"
+#include "antcrew/crew/worker.hpp"
 #include "antcrew/machine/limits.hpp"
 
 namespace antcrew {
@@ -48,6 +49,7 @@ Team::~Team() {
 }
 
 void Team::stop_threads() noexcept {
+  if (made_at_ != fork_depth()) return threads_.forget();
   leaving_ = true;
   region_.fetch_add(1, std::memory_order_seq_cst);
   wake_all(region_);
@@ -55,6 +57,7 @@ void Team::stop_threads() noexcept {
 }
 
 void Team::serve(int worker) {
+  worker_here = worker;
   for (std::uint32_t seen = 0; wait_for_region(seen); ++seen) {
     perform(worker);
     arrive();
@@ -127,6 +130,7 @@ bool Team::inside() const noexcept {
 }
 
 void Team::enter() {
+  refuse_if_inherited(made_at_, "ThreadCrew");
   if (busy_.exchange(true, std::memory_order_acquire)) {
     could_not_run("crew.busy", "ThreadCrew", "another thread's region is under way on this crew",
                   "give each calling thread a crew of its own");
@@ -143,7 +147,9 @@ void Team::run(const Job& job) {
   if (sleepers_.load(std::memory_order_seq_cst) > 0) wake_all(region_);
   {
     const CallMeter call(meter_.now());
+    const int outside = std::exchange(worker_here, 0);
     perform(0);
+    worker_here = outside;
     join();
   }
   const std::exception_ptr error = std::exchange(first_error_, nullptr);
@@ -155,6 +161,7 @@ void Team::run(const Job& job) {
 
 ThreadCrew::ThreadCrew(int workers, const CrewOptions& options)
     : workers_(checked_workers(workers, "ThreadCrew")), facts_{options, {}, {}, 0} {
+  check_options_of_threads(options, "ThreadCrew");
   if (workers_ == 1 && options.pin == Pin::off) return;
   team_ = std::make_unique<internal::Team>(workers_, options);
   facts_ = team_->facts();

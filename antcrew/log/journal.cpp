@@ -17,11 +17,16 @@ Journal* Journal::create() {
     could_not_run("log.memory", "journal of phases", "no memory for it", "free some memory or try smaller sizes");
   }
   // The pages are zero, which is what the members begin with; constructing would touch them all.
-  return static_cast<Journal*>(memory);
+  auto* journal = static_cast<Journal*>(memory);
+  newest_journal.store(journal, std::memory_order_relaxed);
+  return journal;
 }
 
 void Journal::destroy(Journal* journal) noexcept {
-  if (journal != nullptr) ::munmap(static_cast<void*>(journal), sizeof(Journal));
+  if (journal == nullptr) return;
+  Journal* newest = journal;
+  newest_journal.compare_exchange_strong(newest, nullptr, std::memory_order_relaxed);
+  ::munmap(static_cast<void*>(journal), sizeof(Journal));
 }
 
 // Equal names from different files may be different pointers: text decides.

@@ -56,5 +56,7 @@ class Journal {
 
 // Open while a study calls a variant; null otherwise.
 inline constinit std::atomic<Journal*> open_journal{nullptr};
+// The last one made; null once it is gone. Processes forked since then have it mapped.
+inline constinit std::atomic<Journal*> newest_journal{nullptr};
 
 }  // namespace antcrew::internal

@@ -10,6 +10,7 @@
 
 #include <algorithm>
 #include <cerrno>
+#include <cstdio>
 #include <cstdlib>
 #include <cstring>
 #include <string>
@@ -180,6 +181,18 @@ std::uint64_t peak_memory_bytes() {
 }
 std::uint64_t resident_bytes() {
   return status_bytes("VmRSS:");
+}
+std::uint64_t private_bytes_now() {
+  const int file = ::open("/proc/self/statm", O_RDONLY | O_CLOEXEC);
+  if (file < 0) return 0;
+  char text[128] = {};
+  const ssize_t got = ::read(file, text, sizeof text - 1);
+  ::close(file);
+  unsigned long long size = 0;
+  unsigned long long resident = 0;
+  unsigned long long shared = 0;
+  if (got <= 0 || std::sscanf(text, "%llu %llu %llu", &size, &resident, &shared) != 3 || shared > resident) return 0;
+  return (resident - shared) * static_cast<std::uint64_t>(::sysconf(_SC_PAGESIZE));
 }
 std::uint64_t virtual_data_bytes() {
   return status_bytes("VmData:");

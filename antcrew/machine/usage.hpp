@@ -33,6 +33,8 @@ Usage operator-(const Usage& later, const Usage& earlier);
 bool reset_peak_memory();
 std::uint64_t peak_memory_bytes();
 std::uint64_t resident_bytes();
+// Resident and not backed by a file or shared memory, as of now: what a fork would share with the child.
+std::uint64_t private_bytes_now();
 // Private writable memory that is mapped, touched or not: what RLIMIT_DATA limits.
 std::uint64_t virtual_data_bytes();
 

@@ -4,6 +4,8 @@
 #include <memory>
 #include <optional>
 
+#include "antcrew/crew/process_crew.hpp"
+#include "antcrew/crew/standing_crew.hpp"
 #include "antcrew/crew/task_crew.hpp"
 #include "antcrew/crew/thread_crew.hpp"
 #include "antcrew/log/phase.hpp"
@@ -41,6 +43,26 @@ struct CrewTraits<TaskCrew> {
 };
 
 template <>
+struct CrewTraits<ProcessCrew> {
+  static constexpr const char* name = "ProcessCrew";
+  static std::unique_ptr<ProcessCrew> start(int workers, const CrewOptions& options) {
+    internal::fault_cost_s();  // measured once, and not in a timed call
+    return std::make_unique<ProcessCrew>(workers, options);
+  }
+  static std::optional<CrewFacts> facts(const ProcessCrew& crew) { return crew.facts(); }
+  static void end_call(ProcessCrew& crew) { crew.log_after_fork(); }
+};
+
+template <>
+struct CrewTraits<StandingCrew> {
+  static constexpr const char* name = "StandingCrew";
+  static std::unique_ptr<StandingCrew> start(int workers, const CrewOptions& options) {
+    return std::make_unique<StandingCrew>(workers, options);
+  }
+  static std::optional<CrewFacts> facts(const StandingCrew& crew) { return crew.facts(); }
+};
+
+template <>
 struct CrewTraits<Workers> {
   static constexpr const char* name = "Workers";
   static std::unique_ptr<Workers> start(int workers, const CrewOptions&) {
@@ -49,9 +71,11 @@ struct CrewTraits<Workers> {
   static std::optional<CrewFacts> facts(const Workers&) { return std::nullopt; }
 };
 
-// The crews that on_every_crew tries a body on.
+// The crews that on_every_crew tries a body on. A StandingCrew's bodies are of a kind of their own.
 template <class... Crews>
 struct CrewList {};
-using EveryCrew = CrewList<ThreadCrew, TaskCrew>;
+using EveryCrew = CrewList<ThreadCrew, TaskCrew, ProcessCrew>;
+// Those whose bodies may write to what the caller sees.
+using EveryThreadedCrew = CrewList<ThreadCrew, TaskCrew>;
 
 }  // namespace antcrew

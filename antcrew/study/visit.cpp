@@ -1,19 +1,18 @@
 #include "antcrew/study/visit.hpp"
 
-#include <cxxabi.h>
 #include <fmt/format.h>
 #include <sched.h>
 #include <unistd.h>
 
 #include <algorithm>
 #include <cmath>
-#include <cstdlib>
 #include <new>
 #include <random>
-#include <typeinfo>
 
+#include "antcrew/base/type_name.hpp"
 #include "antcrew/base/units.hpp"
 #include "antcrew/crew/internal/jostle.hpp"
+#include "antcrew/crew/process_errors.hpp"
 #include "antcrew/machine/afterwork.hpp"
 #include "antcrew/machine/clock.hpp"
 #include "antcrew/machine/topology.hpp"
@@ -36,14 +35,6 @@ constexpr double longest_comparing_s = 2e-3;  // beyond the last answer's
 constexpr double too_little_inside = 0.5;
 constexpr double much_afterwards = 0.3;
 constexpr double least_judged_cpu_s = 1e-3;
-
-std::string type_name(const std::type_info& type) {
-  int status = 0;
-  char* readable = abi::__cxa_demangle(type.name(), nullptr, nullptr, &status);
-  std::string name = status == 0 ? readable : type.name();
-  std::free(readable);
-  return name;
-}
 
 Fault threw(int round, const std::string& during, const std::string& what) {
   return {Fault::Kind::threw, round, during.empty() ? what : during + " threw " + what};
@@ -158,11 +149,15 @@ std::optional<Fault> caught(const std::function<void()>& work, int round, const 
   } catch (const std::bad_alloc&) {
     return Fault{Fault::Kind::out_of_memory, round,
                  (during.empty() ? "" : during + ": ") + "an allocation was refused (std::bad_alloc)"};
-  } catch (const std::exception& error) {
-    return threw(round, during, type_name(typeid(error)) + ": " + error.what());
+  } catch (const WorkerThrew& error) {
+    if (error.out_of_memory()) return Fault{Fault::Kind::out_of_memory, round, error.what()};
+    return threw(round, during, error.what());
+  } catch (const ProcessDied& died) {
+    const bool overran = died.reason() == ProcessDied::Reason::deadline;
+    return Fault{overran ? Fault::Kind::timed_out : Fault::Kind::crashed, round, died.what()};
   } catch (...) {
-    const std::type_info* type = abi::__cxa_current_exception_type();
-    return threw(round, during, type == nullptr ? "something unknown" : type_name(*type));
+    const Thrown thrown = thrown_here();
+    return threw(round, during, thrown.text.empty() ? thrown.type : thrown.type + ": " + thrown.text);
   }
 }
 

@@ -139,6 +139,25 @@ TEST_CASE("KeySet: of workers that insert the same key at once, one is told that
   }
 }
 
+TEST_CASE("KeySet: others come while the first worker adds without a lock") {
+  ThreadCrew crew(3);
+  for (std::size_t round = 0; round < 2000; ++round) {
+    KeySet<std::uint64_t> set;
+    std::atomic<std::size_t> added{0};
+    const std::size_t alone = round % 50 * 8;  // what worker 0 adds before it tells the others
+    std::atomic<bool> come{false};
+    crew.ranges(3, Split::even(), [&](Range mine) {
+      while (mine.first != 0 && !come) std::this_thread::yield();
+      for (std::size_t i = 0; i < 900; ++i) {
+        if (mine.first == 0 && i == alone) come = true;
+        if (set.insert(key(i, 900))) ++added;
+      }
+    });
+    REQUIRE(added == 900);
+    REQUIRE(set.size() == 900);
+  }
+}
+
 TEST_CASE("KeySet: a hash that is always the same is slow, not wrong") {
   KeySet<std::string, SameHash> set;
   for (int i = 0; i < 2000; ++i) CHECK(set.insert(std::to_string(i)));

@@ -59,6 +59,12 @@ class Filler {
     }
   }
 
+  // For plain elements that are written otherwise.
+  T* raw() noexcept {
+    static_assert(std::is_trivially_copyable_v<T>);
+    return data_;
+  }
+
   // Only after a region that threw nothing.
   Column<T> finished() && noexcept { return Column<T>::adopt(std::exchange(data_, nullptr), n_); }
 

@@ -1,5 +1,5 @@
 // The table behind KeySet and KeyMap: words that stand for keys, found without a lock, added under the lock of a small
-// chunk, never taken out.
+// chunk, never taken out. As long as one thread only adds, it does so without the lock.
 //
 // After Fagin, Nievergelt, Pippenger and Strong 1979, "Extendible hashing: a fast access method for dynamic files": the
 // upper bits of a hash choose a chunk through a directory; a full chunk is split in two by the next bit, so the table
@@ -21,10 +21,12 @@
 #include <memory>
 #include <mutex>
 #include <new>
+#include <optional>
 #include <vector>
 
 #include "antcrew/crew/internal/jostle.hpp"
 #include "antcrew/crew/internal/lock.hpp"
+#include "antcrew/crew/internal/sole_owner.hpp"
 #include "antcrew/crew/internal/zeroed_memory.hpp"
 
 namespace antcrew::internal {
@@ -103,7 +105,8 @@ class KeyTable {
     return add(hash, same, [bits] { return bits; }).added;
   }
 
-  // The word that matches, or make()'s, which is added; make() runs under the chunk's lock and may throw.
+  // The word that matches, or make()'s, which is added; make() runs under the chunk's lock, must not touch the table,
+  // and may throw.
   template <class Match, class Make>
   Added find_or_add(std::uint64_t hash, const Match& match, const Make& make) {
     if (const std::uint64_t word = glance(hash, match)) return {word, false};
@@ -209,20 +212,36 @@ class KeyTable {
   template <class Match, class Make>
   [[gnu::noinline]] Added add(std::uint64_t hash, const Match& match, const Make& make) {
     while (true) {
-      Chunk* chunk = chunk_of(hash);
-      const std::lock_guard<ShortLock> held(chunk->lock);
-      if (chunk_of(hash) != chunk) continue;  // split before we had it
-      if (const std::uint64_t word = chunk->find(hash, match)) return {word, false};
-      if (chunk->used.load(std::memory_order_relaxed) >= full_at && may_split(*chunk)) {
-        split(*chunk);
-        continue;
+      std::optional<Added> done;
+      if (alone_.enter()) {
+        const std::unique_ptr<SoleOwner, Leave> inside(&alone_);
+        done = add_held(*chunk_of(hash), hash, match, make);
+      } else {
+        Chunk* chunk = chunk_of(hash);
+        const std::lock_guard<ShortLock> held(chunk->lock);
+        if (chunk_of(hash) != chunk) continue;  // split before we had it
+        done = add_held(*chunk, hash, match, make);
       }
-      Chunk& roomy = with_room(*chunk);
-      const std::uint64_t word = make();
-      at_border();
-      roomy.put(hash, word);
-      return {word, true};
+      if (done) return *done;
     }
+  }
+  struct Leave {
+    void operator()(SoleOwner* owner) const noexcept { owner->leave(); }
+  };
+
+  // Nothing when the chunk had to be split first.
+  template <class Match, class Make>
+  std::optional<Added> add_held(Chunk& chunk, std::uint64_t hash, const Match& match, const Make& make) {
+    if (const std::uint64_t word = chunk.find(hash, match)) return Added{word, false};
+    if (chunk.used.load(std::memory_order_relaxed) >= full_at && may_split(chunk)) {
+      split(chunk);
+      return std::nullopt;
+    }
+    Chunk& roomy = with_room(chunk);
+    const std::uint64_t word = make();
+    at_border();
+    roomy.put(hash, word);
+    return Added{word, true};
   }
 
   // A poor hash must not make the directory larger than the table.
@@ -308,6 +327,7 @@ class KeyTable {
   };
 
   alignas(64) std::atomic<std::uint64_t> root_{0};
+  alignas(64) SoleOwner alone_;
   alignas(64) std::atomic<std::size_t> chunk_count_{0};
   mutable std::mutex growing_;  // what follows, and writing to the directory
   std::vector<std::unique_ptr<void, Free>> directories_;

@@ -17,6 +17,11 @@ void sleep_while(std::atomic<std::uint32_t>& word, std::uint32_t value) noexcept
 void wake_one(std::atomic<std::uint32_t>& word) noexcept;
 void wake_all(std::atomic<std::uint32_t>& word) noexcept;
 
+// The same on a word in memory that several processes share; sleeps for a limited time.
+void sleep_while_shared(std::atomic<std::uint32_t>& word, std::uint32_t value, std::int64_t longest_ns) noexcept;
+void sleep_while_shared(std::atomic<std::uint32_t>& word, std::uint32_t value) noexcept;
+void wake_all_shared(std::atomic<std::uint32_t>& word) noexcept;
+
 // Lets another thread have the processor, if one waits for it.
 void give_way() noexcept;
 

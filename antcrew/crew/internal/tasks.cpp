@@ -6,6 +6,7 @@
 #include <utility>
 
 #include "antcrew/base/error.hpp"
+#include "antcrew/crew/worker.hpp"
 #include "antcrew/machine/limits.hpp"
 
 namespace antcrew::internal {
@@ -106,6 +107,7 @@ bool TaskWorker::work_once() {
 
 void TaskWorker::serve() {
   task_worker_here = this;
+  worker_here = number;
   stack_floor = stack_floor_here();
   const auto leaving = [&] { return pool.leaving_.load(std::memory_order_seq_cst); };
   while (true) {
@@ -182,6 +184,10 @@ TaskPool::TaskPool(int workers, const CrewOptions& options)
 }
 
 TaskPool::~TaskPool() {
+  if (made_at_ != fork_depth()) {
+    threads_.forget();
+    return;
+  }
   {
     Call call(*this);
     if (call.worker() != nullptr) {
@@ -206,10 +212,12 @@ TaskWorker* TaskPool::here() noexcept {
 }
 
 TaskPool::Call::Call(TaskPool& pool) : pool_(pool) {
+  refuse_if_inherited(pool.made_at_, "TaskCrew");
   if (pool.called_.exchange(true, std::memory_order_seq_cst)) return;
   worker_ = pool.workers_.front().get();
   worker_->stack_floor = stack_floor_here();
   worker_->outer = std::exchange(task_worker_here, worker_);
+  outside_ = std::exchange(worker_here, 0);
   meter_ = pool.meter_.now();
   if (meter_ == nullptr) return;
   start_ns_ = now_ns();
@@ -227,6 +235,7 @@ TaskPool::Call::~Call() {
     meter_->lane(0)->cpu_ns.add(thread_cpu_ns() - cpu_ns_);
   }
   task_worker_here = std::exchange(worker_->outer, nullptr);
+  worker_here = outside_;
   pool_.called_.store(false, std::memory_order_seq_cst);
   if (pool_.outside_waiting_.load(std::memory_order_seq_cst) > 0) pool_.ended();
 }

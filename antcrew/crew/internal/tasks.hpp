@@ -10,6 +10,7 @@
 #include <vector>
 
 #include "antcrew/crew/crew_options.hpp"
+#include "antcrew/crew/internal/ancestry.hpp"
 #include "antcrew/crew/internal/deque.hpp"
 #include "antcrew/crew/internal/meter.hpp"
 #include "antcrew/crew/internal/parking.hpp"
@@ -128,6 +129,7 @@ class TaskPool {
     TaskPool& pool_;
     TaskWorker* worker_ = nullptr;
     bool finished_ = false;
+    int outside_ = 0;  // the caller's number where it came from
     Meter* meter_ = nullptr;
     std::int64_t start_ns_ = 0;
     std::int64_t cpu_ns_ = 0;
@@ -166,6 +168,7 @@ class TaskPool {
 
   std::vector<std::unique_ptr<TaskWorker>> workers_;
   bool may_look_;
+  int made_at_ = fork_depth();
   MeterSwitch meter_;
   std::atomic<bool> called_{false};  // some thread is worker 0
   alignas(64) std::atomic<int> sleepers_{0};

@@ -12,6 +12,7 @@
 #include <type_traits>
 
 #include "antcrew/crew/crew_options.hpp"
+#include "antcrew/crew/internal/ancestry.hpp"
 #include "antcrew/crew/internal/handout.hpp"
 #include "antcrew/crew/internal/meter.hpp"
 #include "antcrew/crew/internal/threads.hpp"
@@ -110,6 +111,7 @@ class Team {
 
   int workers_;
   bool may_spin_;
+  int made_at_ = fork_depth();
   MeterSwitch meter_;
   std::unique_ptr<Share[]> shares_;
   StandingThreads threads_;

@@ -21,6 +21,8 @@ class StandingThreads {
   // run, and join() waits for them.
   void start(void (*entry)(void* context, int worker), void* context);
   void join() noexcept;
+  // For a forked process, which has none of them.
+  void forget() noexcept { threads_.clear(); }
 
   const CrewFacts& facts() const noexcept { return facts_; }
 

@@ -17,6 +17,7 @@
 #include <cstring>
 
 #include "antcrew/analysis/statistics.hpp"
+#include "antcrew/crew/worker.hpp"
 #include "antcrew/machine/clock.hpp"
 #include "antcrew/machine/limits.hpp"
 #include "antcrew/machine/usage.hpp"
@@ -43,12 +44,15 @@ constexpr bool sanitized = false;
 #endif
 
 StandBoard* board_of_crash = nullptr;
+pid_t watched_process = 0;  // not the workers that it forks: their end is told by their crew
 
 // Runs on the stack of the thread that crashed: when that stack has overflown it cannot run at all, and the board
 // stays blank, which tells the two apart.
 void on_crash(int number, siginfo_t* info, void*) {
-  board_of_crash->address.store(reinterpret_cast<std::uintptr_t>(info->si_addr), std::memory_order_relaxed);
-  board_of_crash->signal.store(number, std::memory_order_relaxed);
+  if (::getpid() == watched_process) {
+    board_of_crash->address.store(reinterpret_cast<std::uintptr_t>(info->si_addr), std::memory_order_relaxed);
+    board_of_crash->signal.store(number, std::memory_order_relaxed);
+  }
   ::signal(number, SIG_DFL);
   ::raise(number);
 }
@@ -56,6 +60,7 @@ void on_crash(int number, siginfo_t* info, void*) {
 void watch_crashes(StandBoard* board) {
   if (sanitized) return;  // the sanitizer reports them itself
   board_of_crash = board;
+  watched_process = ::getpid();
   board->signal.store(0);
   struct sigaction action {};
   action.sa_sigaction = on_crash;
@@ -219,6 +224,7 @@ class BlockProcess {
     while (::waitpid(stand, &status, 0) < 0 && errno == EINTR) {
     }
     stands_.erase(std::remove(stands_.begin(), stands_.end(), stand), stands_.end());
+    remove_all_scratch_of(stand);
     for (const pid_t left : living_descendants()) {
       if (!below_a_stand(left)) ::kill(left, SIGKILL);
     }

@@ -1,0 +1,29 @@
+#include "antcrew/base/type_name.hpp"
+
+#include <cxxabi.h>
+
+#include <cstdlib>
+#include <exception>
+
+namespace antcrew {
+
+std::string type_name(const std::type_info& type) {
+  int status = 0;
+  char* readable = abi::__cxa_demangle(type.name(), nullptr, nullptr, &status);
+  std::string name = status == 0 ? readable : type.name();
+  std::free(readable);
+  return name;
+}
+
+Thrown thrown_here() {
+  try {
+    throw;
+  } catch (const std::exception& error) {
+    return {type_name(typeid(error)), error.what()};
+  } catch (...) {
+    const std::type_info* type = abi::__cxa_current_exception_type();
+    return {type == nullptr ? "something unknown" : type_name(*type), ""};
+  }
+}
+
+}  // namespace antcrew

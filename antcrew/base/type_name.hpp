@@ -1,0 +1,20 @@
+// Names of types for people, and of what was thrown.
+#pragma once
+
+#include <string>
+#include <typeinfo>
+
+namespace antcrew {
+
+// "std::out_of_range", not its mangled form.
+std::string type_name(const std::type_info& type);
+
+struct Thrown {
+  std::string type;
+  std::string text;  // empty when what was thrown has none
+};
+
+// Of the exception that is being handled: only inside a catch block.
+Thrown thrown_here();
+
+}  // namespace antcrew

@@ -1,0 +1,126 @@
+// Workers that are forked anew at each call: the body sees everything as it was at that moment, at no cost of copying.
+//
+//   ProcessCrew crew(4, {.processes = {.way = Way::handed_over}});
+//   Column<double> heights = crew.collect(n, [&](std::size_t i) { return tide_at(soundings[i]); });
+//   crew.fill(common, Split::even(), [&](std::size_t i) { return tide_at(soundings[i]); });
+//
+// What a body *returns* comes back; what it writes elsewhere stays in its process and is lost, but for CommonArrays and
+// CommonCounters. So there are only loops that return. A fork costs some 0.1 ms and more with the caller's memory; see
+// docs/processes.md for that, and for when a StandingCrew is the better choice. Worker 0 is a process, not the caller.
+//
+// Faults: a worker that throws ends the call with WorkerThrew; one that dies with ProcessDied, or, with retries, what
+// it had not sent is done again by another one. When the call has ended, so have its processes, whatever happened;
+// should the caller be killed, so are they.
+// After the fork: a body may not use a ThreadCrew or TaskCrew made outside of it, whose threads stayed behind (Error
+// crew.forked), nor a lock that another thread of the caller may hold just then. The standard library's allocation may
+// be used. exit() and buffered output are not the body's: it must return.
+// Threads: one at a time may call; a second one gets Error (crew.busy). A call inside a body on the same crew runs in
+// that worker alone.
+#pragma once
+
+#include <cstddef>
+#include <stop_token>
+#include <type_traits>
+#include <vector>
+
+#include "antcrew/crew/common_array.hpp"
+#include "antcrew/crew/internal/process_loops.hpp"
+
+namespace antcrew {
+
+class ProcessCrew {
+ public:
+  // Throws Error (crew.workers, crew.options).
+  explicit ProcessCrew(int workers, const CrewOptions& options = {}) : team_(workers, options) {}
+
+  int workers() const noexcept { return team_.workers(); }
+  const CrewFacts& facts() const noexcept { return team_.facts(); }
+  // Since the crew was made. Between calls.
+  MovedData moved() const { return team_.moved(); }
+
+  // fn(i) for every i, in order. Its type must travel (see transfer.hpp).
+  template <class Fn>
+  requires Travels<std::decay_t<std::invoke_result_t<Fn&, std::size_t>>>
+  auto collect(std::size_t n, Split split, Fn&& fn, const std::stop_token& stop = {}) {
+    return collect(n, split, fn, team_.facts().asked.processes.way, stop);
+  }
+  template <class Fn>
+  requires Travels<std::decay_t<std::invoke_result_t<Fn&, std::size_t>>>
+  auto collect(std::size_t n, Fn&& fn) { return collect(n, Split::even(), fn); }
+  // The same, with another way back than the crew's own.
+  template <class Fn>
+  requires Travels<std::decay_t<std::invoke_result_t<Fn&, std::size_t>>>
+  auto collect(std::size_t n, Split split, Fn&& fn, Way way, const std::stop_token& stop = {}) {
+    using T = std::decay_t<std::invoke_result_t<Fn&, std::size_t>>;
+    if (team_.inside()) return alone<T>(n, fn);
+    const auto order = internal::order_for<T>(n, split, way, workers());
+    return internal::column_from<T>(order, stop, [&](internal::RegionOrder region, internal::Sink& sink) {
+      region.closure = &fn;
+      region.work = [](internal::WorkerSide& side) { internal::make_items<T>(side, closure_of<Fn>(side)); };
+      team_.run(region, sink, stop);
+    });
+  }
+
+  // As in a ThreadCrew: the borders of the ranges depend on n only, so the answer is the same for every worker count.
+  template <class Start, class PerRange, class Combine>
+  requires Travels<std::decay_t<std::invoke_result_t<PerRange&, Range>>>
+  auto fold(std::size_t n, Start start, PerRange&& per_range, Combine&& combine, const std::stop_token& stop = {}) {
+    const std::size_t pieces = std::min(n, fold_pieces);
+    auto parts = collect(
+        pieces, Split::chunks(8), [&](std::size_t k) { return per_range(even_part(n, pieces, k)); }, stop);
+    for (auto& part : parts) start = combine(std::move(start), std::move(part));
+    return start;
+  }
+
+  // array[i] = fn(i), in memory that all have mapped.
+  template <class T, class Fn>
+  requires std::convertible_to<std::invoke_result_t<Fn&, std::size_t>, T>
+  void fill(CommonArray<T>& array, Split split, Fn&& fn, const std::stop_token& stop = {}) {
+    if (team_.inside()) return fill_alone(array, fn);
+    auto both = std::pair<T*, std::remove_reference_t<Fn>*>(array.data(), &fn);
+    internal::RegionOrder region = internal::order_for<char>(array.size(), split, Way::copied, workers());
+    region.closure = &both;
+    region.work = [](internal::WorkerSide& side) {
+      auto& [data, body] = closure_of<decltype(both)>(side);
+      internal::fill_items<T>(side, data, *body);
+    };
+    internal::NothingComesBack sink;
+    team_.run(region, sink, stop);
+    internal::refuse_half(stop, "fill");
+  }
+  template <class T, class Fn>
+  requires std::convertible_to<std::invoke_result_t<Fn&, std::size_t>, T>
+  void fill(CommonArray<T>& array, Fn&& fn) { fill(array, Split::even(), fn); }
+
+  // What their bodies write would be lost. A body for several crews uses the loops above, or says by a requires-clause
+  // that it does not run here.
+  template <class... Anything>
+  void each(Anything&&...) = delete;
+  template <class... Anything>
+  void ranges(Anything&&...) = delete;
+
+  // For studies.
+  void log_after_fork() noexcept { team_.log_after_fork(); }
+
+ private:
+  static constexpr std::size_t fold_pieces = 512;
+
+  template <class Closure>
+  static std::remove_reference_t<Closure>& closure_of(const internal::WorkerSide& side) {
+    return *static_cast<std::remove_reference_t<Closure>*>(const_cast<void*>(side.order().closure));
+  }
+  template <class T, class Fn>
+  static Column<T> alone(std::size_t n, Fn& fn) {
+    internal::Filler<T> filler(n);
+    filler.fill({0, n}, internal::Never{}, fn);
+    return std::move(filler).finished();
+  }
+  template <class T, class Fn>
+  static void fill_alone(CommonArray<T>& array, Fn& fn) {
+    for (std::size_t i = 0; i < array.size(); ++i) array[i] = fn(i);
+  }
+
+  internal::ForkedTeam team_;
+};
+
+}  // namespace antcrew

@@ -1,0 +1,25 @@
+// What moving data to and from worker processes cost, as a crew of processes counts it.
+#pragma once
+
+#include <cstdint>
+#include <vector>
+
+namespace antcrew {
+
+struct MovedData {
+  struct Side {
+    std::uint64_t bytes = 0;
+    double seconds = 0;
+  };
+
+  std::vector<Side> workers;  // what each sent, or had to read; its seconds include waiting for the parent to take it
+  Side parent;                // what it took in, or sent out
+  std::int64_t forks = 0;
+  double fork_s = 0;  // the parent, in the forks themselves
+  // A fork makes every page of the parent shared; touching one again afterwards costs it a page fault. The faults that
+  // it met since the forks, up to the next call or to now, and their time at what one fault costs on this machine.
+  std::int64_t faults_after_fork = 0;
+  double after_fork_s = 0;
+};
+
+}  // namespace antcrew

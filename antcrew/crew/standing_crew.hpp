@@ -1,0 +1,127 @@
+// Workers that are processes forked once: a call costs little more than waking them, and each keeps to itself.
+//
+//   StandingCrew crew(4);
+//   auto heights = crew.collect(n, [](std::size_t i, const std::vector<double>& at) { return tide_at(at[i]); }, at);
+//   crew.fill(common, Split::even(), [](std::size_t i, const CommonArray<double>& from) { return 2 * from[i]; }, from);
+//
+// The workers do not see what the caller has written since they were forked. So a body is a function without state,
+// which is checked when compiling, and whatever it needs is given after it: each argument is sent to every worker as
+// bytes at each call (see transfer.hpp), a CommonArray only once and without copying. A body gets the index or range
+// first, then the arguments. See docs/processes.md for when a ProcessCrew is the better choice.
+//
+// Faults, threads, stopping: as in a ProcessCrew, but that the workers stay. One that died or was killed is replaced at
+// the next call, by a fork of the caller as it is then. They end with the crew, or when the caller's process ends.
+#pragma once
+
+#include <cstddef>
+#include <tuple>
+#include <type_traits>
+
+#include "antcrew/crew/common_array.hpp"
+#include "antcrew/crew/internal/process_loops.hpp"
+
+namespace antcrew {
+
+// A lambda without captures, or another type whose objects are all the same.
+template <class Fn>
+concept Stateless = std::is_empty_v<std::decay_t<Fn>> && std::is_default_constructible_v<std::decay_t<Fn>>;
+
+class StandingCrew {
+ public:
+  // Forks the workers. Throws Error (crew.workers, crew.options, crew.start).
+  explicit StandingCrew(int workers, const CrewOptions& options = {}) : team_(workers, options) {}
+
+  int workers() const noexcept { return team_.workers(); }
+  const CrewFacts& facts() const noexcept { return team_.facts(); }
+  // Since the crew was made. Between calls.
+  MovedData moved() const { return team_.moved(); }
+
+  // fn(i, arguments…) for every i, in order. Its type and the arguments' must travel.
+  template <Stateless Fn, class... Arguments>
+  requires std::invocable < std::decay_t<Fn>
+  &, std::size_t, const Arguments&... > auto collect(std::size_t n, Split split, Fn, const Arguments&... arguments) {
+    using T = std::decay_t<std::invoke_result_t<Fn&, std::size_t, const Arguments&...>>;
+    static_assert(Travels<T>, "what the body returns does not travel: see antcrew/crew/transfer.hpp");
+    return collected<T>(n, split, team_.facts().asked.processes.way, work_for<T, Fn, Arguments...>(), arguments...);
+  }
+  template <Stateless Fn, class... Arguments>
+  requires std::invocable < std::decay_t<Fn>
+  &, std::size_t, const Arguments&... > auto collect(std::size_t n, Fn fn, const Arguments&... arguments) {
+    return collect(n, Split::even(), fn, arguments...);
+  }
+
+  // per_range(range, arguments…), combined in the caller, in index order; the borders depend on n only.
+  template <class Start, Stateless PerRange, class Combine, class... Arguments>
+  auto fold(std::size_t n, Start start, PerRange, Combine&& combine, const Arguments&... arguments) {
+    using T = std::decay_t<std::invoke_result_t<PerRange&, Range, const Arguments&...>>;
+    static_assert(Travels<T>, "what the body returns does not travel: see antcrew/crew/transfer.hpp");
+    struct OfPiece {
+      T operator()(std::size_t k, const std::size_t& all, const std::size_t& pieces, const Arguments&... given) const {
+        return PerRange()(even_part(all, pieces, k), given...);
+      }
+    };
+    const std::size_t pieces = std::min(n, fold_pieces);
+    auto parts = collect(pieces, Split::chunks(8), OfPiece(), n, pieces, arguments...);
+    for (auto& part : parts) start = combine(std::move(start), std::move(part));
+    return start;
+  }
+
+  // array[i] = fn(i, arguments…), in memory that all have mapped.
+  template <class T, Stateless Fn, class... Arguments>
+  requires std::invocable < std::decay_t<Fn>
+  &, std::size_t,
+      const Arguments&... > void fill(CommonArray<T>& array, Split split, Fn, const Arguments&... arguments) {
+    internal::RegionOrder region = internal::order_for<char>(array.size(), split, Way::copied, workers());
+    region.work = [](internal::WorkerSide& side) {
+      auto given = side.arguments<std::tuple<CommonArray<T>, Arguments...>>();
+      auto body = [&](std::size_t i) {
+        return std::apply([&](CommonArray<T>&, const auto&... rest) { return static_cast<T>(Fn()(i, rest...)); },
+                          given);
+      };
+      internal::fill_items<T>(side, std::get<0>(given).data(), body);
+    };
+    internal::NothingComesBack sink;
+    run(region, sink, array, arguments...);
+  }
+  template <class T, Stateless Fn, class... Arguments>
+  requires std::invocable < std::decay_t<Fn>
+  &, std::size_t, const Arguments&... > void fill(CommonArray<T>& array, Fn fn, const Arguments&... arguments) {
+    fill(array, Split::even(), fn, arguments...);
+  }
+
+ private:
+  static constexpr std::size_t fold_pieces = 512;
+  using Work = void (*)(internal::WorkerSide&);
+
+  template <class T, class Fn, class... Arguments>
+  static Work work_for() {
+    return [](internal::WorkerSide& side) {
+      const auto given = side.arguments<std::tuple<Arguments...>>();
+      auto body = [&](std::size_t i) {
+        return std::apply([&](const auto&... all) -> T { return std::decay_t<Fn>()(i, all...); }, given);
+      };
+      internal::make_items<T>(side, body);
+    };
+  }
+
+  template <class T, class... Arguments>
+  Column<T> collected(std::size_t n, Split split, Way way, Work work, const Arguments&... arguments) {
+    const auto order = internal::order_for<T>(n, split, way, workers());
+    return internal::column_from<T>(order, {}, [&](internal::RegionOrder region, internal::Sink& sink) {
+      region.work = work;
+      run(region, sink, arguments...);
+    });
+  }
+
+  template <class... Arguments>
+  void run(internal::RegionOrder region, internal::Sink& sink, const Arguments&... arguments) {
+    Packer packed;
+    (packed.put(arguments), ...);
+    region.arguments = &packed;
+    team_.run(region, sink, {});
+  }
+
+  internal::StandingTeam team_;
+};
+
+}  // namespace antcrew

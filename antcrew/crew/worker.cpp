@@ -1,0 +1,158 @@
+#include "antcrew/crew/worker.hpp"
+
+#include <fcntl.h>
+#include <poll.h>
+#include <signal.h>
+#include <sys/stat.h>
+#include <sys/syscall.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <atomic>
+#include <cerrno>
+#include <cstdlib>
+#include <cstring>
+#include <filesystem>
+#include <utility>
+
+#include "antcrew/base/error.hpp"
+
+namespace antcrew {
+
+int this_worker() noexcept {
+  return internal::worker_here;
+}
+
+namespace internal {
+namespace {
+
+// The process below whose folder all scratch of it and of its workers lies; 0 = not settled yet.
+constinit std::atomic<pid_t> base{0};
+constinit std::atomic<bool> used_here{false};
+constinit std::atomic<unsigned> folders_made{0};
+
+std::string temporary() {
+  const char* chosen = std::getenv("TMPDIR");
+  return chosen != nullptr && chosen[0] == '/' ? chosen : "/tmp";
+}
+std::string folder_of(pid_t process) {
+  return temporary() + "/antcrew-scratch-" + std::to_string(process);
+}
+void remove(const std::string& folder) noexcept {
+  std::error_code ignored;  // what cannot be removed by its owner was made so on purpose
+  std::filesystem::remove_all(folder, ignored);
+}
+
+[[noreturn]] void refuse(const std::string& folder, int fault) {
+  could_not_run("crew.scratch", folder,
+                std::string("a worker's folder could not be made (") + std::strerror(fault) + ")",
+                "set TMPDIR to a folder that can be written to");
+}
+
+int open_process(pid_t process) noexcept {
+  return static_cast<int>(::syscall(SYS_pidfd_open, process, 0));
+}
+
+// A process that outlives the watched one only to remove its folder. It belongs to nobody and holds nothing open.
+void guard(pid_t watched, const std::string& folder) {
+  const int end = open_process(watched);
+  if (end < 0) return remove(folder);  // gone already
+  const pid_t between = ::fork();
+  if (between == 0) {
+    if (::fork() != 0) ::_exit(0);
+    ::setsid();
+    sigset_t all;
+    sigfillset(&all);
+    ::sigprocmask(SIG_SETMASK, &all, nullptr);
+    ::dup2(end, 0);
+    ::syscall(SYS_close_range, 1u, ~0u, 0u);
+    if (::chdir("/") != 0) ::_exit(1);
+    pollfd ended{0, POLLIN, 0};
+    while (::poll(&ended, 1, -1) < 0 && errno == EINTR) {
+    }
+    remove(folder);
+    ::_exit(0);
+  }
+  if (between > 0) {
+    int status = 0;
+    while (::waitpid(between, &status, 0) < 0 && errno == EINTR) {
+    }
+  }
+  ::close(end);
+}
+
+// The base's own process or any worker of it may be the first to ask; that one sees to the guard.
+void make_base(pid_t of) {
+  const std::string folder = folder_of(of);
+  if (::mkdir(folder.c_str(), 0700) == 0) return guard(of, folder);
+  if (errno != EEXIST) refuse(folder, errno);
+}
+
+class Scratch {
+ public:
+  ~Scratch() { drop(); }
+  void drop() noexcept {
+    if (!folder_.empty() && maker_ == ::getpid()) remove(folder_);
+    folder_.clear();
+  }
+  const std::string& folder() {
+    if (folder_.empty() || maker_ != ::getpid()) make();
+    return folder_;
+  }
+
+ private:
+  void make() {
+    prepare_scratch();
+    make_base(base.load());
+    maker_ = ::getpid();
+    folder_ = folder_of(base.load()) + "/" + std::to_string(maker_) + "-" + std::to_string(folders_made.fetch_add(1));
+    used_here.store(true, std::memory_order_relaxed);
+    if (::mkdir(folder_.c_str(), 0700) == 0) return;
+    const int fault = errno;
+    refuse(std::exchange(folder_, {}), fault);
+  }
+
+  std::string folder_;
+  pid_t maker_ = 0;
+};
+
+Scratch& scratch_here() {
+  thread_local Scratch scratch;
+  return scratch;
+}
+
+}  // namespace
+
+// Whoever settles it first decides; a forked process inherits it only from a crew that wants that.
+void prepare_scratch() noexcept {
+  pid_t unsettled = 0;
+  base.compare_exchange_strong(unsettled, ::getpid());
+}
+
+void drop_own_scratch() noexcept {
+  scratch_here().drop();
+}
+bool used_scratch() noexcept {
+  return used_here.load(std::memory_order_relaxed);
+}
+
+void remove_scratch_of(int process) noexcept {
+  const std::string below = folder_of(base.load());
+  const std::string mine = std::to_string(process) + "-";
+  std::error_code ignored;
+  for (std::filesystem::directory_iterator at(below, ignored), end; at != end && !ignored; at.increment(ignored)) {
+    if (at->path().filename().string().rfind(mine, 0) == 0) remove(at->path().string());
+  }
+}
+
+void remove_all_scratch_of(int process) noexcept {
+  remove(folder_of(process));
+}
+
+}  // namespace internal
+
+std::string scratch_folder() {
+  return internal::scratch_here().folder();
+}
+
+}  // namespace antcrew

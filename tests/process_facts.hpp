@@ -1,0 +1,45 @@
+// What a process and its children hold, as the kernel tells it.
+#pragma once
+
+#include <dirent.h>
+#include <sys/types.h>
+#include <unistd.h>
+
+#include <fstream>
+#include <string>
+#include <vector>
+
+inline std::vector<pid_t> children_of(pid_t process) {
+  std::vector<pid_t> found;
+  const std::string folder = "/proc/" + std::to_string(process) + "/task/";
+  DIR* threads = ::opendir(folder.c_str());
+  if (threads == nullptr) return found;
+  while (const dirent* thread = ::readdir(threads)) {
+    std::ifstream list(folder + thread->d_name + "/children");
+    for (pid_t child = 0; list >> child;) found.push_back(child);
+  }
+  ::closedir(threads);
+  return found;
+}
+
+inline std::size_t open_descriptors() {
+  std::size_t count = 0;
+  DIR* folder = ::opendir("/proc/self/fd");
+  while (::readdir(folder) != nullptr) ++count;
+  ::closedir(folder);
+  return count;
+}
+
+// Those of crews.
+inline std::size_t memory_files_mapped_by(pid_t process) {
+  std::size_t count = 0;
+  std::ifstream maps("/proc/" + std::to_string(process) + "/maps");
+  for (std::string line; std::getline(maps, line);) count += line.find("/memfd:antcrew") != std::string::npos;
+  return count;
+}
+
+inline bool is_alive(pid_t process) {
+  std::ifstream status("/proc/" + std::to_string(process) + "/stat");
+  std::string text;
+  return std::getline(status, text) && text.find(") Z ") == std::string::npos;
+}
