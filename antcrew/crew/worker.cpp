@@ -16,6 +16,7 @@
 #include <utility>
 
 #include "antcrew/base/error.hpp"
+#include "antcrew/crew/internal/ancestry.hpp"
 
 namespace antcrew {
 
@@ -26,8 +27,9 @@ int this_worker() noexcept {
 namespace internal {
 namespace {
 
-// The process below whose folder all scratch of it and of its workers lies; 0 = not settled yet.
+// The process below whose folder all scratch of it and of its workers lies; settled for the processes at this depth.
 constinit std::atomic<pid_t> base{0};
+constinit std::atomic<int> base_depth{-1};
 constinit std::atomic<bool> used_here{false};
 constinit std::atomic<unsigned> folders_made{0};
 
@@ -123,10 +125,14 @@ Scratch& scratch_here() {
 
 }  // namespace
 
-// Whoever settles it first decides; a forked process inherits it only from a crew that wants that.
+// Anew in each process that was not forked by a crew. Several threads may come at once: they write the same.
 void prepare_scratch() noexcept {
-  pid_t unsettled = 0;
-  base.compare_exchange_strong(unsettled, ::getpid());
+  if (base_depth.load() == fork_depth()) return;
+  base.store(::getpid());
+  base_depth.store(fork_depth());
+}
+void adopt_scratch() noexcept {
+  base_depth.store(fork_depth());
 }
 
 void drop_own_scratch() noexcept {

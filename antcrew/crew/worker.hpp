@@ -25,10 +25,11 @@ namespace internal {
 
 inline thread_local int worker_here = 0;
 
-// For a worker's process. prepare_scratch: before the fork, so that its folder lies with the parent's.
-// drop_own_scratch: before _exit. remove_scratch_of: by the parent, when a worker has died. remove_all_scratch_of: of
-// a process that has ended, and of its workers.
+// For a worker's process. prepare_scratch: before the fork, and adopt_scratch after it, so that its folder lies with
+// the parent's. drop_own_scratch: before _exit. remove_scratch_of: by the parent, when a worker has died.
+// remove_all_scratch_of: of a process that has ended, and of its workers.
 void prepare_scratch() noexcept;
+void adopt_scratch() noexcept;
 void drop_own_scratch() noexcept;
 bool used_scratch() noexcept;
 void remove_scratch_of(int process) noexcept;

@@ -57,10 +57,10 @@ TEST_CASE("Locked: one at a time, and its waits are counted") {
   crew.ranges(4, [&](Range) {
     ++here;
     while (here < 4) std::this_thread::yield();
-    slow.with([](int&) { std::this_thread::sleep_for(5ms); });
+    slow.with([](int&) { std::this_thread::sleep_for(20ms); });
   });
   CHECK(slow.waited().count == 3);
-  CHECK(slow.waited().seconds >= 0.025);  // 5 + 10 + 15 ms
+  CHECK(slow.waited().seconds >= 0.1);  // 20 + 40 + 60 ms
 }
 
 TEST_CASE("Locked: an exception leaves it unlocked") {

@@ -265,6 +265,7 @@ pid_t ProcessTeam::fork_worker(int worker) {
 void ProcessTeam::become_worker(int worker) {
   serving = this;
   worker_here = worker;
+  adopt_scratch();
   limit_memory(facts_.asked.processes.memory_bytes);
   if (!facts_.granted_processors.empty()) pin_here(facts_.granted_processors[static_cast<std::size_t>(worker)]);
 }
