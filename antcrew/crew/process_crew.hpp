@@ -18,10 +18,12 @@
 // that worker alone.
 #pragma once
 
+#include <concepts>
 #include <cstddef>
+#include <memory>
 #include <stop_token>
 #include <type_traits>
-#include <vector>
+#include <utility>
 
 #include "antcrew/crew/common_array.hpp"
 #include "antcrew/crew/internal/process_loops.hpp"
@@ -55,8 +57,11 @@ class ProcessCrew {
     if (team_.inside()) return alone<T>(n, fn);
     const auto order = internal::order_for<T>(n, split, way, workers());
     return internal::column_from<T>(order, stop, [&](internal::RegionOrder region, internal::Sink& sink) {
-      region.closure = &fn;
-      region.work = [](internal::WorkerSide& side) { internal::make_items<T>(side, closure_of<Fn>(side)); };
+      auto body = std::addressof(fn);
+      region.closure = &body;
+      region.work = [](internal::WorkerSide& side) {
+        internal::make_items<T>(side, *closure_of<decltype(body)>(side));
+      };
       team_.run(region, sink, stop);
     });
   }
@@ -77,11 +82,12 @@ class ProcessCrew {
   requires std::convertible_to<std::invoke_result_t<Fn&, std::size_t>, T>
   void fill(CommonArray<T>& array, Split split, Fn&& fn, const std::stop_token& stop = {}) {
     if (team_.inside()) return fill_alone(array, fn);
-    auto both = std::pair<T*, std::remove_reference_t<Fn>*>(array.data(), &fn);
+    auto both = std::pair(array.data(), std::addressof(fn));
     internal::RegionOrder region = internal::order_for<char>(array.size(), split, Way::copied, workers());
+    region.only_letters = split.kind() == Split::Kind::even;  // nothing comes back but word of what was done
     region.closure = &both;
     region.work = [](internal::WorkerSide& side) {
-      auto& [data, body] = closure_of<decltype(both)>(side);
+      const auto& [data, body] = closure_of<decltype(both)>(side);
       internal::fill_items<T>(side, data, *body);
     };
     internal::NothingComesBack sink;
@@ -106,8 +112,8 @@ class ProcessCrew {
   static constexpr std::size_t fold_pieces = 512;
 
   template <class Closure>
-  static std::remove_reference_t<Closure>& closure_of(const internal::WorkerSide& side) {
-    return *static_cast<std::remove_reference_t<Closure>*>(const_cast<void*>(side.order().closure));
+  static const Closure& closure_of(const internal::WorkerSide& side) {
+    return *static_cast<const Closure*>(side.order().closure);
   }
   template <class T, class Fn>
   static Column<T> alone(std::size_t n, Fn& fn) {

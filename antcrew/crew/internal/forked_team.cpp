@@ -4,6 +4,9 @@
 #include <sys/wait.h>
 #include <unistd.h>
 
+#include <cerrno>
+#include <tuple>
+
 #include "antcrew/crew/internal/passing.hpp"
 #include "antcrew/crew/internal/process_team.hpp"
 #include "antcrew/crew/internal/worker_side.hpp"
@@ -33,9 +36,33 @@ void ForkedTeam::region(int count, Sink& sink) {
   mark_faults();
 }
 
+// As long as no other child of this process has ended, there is no cheaper way. Returns how many still run.
+int ForkedTeam::wait_for_letters(int count, Sink& sink) {
+  int running = count;
+  while (running > 0) {
+    siginfo_t ended{};
+    if (::waitid(P_ALL, 0, &ended, WEXITED | WNOWAIT) != 0) {
+      if (errno == EINTR) continue;
+      break;
+    }
+    int worker = 0;
+    while (worker < count && workers_[static_cast<std::size_t>(worker)].pid != ended.si_pid) ++worker;
+    if (worker == count) break;
+    take_end(worker, sink);
+    --running;
+    if (died_ && !may_go_on()) break;
+  }
+  return running;
+}
+
 void ForkedTeam::wait_and_take(int count, Sink& sink) {
+  int running = count;
+  if (board().order.only_letters && left_ns() < 0) running = wait_for_letters(count, sink);
+  if (died_ && !may_go_on()) return give_up();
+  if (running == 0) return;
+  for (Worker& worker : workers_) watch_end(worker);
   std::vector<pollfd> watched(static_cast<std::size_t>(count) * 2);
-  for (int running = count; running > 0;) {
+  while (running > 0) {
     for (std::size_t k = 0; k < static_cast<std::size_t>(count); ++k) {
       const Worker& worker = workers_[k];
       watched[2 * k] = {worker.ended ? -1 : worker.socket.get(), POLLIN, 0};
@@ -67,6 +94,12 @@ bool ForkedTeam::look_at(int worker, short socket_events, short process_events, 
     ::poll(&end, 1, -1);
   }
   if (overdue()) return false;
+  take_end(worker, sink);
+  return true;
+}
+
+void ForkedTeam::take_end(int worker, Sink& sink) {
+  Worker& one = workers_[static_cast<std::size_t>(worker)];
   const int status = reap(one);
   const Part part = slot(worker).part.load(std::memory_order_acquire);
   if (part == Part::done && status == 0) {
@@ -76,7 +109,6 @@ bool ForkedTeam::look_at(int worker, short socket_events, short process_events, 
     one.socket.close();  // with what is left of a parcel
     one.worker_side.close();
   }
-  return true;
 }
 
 void ForkedTeam::give_up() noexcept {

@@ -37,6 +37,8 @@ inline constexpr std::size_t whole_pages(std::size_t bytes) noexcept {
 
 // A new file of zeroes in memory. Throws Error (crew.memory).
 Descriptor new_memory_file(std::size_t bytes);
+// Throws std::bad_alloc when there is no memory left for it.
+void write_at(const Descriptor& file, std::size_t offset, const void* from, std::size_t bytes);
 // From here on nobody can change it: neither its length nor, as no shared mapping may be left, its content.
 bool seal(const Descriptor& file) noexcept;
 

@@ -24,9 +24,12 @@ namespace antcrew::internal {
 
 class WorkerSide;
 
+constexpr std::size_t letter_room = 3072;
+
 enum class Part { none, at_work, done, threw };
 
-struct alignas(64) WorkerSlot {
+// A page each: one page fault in a forked worker.
+struct alignas(page_bytes) WorkerSlot {
   std::atomic<std::uint32_t> ended{0};    // standing: the number of the last region whose part has ended
   std::atomic<std::uint32_t> parcels{0};  // standing: parcels begun to be sent, over all regions
   std::atomic<Part> part{Part::none};
@@ -36,10 +39,11 @@ struct alignas(64) WorkerSlot {
   std::int64_t moved_ns = 0;  // since the crew began
   std::uint64_t moved_bytes = 0;
   std::size_t letter_bytes = 0;  // what it brings when that is short; 0 = nothing
-  std::array<char, 96> type{};   // of what it threw
+  std::array<char, letter_room> letter{};
+  std::array<char, 96> type{};  // of what it threw
   std::array<char, 640> text{};
-  std::array<char, 3072> letter{};
 };
+static_assert(sizeof(WorkerSlot) == page_bytes);
 
 // One region.
 struct RegionOrder {
@@ -53,23 +57,25 @@ struct RegionOrder {
   const Packer* arguments = nullptr;  // in the parent
   std::size_t argument_bytes = 0;     // of standing workers, in Board::arguments unless they came through the socket
   bool arguments_sent = false;
+  bool only_letters = false;  // whatever comes back, it is short
 };
 
 constexpr std::size_t most_redone = 64;
 constexpr std::size_t argument_room = 4096;
 
+// What a worker needs in any case comes first: one page fault.
 struct Board {
   alignas(64) std::atomic<std::uint32_t> region{0};
   RegionOrder order;
   std::atomic<bool> leaving{false};
+  std::size_t redo_count = 0;
   alignas(64) std::atomic<std::uint32_t> events{0};  // goes up whenever a standing worker has news
   std::atomic<bool> parent_sleeps{false};
   alignas(64) std::atomic<bool> cancelled{false};
-  std::size_t redo_count = 0;
-  std::array<Range, most_redone> redo{};
   alignas(64) std::atomic<std::size_t> redo_next{0};
-  std::array<char, argument_room> arguments{};
   alignas(alignof(Handout)) std::array<std::byte, sizeof(Handout)> handout_room;
+  std::array<Range, most_redone> redo{};
+  std::array<char, argument_room> arguments{};
 
   Handout& handout() noexcept { return *std::launder(reinterpret_cast<Handout*>(handout_room.data())); }
 };
@@ -79,8 +85,8 @@ class BoardMemory {
  public:
   explicit BoardMemory(int workers)
       : workers_(workers),
-        slots_at_(rounded(sizeof(Board))),
-        shares_at_(slots_at_ + rounded(sizeof(WorkerSlot)) * count()),
+        slots_at_(whole_pages(sizeof(Board))),
+        shares_at_(slots_at_ + sizeof(WorkerSlot) * count()),
         mapping_(whole_pages(shares_at_ + sizeof(Share) * count())) {
     ::new (mapping_.address()) Board();
     for (std::size_t k = 0; k < count(); ++k) {
@@ -98,7 +104,6 @@ class BoardMemory {
   int workers() const noexcept { return workers_; }
 
  private:
-  static constexpr std::size_t rounded(std::size_t bytes) noexcept { return (bytes + 63) / 64 * 64; }
   std::size_t count() const noexcept { return static_cast<std::size_t>(workers_); }
   char* at(std::size_t offset) noexcept { return static_cast<char*>(mapping_.address()) + offset; }
 

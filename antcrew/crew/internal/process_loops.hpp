@@ -48,6 +48,7 @@ RegionOrder order_for(std::size_t n, Split split, Way way, int workers) {
   if constexpr (Plain<T> && !PacksItself<T>) {
     if (n * sizeof(T) < worth_handing_over * static_cast<std::size_t>(workers)) order.way = Way::copied;
     if (order.way == Way::handed_over) order_whole_pages<T>(order);
+    order.only_letters = split.kind() == Split::Kind::even && n <= letter_room / 2 / sizeof(T);
   }
   return order;
 }

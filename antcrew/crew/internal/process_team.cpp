@@ -182,9 +182,19 @@ void ProcessTeam::place(const RegionOrder& order) {
   ::new (on.handout_room.data()) Handout(units, order.split, workers(), memory_.shares());
 }
 
+// How a worker ended is told by the kernel only to a process that does not refuse to be told.
+void ProcessTeam::refuse_if_ends_are_ignored() const {
+  struct sigaction set {};
+  if (::sigaction(SIGCHLD, nullptr, &set) != 0) return;
+  if (set.sa_handler != SIG_IGN && (set.sa_flags & SA_NOCLDWAIT) == 0) return;
+  could_not_run("crew.children", crew_, "this program ignores SIGCHLD, so it is not told how a worker ended",
+                "set SIGCHLD to SIG_DFL or to a handler of your own before the call");
+}
+
 void ProcessTeam::run(RegionOrder order, Sink& sink, const std::stop_token& stop) {
   if (order.n == 0) return;
   refuse_if_inherited(made_at_, crew_);
+  refuse_if_ends_are_ignored();
   if (busy_.exchange(true, std::memory_order_acquire)) {
     could_not_run("crew.busy", crew_, "another thread's call is under way on this crew",
                   "give each calling thread a crew of its own");
@@ -258,8 +268,15 @@ pid_t ProcessTeam::fork_worker(int worker) {
   }
   made.pid = child;
   made.ended = false;
-  made.process = Descriptor(static_cast<int>(::syscall(SYS_pidfd_open, child, 0)));
   return child;
+}
+
+void ProcessTeam::watch_end(Worker& worker) {
+  if (worker.process.is_open() || worker.pid == 0) return;
+  worker.process = Descriptor(static_cast<int>(::syscall(SYS_pidfd_open, worker.pid, 0)));
+  if (worker.process.is_open()) return;
+  could_not_run("crew.start", crew_, std::string("no descriptor for a worker's process (") + std::strerror(errno) + ")",
+                "raise the limit of open files (ulimit -n)");
 }
 
 void ProcessTeam::become_worker(int worker) {
@@ -349,11 +366,10 @@ bool ProcessTeam::overdue() const noexcept {
 
 void ProcessTeam::mark_faults() noexcept {
   faults_mark_ = minor_faults();
-  most_faults_ = static_cast<std::int64_t>(private_bytes_now() / page_bytes);
 }
 
 std::int64_t ProcessTeam::faults_since_mark() const noexcept {
-  return faults_mark_ < 0 ? 0 : std::clamp<std::int64_t>(minor_faults() - faults_mark_, 0, most_faults_);
+  return faults_mark_ < 0 ? 0 : std::max<std::int64_t>(minor_faults() - faults_mark_, 0);
 }
 
 // Up to here faults are put down to the forks of the region before.

@@ -63,6 +63,8 @@ class ProcessTeam {
   Board& board() noexcept { return memory_.board(); }
   WorkerSlot& slot(int worker) noexcept { return memory_.slot(worker); }
   pid_t fork_worker(int worker);
+  // Opens the descriptor that tells of its end.
+  void watch_end(Worker& worker);
   // In a forked worker, before anything else.
   void become_worker(int worker);
   // Reads one parcel; false when the worker died before it was whole.
@@ -72,7 +74,7 @@ class ProcessTeam {
   int reap(Worker& worker) noexcept;
   void note_end(int worker, int status);
   void note_deadline();
-  // From here on page faults of the parent are put down to the forks just made, at most one for each page it has.
+  // From here on page faults of the parent are put down to the forks just made.
   void mark_faults() noexcept;
   bool overdue() const noexcept;
   // Until the deadline; -1 = there is none.
@@ -91,6 +93,7 @@ class ProcessTeam {
 
  private:
   friend class Inbox;
+  void refuse_if_ends_are_ignored() const;
   void place(const RegionOrder& order);
   std::vector<Range> missing(std::size_t n);
   void throw_first_exception();
@@ -102,7 +105,6 @@ class ProcessTeam {
   std::vector<Range> delivered_;
   std::int64_t deadline_ns_ = 0;
   std::int64_t faults_mark_ = -1;  // of the process, when the last region's forks were over; -1 = no fork to settle
-  std::int64_t most_faults_ = 0;
   std::int64_t faults_after_ = 0;
   std::int64_t faults_logged_ = 0;
 };
@@ -119,6 +121,8 @@ class ForkedTeam : public ProcessTeam {
  private:
   void fork_one(int worker);
   void wait_and_take(int count, Sink& sink);
+  int wait_for_letters(int count, Sink& sink);
+  void take_end(int worker, Sink& sink);
   bool look_at(int worker, short socket_events, short process_events, Sink& sink);
 };
 

@@ -81,6 +81,7 @@ void StandingTeam::start(int worker) {
     become_worker(worker);
     serve(worker, std::move(theirs));
   }
+  watch_end(one);
   one.socket = std::move(mine);
   one.parcels = slot(worker).parcels.load(std::memory_order_relaxed);
   one.ended = true;

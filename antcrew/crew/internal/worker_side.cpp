@@ -77,12 +77,14 @@ void WorkerSide::note_exception() noexcept {
   }
 }
 
-void WorkerSide::did(Range range) {
-  if (range.empty()) return;
-  if (!ranges_.empty() && ranges_.back().last == range.first) {
-    ranges_.back().last = range.last;
+void RangeList::add(Range range) {
+  if (Range* last = empty() ? nullptr : const_cast<Range*>(data()) + size() - 1; last && last->last == range.first) {
+    last->last = range.last;
+  } else if (many_.empty() && count_ < few_.size()) {
+    few_[count_++] = range;
   } else {
-    ranges_.push_back(range);
+    if (many_.empty()) many_.assign(few_.begin(), few_.end());
+    many_.push_back(range);
   }
 }
 
@@ -106,16 +108,22 @@ void WorkerSide::send_parcel(const ParcelHead& head, int file) {
   slot_.moved_bytes += sizeof head + head.ranges * sizeof(Range) + head.small_bytes + head.large_bytes;
 }
 
+ParcelHead WorkerSide::head_now() const noexcept {
+  return {ranges_.size(), packer_.small().size(), packer_.bytes() - packer_.small().size()};
+}
+
 void WorkerSide::flush() {
   const Moving moving(moving_ns_);
-  send_parcel({ranges_.size(), packer_.small().size(), packer_.bytes() - packer_.small().size()}, -1);
+  send_parcel(head_now(), -1);
   ranges_.clear();
   packer_.clear();
 }
 
-bool WorkerSide::write_letter(const ParcelHead& head) {
-  const std::size_t bytes = sizeof head + head.ranges * sizeof(Range) + head.small_bytes + head.large_bytes;
-  if (bytes > slot_.letter.size()) return false;
+bool WorkerSide::write_letter(const void* elements, std::size_t bytes) {
+  ParcelHead head = head_now();
+  head.large_bytes += bytes;
+  const std::size_t all = sizeof head + head.ranges * sizeof(Range) + head.small_bytes + head.large_bytes;
+  if (sent_ || all > slot_.letter.size()) return false;
   char* at = slot_.letter.data();
   const auto write = [&](const void* from, std::size_t count) {
     if (count > 0) std::memcpy(at, from, count);
@@ -125,33 +133,37 @@ bool WorkerSide::write_letter(const ParcelHead& head) {
   write(ranges_.data(), head.ranges * sizeof(Range));
   write(packer_.small().data(), head.small_bytes);
   for (const Packer::Block& block : packer_.large()) write(block.data, block.bytes);
-  slot_.letter_bytes = bytes;
-  slot_.moved_bytes += bytes;
+  write(elements, bytes);
+  slot_.letter_bytes = all;
+  slot_.moved_bytes += all;
   return true;
 }
 
 void WorkerSide::finish() {
-  if (ranges_.empty() || board_.cancelled.load(std::memory_order_relaxed)) return;
-  const Moving moving(moving_ns_);
-  const ParcelHead head{ranges_.size(), packer_.small().size(), packer_.bytes() - packer_.small().size()};
-  if (!sent_ && write_letter(head)) return;
-  if (order().way == Way::handed_over && packer_.bytes() > 0) return send_in_file();
-  send_parcel(head, -1);
+  finish_with(nullptr, 0);
 }
 
-void WorkerSide::finish_with(Mapping elements, Descriptor file) {
+void WorkerSide::finish_with(const void* elements, std::size_t bytes) {
+  if (ranges_.empty() || board_.cancelled.load(std::memory_order_relaxed)) return;
+  if (write_letter(elements, bytes)) return;
+  const Moving moving(moving_ns_);
+  if (bytes > 0) packer_.apart(elements, bytes);
+  if (order().way == Way::handed_over && packer_.bytes() > 0) return send_in_file();
+  send_parcel(head_now(), -1);
+}
+
+void WorkerSide::finish_with(Descriptor file, std::size_t element_bytes) {
   if (board_.cancelled.load(std::memory_order_relaxed)) return;
   const Moving moving(moving_ns_);
-  const std::size_t item_bytes = elements.bytes() / order().n;
-  elements = Mapping();
   if (!seal(file)) throw std::runtime_error("a memory file could not be sealed");
   send_parcel({ranges_.size(), 0, 0, true, false}, file.get());
-  for (const Range& range : ranges_) slot_.moved_bytes += range.size() * item_bytes;
+  for (std::size_t k = 0; k < ranges_.size(); ++k) slot_.moved_bytes += ranges_.data()[k].size() * element_bytes;
 }
 
 // Values that had to be packed: the file holds what would have gone through the socket.
 void WorkerSide::send_in_file() {
-  ParcelHead head{ranges_.size(), packer_.small().size(), packer_.bytes() - packer_.small().size(), true, true};
+  ParcelHead head = head_now();
+  head.has_file = head.in_file = true;
   const std::size_t bytes = sizeof head + head.ranges * sizeof(Range) + head.small_bytes + head.large_bytes;
   const Descriptor file = new_memory_file(0);
   std::vector<Packer::Block> blocks{{&head, sizeof head},

@@ -1,6 +1,8 @@
 // A region as a worker process sees it: its pieces, and the way back for what it makes of them.
 #pragma once
 
+#include <array>
+#include <cstddef>
 #include <deque>
 #include <map>
 #include <memory>
@@ -13,6 +15,25 @@
 #include "antcrew/crew/internal/process_board.hpp"
 
 namespace antcrew::internal {
+
+// Ranges that are mostly few: a forked worker's first allocation costs it several page faults.
+class RangeList {
+ public:
+  // Grows the last one where it can.
+  void add(Range range);
+  void clear() noexcept {
+    count_ = 0;
+    many_.clear();
+  }
+  std::size_t size() const noexcept { return many_.empty() ? count_ : many_.size(); }
+  bool empty() const noexcept { return size() == 0; }
+  const Range* data() const noexcept { return many_.empty() ? few_.data() : many_.data(); }
+
+ private:
+  std::array<Range, 8> few_{};
+  std::size_t count_ = 0;
+  std::vector<Range> many_;  // all of them, once there are more
+};
 
 class WorkerSide : private BlockSource {
  public:
@@ -40,14 +61,18 @@ class WorkerSide : private BlockSource {
   }
 
   // What was put into the packer for these is complete. In ascending order within a piece.
-  void did(Range range);
+  void did(Range range) {
+    if (!range.empty()) ranges_.add(range);
+  }
   Packer& packer() noexcept { return packer_; }
   // Sends what is there: between pieces when it has become much, and at the end.
   bool has_much() const noexcept { return packer_.bytes() + ranges_.size() * sizeof(Range) >= much; }
   void flush();
   void finish();
+  // The same with these bytes besides.
+  void finish_with(const void* elements, std::size_t bytes);
   // The same for elements in a memory file, each where it is to lie.
-  void finish_with(Mapping elements, Descriptor file);
+  void finish_with(Descriptor file, std::size_t element_bytes);
 
   // What a standing worker was given for this region.
   template <class Arguments>
@@ -73,7 +98,8 @@ class WorkerSide : private BlockSource {
   void announce() noexcept;
   void send_parcel(const ParcelHead& head, int file);
   void send_in_file();
-  bool write_letter(const ParcelHead& head);
+  ParcelHead head_now() const noexcept;
+  bool write_letter(const void* elements, std::size_t bytes);
   void note_exception() noexcept;
 
   Board& board_;
@@ -82,30 +108,35 @@ class WorkerSide : private BlockSource {
   int socket_;
   bool standing_;
   bool sent_ = false;  // a parcel of this region
-  std::vector<Range> ranges_;
+  RangeList ranges_;
   Packer packer_;
   std::int64_t moving_ns_ = 0;
   std::map<std::uint64_t, std::shared_ptr<CommonMemory>> commons_;
 };
 
-// Elements on their way: T is made in place, so that it needs no default constructor.
+// Elements on their way: T is made in place, so that it needs no default constructor. A few lie on the stack.
 template <class T>
 class ElementBuffer {
  public:
-  explicit ElementBuffer(std::size_t room) : data_(Column<T>::allocate(room)) {}
+  explicit ElementBuffer(std::size_t room)
+      : data_(room * sizeof(T) <= sizeof few_ ? reinterpret_cast<T*>(few_) : Column<T>::allocate(room)) {}
   ElementBuffer(const ElementBuffer&) = delete;
   ElementBuffer& operator=(const ElementBuffer&) = delete;
-  ~ElementBuffer() { Column<T>::release(data_); }
+  ~ElementBuffer() {
+    if (data_ != reinterpret_cast<T*>(few_)) Column<T>::release(data_);
+  }
   T* data() noexcept { return data_; }
 
  private:
+  alignas(alignof(T) < 16 ? 16 : alignof(T)) std::byte few_[512];
   T* data_;
 };
 
 // fn(i) for each of the worker's indices, sent while the next ones are made.
 template <class T, class Fn>
 void make_copied(WorkerSide& side, Fn& fn) {
-  const std::size_t room = std::clamp<std::size_t>(WorkerSide::much / sizeof(T), 1, side.order().n);
+  // More than all of them where they are few, so that those are sent at the end, in one.
+  const std::size_t room = std::clamp<std::size_t>(WorkerSide::much / sizeof(T), 1, side.order().n + 1);
   ElementBuffer<T> buffer(room);
   std::size_t made = 0;
   const Raised enough = side.enough();
@@ -121,31 +152,29 @@ void make_copied(WorkerSide& side, Fn& fn) {
       made = 0;
     }
   });
-  if (made > 0) side.packer().apart(buffer.data(), made * sizeof(T));
-  side.finish();
+  side.finish_with(buffer.data(), made * sizeof(T));
 }
 
 // fn(i) where it is to lie, in a memory file of this worker's own that is as long as the whole: only the pages of its
-// own indices are ever touched.
+// own indices ever exist. Elements are made in the cache and written from there: the kernel fills pages of a file twice
+// as fast as a process can by touching them one by one.
 template <class T, class Fn>
 void make_in_file(WorkerSide& side, Fn& fn) {
-  const std::size_t bytes = side.order().n * sizeof(T);
-  const bool even = side.order().split.kind() == Split::Kind::even;
-  std::optional<Descriptor> file;
-  Mapping elements;
+  ElementBuffer<T> buffer(std::clamp<std::size_t>(WorkerSide::much / sizeof(T), 1, side.order().n));
+  const std::size_t room = std::max<std::size_t>(WorkerSide::much / sizeof(T), 1);
+  Descriptor file;
   const Raised enough = side.enough();
   side.pieces([&](Range piece) {
-    if (!file) {
-      file.emplace(new_memory_file(bytes));
-      elements = Mapping(*file, bytes, even ? Pages::large : Pages::small);
+    if (!file.is_open()) file = new_memory_file(side.order().n * sizeof(T));
+    for (std::size_t i = piece.first; i < piece.last && !enough();) {
+      const std::size_t last = piece.last - i < room ? piece.last : i + room;
+      for (std::size_t k = i; k < last; ++k) ::new (static_cast<void*>(buffer.data() + (k - i))) T(fn(k));
+      write_at(file, i * sizeof(T), buffer.data(), (last - i) * sizeof(T));
+      i = last;
     }
-    T* all = static_cast<T*>(elements.address());
-    in_blocks(piece, enough, [&](Range block) {
-      for (std::size_t i = block.first; i < block.last; ++i) ::new (static_cast<void*>(all + i)) T(fn(i));
-    });
     side.did(piece);
   });
-  if (file) return side.finish_with(std::move(elements), std::move(*file));
+  if (file.is_open()) return side.finish_with(std::move(file), sizeof(T));
   side.finish();
 }
 
