@@ -69,6 +69,10 @@ void compute_times(CellFigures& figures, double level) {
     if (trial.wall_s > 0) busy.push_back(trial.cpu_s() / trial.wall_s);
     figures.peak_bytes = std::max(figures.peak_bytes, static_cast<double>(trial.peak_bytes));
   }
+  for (const std::uint64_t bytes : cell.tree_bytes) {
+    figures.several_processes = true;
+    figures.peak_bytes = std::max(figures.peak_bytes, static_cast<double>(bytes));
+  }
   if (!times.empty()) figures.time_s = median_interval(std::move(times), level);
   if (!busy.empty()) figures.busy_processors = median(std::move(busy));
   if (!cell.startup_s.empty()) figures.startup_s = median(cell.startup_s);

@@ -203,6 +203,11 @@ int thread_count() {
   return ::stat("/proc/self/task", &folder) == 0 ? static_cast<int>(folder.st_nlink) - 2 : 1;
 }
 
+bool forked_ever() {
+  rusage ended{};
+  return has_children() || (::getrusage(RUSAGE_CHILDREN, &ended) == 0 && ended.ru_minflt > 0);
+}
+
 std::vector<pid_t> descendants(bool ended_too) {
   std::vector<pid_t> found;
   add_descendants(::getpid(), found);

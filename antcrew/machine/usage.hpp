@@ -45,6 +45,9 @@ double other_threads_cpu_s();
 // Threads of this process, ended ones excluded. One system call.
 int thread_count();
 
+// Whether this process has, or has had, a child.
+bool forked_ever();
+
 // Processes below this one; those that ended but were not waited for yet count only where asked for.
 std::vector<pid_t> descendants(bool ended_too);
 inline std::vector<pid_t> living_descendants() {

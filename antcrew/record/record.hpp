@@ -87,11 +87,14 @@ struct Cell {
   std::string crew;  // "ThreadCrew", …; "Workers" = a bare count; "none" for the baseline
   Kind kind = Kind::variant;
   int workers = 1;
-  std::size_t point = 0;                     // index into Record::points
-  int attempt = 1;                           // a variant that was edited and tried again has the next one
-  std::string probe_of = {};                 // for probes: the variant (crew) whose part it leaves out
-  std::vector<double> startup_s = {};        // starting the crew, each time it was started
-  std::vector<double> cold_s = {};           // the first call after each start
+  std::size_t point = 0;               // index into Record::points
+  int attempt = 1;                     // a variant that was edited and tried again has the next one
+  std::string probe_of = {};           // for probes: the variant (crew) whose part it leaves out
+  std::vector<double> startup_s = {};  // starting the crew, each time it was started
+  std::vector<double> cold_s = {};     // the first call after each start
+  // Memory of the stand and of all processes below it together, in an untimed call; a lower bound. Each time that it
+  // was looked at: once for each stand that had processes below it.
+  std::vector<std::uint64_t> tree_bytes = {};
   std::vector<int> asked_processors = {};    // pinning, worker by worker; empty = not asked for
   std::vector<int> granted_processors = {};  // -1 = refused
   std::vector<Trial> trials = {};

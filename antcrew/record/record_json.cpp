@@ -153,6 +153,7 @@ void fields(F&& f, R& c) {
   f("probe_of", c.probe_of);
   f("startup_s", c.startup_s);
   f("cold_s", c.cold_s);
+  f("tree_bytes", c.tree_bytes);
   f("asked_processors", c.asked_processors);
   f("granted_processors", c.granted_processors);
   f("faults", c.faults);

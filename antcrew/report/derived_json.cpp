@@ -86,6 +86,7 @@ Json cell_json(const CellFigures& f, const Point& point) {
           {"cold_cost_s", number(f.cold_cost_s)},
           {"part_left_out_s", number(f.part_s)},
           {"peak_bytes", f.peak_bytes},
+          {"peak_bytes_is_a_lower_bound", f.several_processes},
           {"attempt", f.cell->attempt},
           {"phases", phases_json(f)},
           {"counters", f.counters}};

@@ -16,7 +16,7 @@ namespace {
 std::vector<GridColumn> columns() {
   return {{"variant", false, 9},  {"crew", false, 1},    {"workers", true, 9},    {"time", true, 9},
           {"interval", false, 0}, {"speedup", false, 9}, {"efficiency", true, 8}, {"overhead", true, 6},
-          {"busy", true, 7},      {"verdict", false, 9}};
+          {"busy", true, 7},      {"memory", true, 3},   {"verdict", false, 9}};
 }
 
 std::string efficiency_cell(const CellFigures& f) {
@@ -28,6 +28,11 @@ std::string efficiency_cell(const CellFigures& f) {
 std::string interval_cell(const Estimate& e) {
   const std::string text = duration_text(e);
   return text.substr(text.find('('));
+}
+
+std::string memory_cell(const CellFigures& f) {
+  if (f.peak_bytes <= 0) return {};
+  return (f.several_processes ? "≥ " : "") + bytes_text(static_cast<std::uint64_t>(f.peak_bytes));
 }
 
 std::string name_in_table(const CellFigures& f) {
@@ -69,6 +74,7 @@ std::vector<std::string> row_of(const CellFigures& f, bool name_again) {
           ratios ? efficiency_cell(f) : "",
           ratios ? duration_text(*f.overhead_s) : "",
           f.busy_processors ? fmt::format("{:.2f}", *f.busy_processors) : "",
+          memory_cell(f),
           verdict_cell(f)};
 }
 
@@ -109,6 +115,11 @@ std::string legend(const Analysed& study, const TextGrid& grid, std::size_t widt
       : most >= least_for_interval ? "95 % intervals, or under 6 rounds the range seen"
                                    : "the range seen: under 6 rounds no interval is claimed");
   if (crowded) text += "Efficiency in [ ]: per usable processor, where there are more workers than processors.\n";
+  const bool several =
+      std::any_of(study.cells.begin(), study.cells.end(), [](const auto& f) { return f.several_processes; });
+  text += several ? "Memory: the most that was resident; ≥ with all its processes together, pages they share counted "
+                    "once, seen in untimed calls.\n"
+                  : "Memory: the most that was resident.\n";
   const auto hidden = grid.left_out(width);
   if (!hidden.empty()) text += fmt::format("Not shown at this width: {}.\n", joined(hidden));
   return text;

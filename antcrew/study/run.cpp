@@ -288,6 +288,7 @@ class Run {
     }
     append(cell.startup_s, std::move(visit.seen.startup_s));
     append(cell.cold_s, std::move(visit.seen.cold_s));
+    append(cell.tree_bytes, std::move(visit.seen.tree_bytes));
     append(cell.trials, std::move(visit.seen.trials));
     append(cell.faults, std::move(visit.seen.faults));
   }

@@ -16,6 +16,7 @@
 #include "antcrew/machine/afterwork.hpp"
 #include "antcrew/machine/clock.hpp"
 #include "antcrew/machine/topology.hpp"
+#include "antcrew/machine/tree_memory.hpp"
 #include "antcrew/machine/usage.hpp"
 
 namespace antcrew {
@@ -320,6 +321,23 @@ void Visitor::timed_trial(Visit& visit, int round) {
   visit.seen.trials.push_back(std::move(trial));
 }
 
+// Once for each stand whose calls have other processes; untimed, since looking takes time.
+void Visitor::look_at_memory(Visit& visit) {
+  constexpr double longest_s = 0.1;
+  constexpr int enough_looks = 10;
+  const bool judged = !visit.over && !leaves_work_ && internal::jostle_seed.load() == 0;
+  if (looked_at_memory_ || !judged || !forked_ever()) return;
+  looked_at_memory_ = true;
+  const TreeMemory watch;
+  const std::int64_t start = now_ns();
+  do {
+    session_->prepare(input_, 1);
+    call_s(1);
+    session_->drop_answers();
+  } while (watch.looks() < enough_looks && static_cast<double>(now_ns() - start) * 1e-9 < longest_s);
+  if (watch.looks() > 0) visit.seen.tree_bytes.push_back(watch.peak_bytes());
+}
+
 Visit Visitor::visit(int round) {
   Visit visit;
   const auto fault = caught(
@@ -327,6 +345,7 @@ Visit Visitor::visit(int round) {
         if (!session_) start(visit);
         if (!pinned_) change_places();
         timed_trial(visit, round);
+        look_at_memory(visit);
       },
       round);
   internal::open_journal.store(nullptr, std::memory_order_relaxed);

@@ -63,6 +63,7 @@ class Visitor {
   void start(Visit& visit);
   void timed_trial(Visit& visit, int round);
   Difference compare_answers(double& compare_s);
+  void look_at_memory(Visit& visit);
   void note_agreement(Visit& visit, Trial& trial);
   double call_s(std::size_t calls);
   void tell(Stage stage) noexcept;
@@ -85,6 +86,7 @@ class Visitor {
   std::unique_ptr<Session> session_;
   internal::Journal* journal_ = nullptr;
   bool leaves_work_ = false;
+  bool looked_at_memory_ = false;
   bool pinned_ = false;
 };
 
