@@ -17,6 +17,17 @@
 
 namespace antcrew {
 
+namespace internal {
+
+// What crews of processes log: phases of their workers and of their parent, the time of page faults in the parent on
+// memory that a fork made shared, and a counter. What is too short for a socket is not logged.
+inline constexpr const char* moving_data = "moving data";
+inline constexpr const char* taking_data = "taking in moved data";
+inline constexpr const char* touching_again = "touching memory again after the fork";
+inline constexpr const char* bytes_moved = "bytes moved";
+
+}  // namespace internal
+
 class [[nodiscard]] Phase {
  public:
   // Nodiscard: a phase without a name for its variable would end at once.

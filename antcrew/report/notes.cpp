@@ -5,6 +5,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "antcrew/base/units.hpp"
+#include "antcrew/log/phase.hpp"
 #include "antcrew/report/headline.hpp"
 #include "antcrew/report/text.hpp"
 
@@ -41,6 +43,25 @@ std::string ladder_text(const std::vector<LadderStep>& steps, const Record& reco
   return text;
 }
 
+// The price of processes: what went to and fro, and how long workers and their parent were at it.
+std::string moved_data(const Analysed& study) {
+  std::string text;
+  for (const CellFigures& f : study.cells) {
+    const auto bytes = f.counters.find(internal::bytes_moved);
+    const auto sent = f.phases.find(internal::moving_data);
+    if (bytes == f.counters.end() || sent == f.phases.end()) continue;
+    text += fmt::format("  {} at {}: {}, workers {}", cell_in_words(*f.cell),
+                        point_in_words(study.record->points[f.cell->point]),
+                        bytes_text(static_cast<std::uint64_t>(bytes->second)), duration_text(sent->second.worker_s));
+    if (const auto taken = f.phases.find(internal::taking_data); taken != f.phases.end())
+      text += ", parent " + duration_text(taken->second.worker_s);
+    if (const auto again = f.phases.find(internal::touching_again); again != f.phases.end())
+      text += ", its memory touched again after the fork " + duration_text(again->second.worker_s);
+    text += "\n";
+  }
+  return text.empty() ? text : "\nData moved between processes in a call, and the time of those who moved it:\n" + text;
+}
+
 // The baseline and the best variant of the largest point, where their named stretches can be laid side by side.
 std::string phases(const Analysed& study) {
   std::string text;
@@ -56,6 +77,32 @@ std::string phases(const Analysed& study) {
     text.back() = '\n';
   }
   return text.empty() ? text : "\nPhases and counters of a call, all workers together:\n" + text;
+}
+
+// What a stretch gained by itself, beside what the whole call gained: where both name it.
+std::string phase_by_phase(const Analysed& study) {
+  std::string text;
+  for (const CellFigures& f : study.cells) {
+    if (f.verdict != Verdict::holds || !f.speedup || f.cell->kind != Cell::Kind::variant) continue;
+    const auto baseline = std::find_if(study.cells.begin(), study.cells.end(), [&](const CellFigures& other) {
+      return other.cell->kind == Cell::Kind::baseline && other.cell->point == f.cell->point;
+    });
+    if (baseline == study.cells.end()) continue;
+    std::string phases;
+    for (const auto& [name, phase] : f.phases) {
+      const auto same = baseline->phases.find(name);
+      if (same == baseline->phases.end() || !(phase.worker_s > 0)) continue;
+      // Worker-seconds of a phase that all workers share are its time times their number.
+      const double times = same->second.worker_s / phase.worker_s * f.cell->workers;
+      phases += fmt::format(" {} alone {:.3g},", name, times);
+    }
+    if (phases.empty()) continue;
+    phases.back() = ';';
+    text += fmt::format("  {} at {}:{} the whole {}\n", cell_in_words(*f.cell),
+                        point_in_words(study.record->points[f.cell->point]), phases, ratio_text(*f.speedup));
+  }
+  return text.empty() ? text
+                      : "\nSpeedup of a phase that the baseline has too, beside that of the whole call:\n" + text;
 }
 
 // Not a fault, as the crew waited; but whoever wrote the body will hardly have meant it.
@@ -107,7 +154,8 @@ std::string crowds(const Analysed& study) {
 std::string notes_text(const Analysed& study) {
   std::string text = evidence(study);
   for (const auto& steps : study.ladders) text += ladder_text(steps, *study.record);
-  text += unwaited(study) + cold_starts(study) + phases(study) + crowds(study);
+  text +=
+      phase_by_phase(study) + unwaited(study) + cold_starts(study) + phases(study) + moved_data(study) + crowds(study);
   for (const std::string& warning : study.warnings) text += "\nWarning: " + warning + ".\n";
   return text;
 }

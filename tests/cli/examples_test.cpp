@@ -71,3 +71,38 @@ TEST_CASE("convoy") {
                 {"a thread for each stage (Workers)", "all decoded, then packed (ThreadCrew)", "pipeline (ThreadCrew)",
                  "pipeline (TaskCrew)"});
 }
+
+TEST_CASE("archive") {
+  check_example("archive", {"--sizes", "5"}, 1,
+                {"threads (ThreadCrew)", "threads (TaskCrew)", "processes, a vector for each log (ProcessCrew)",
+                 "processes, copied (ProcessCrew)", "processes, handed over (ProcessCrew)",
+                 "processes, common array (ProcessCrew)"});
+}
+
+TEST_CASE("loggers, which answer on this machine only") {
+  check_example("loggers", {"--sizes", "12", "--dimension", "delay_ms=1"}, 1,
+                {"connected anew each time (ThreadCrew)", "a connection each (ThreadCrew)",
+                 "a connection each (TaskCrew)", "a process each (ProcessCrew)"});
+  const std::string loggers = std::string(ANTCREW_EXAMPLES) + "/loggers";
+  const test::Outcome refused = run_command({"env", "ESTUARY_LOGGERS_AT=0.0.0.0", loggers, "--quick"});
+  CHECK(refused.exit == 2);
+  CHECK(refused.err.find("on this machine only") != std::string::npos);
+  CHECK(run_command({"pgrep", "-x", "loggers"}).out.empty());
+}
+
+TEST_CASE("coprocessor: a step that does not wait for the device is caught, the others hold") {
+  const TemporaryFolder folder;
+  const std::string record = folder / "record.json";
+  const test::Outcome ran = run_command(
+      {std::string(ANTCREW_EXAMPLES) + "/coprocessor", "--sizes", "20k", "--rounds", "2", "--save", record});
+  CAPTURE(ran.err);
+  CHECK(ran.exit <= 1);
+  const json kept = json::parse(test::read_file(record));
+  for (const json& cell : kept.at("cells")) {
+    CAPTURE(cell.at("variant").get<std::string>());
+    CHECK(cell.at("faults").empty() == (cell.at("variant") != "not waited for"));
+    CHECK(cell.at("trials").empty() == false);
+  }
+  CHECK(ran.out.find("wrong answer: \"not waited for\"") != std::string::npos);
+  CHECK(ran.out.find("compute alone") != std::string::npos);
+}

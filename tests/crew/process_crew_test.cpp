@@ -6,6 +6,8 @@
 
 #include <array>
 #include <atomic>
+#include <cereal/types/string.hpp>
+#include <cereal/types/vector.hpp>
 #include <chrono>
 #include <cstring>
 #include <functional>
@@ -18,6 +20,7 @@
 #include <vector>
 
 #include "antcrew/base/error.hpp"
+#include "antcrew/crew/by_cereal.hpp"
 #include "antcrew/crew/process_crew.hpp"
 #include "antcrew/crew/standing_crew.hpp"
 #include "antcrew/crew/task_crew.hpp"
@@ -58,6 +61,17 @@ void unpack(Unpacker& from, Buoy& buoy) {
   }
 }
 
+// One that cereal can serialise.
+struct Drift {
+  std::vector<double> hours;
+  std::string station;
+  bool operator==(const Drift&) const = default;
+  template <class Archive>
+  void serialize(Archive& archive) {
+    archive(hours, station);
+  }
+};
+
 const std::vector<CrewOptions> both_ways{{}, {.processes = {.way = Way::handed_over}}};
 const std::vector<Split> all_splits{Split::even(), Split::chunks(1), Split::chunks(1000), Split::tapering(7)};
 
@@ -79,6 +93,20 @@ Fault fault_of(Call&& call) {
 }
 
 }  // namespace
+
+template <>
+inline constexpr bool antcrew::travels_by_cereal<Drift> = true;
+
+TEST_CASE("ProcessCrew: types that cereal can serialise come back, long ones too") {
+  for (const CrewOptions& options : both_ways) {
+    ProcessCrew crew(2, options);
+    const auto make = [](std::size_t i) {
+      return Drift{std::vector<double>(i * 900, 0.5), "gauge " + std::to_string(i)};
+    };
+    const auto drifts = crew.collect(10, make);
+    for (std::size_t i = 0; i < 10; ++i) CHECK(drifts[i] == make(i));
+  }
+}
 
 TEST_CASE("ProcessCrew: plain results come back in order, by either way and every split") {
   for (const CrewOptions& options : both_ways) {

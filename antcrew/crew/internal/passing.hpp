@@ -10,11 +10,6 @@
 
 namespace antcrew::internal {
 
-// The name of the phase in which crews of processes move data.
-inline constexpr const char* moving_data = "moving data";
-// And that of page faults in the parent, on memory that a fork made shared.
-inline constexpr const char* touching_again = "touching memory again after the fork";
-
 // Before a standing worker's arguments: arrays that it has not seen yet, arrays that are gone, then the values.
 struct ArgumentHead {
   std::uint64_t arrays = 0;

@@ -288,6 +288,7 @@ void ProcessTeam::become_worker(int worker) {
 }
 
 bool ProcessTeam::receive_parcel(int worker, Sink& sink) {
+  const Phase phase(taking_data);
   const Adding adding(parent_moved_.seconds);
   Inbox inbox(*this, worker);
   try {

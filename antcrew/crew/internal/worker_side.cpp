@@ -45,6 +45,7 @@ class Moving {
 void WorkerSide::do_part() noexcept {
   sent_ = false;
   moving_ns_ = 0;
+  const std::uint64_t moved_before = slot_.moved_bytes;
   slot_.letter_bytes = 0;
   slot_.first.store(0, std::memory_order_relaxed);
   slot_.last.store(0, std::memory_order_relaxed);
@@ -63,6 +64,7 @@ void WorkerSide::do_part() noexcept {
   if (Journal* journal = open_journal.load(std::memory_order_relaxed); journal != nullptr && moving_ns_ > 0) {
     const std::int64_t now = now_ns();
     journal->log(moving_data, now - moving_ns_, now);
+    journal->count(bytes_moved, slot_.moved_bytes - moved_before);
   }
   slot_.used_scratch.store(used_scratch(), std::memory_order_relaxed);
 }
