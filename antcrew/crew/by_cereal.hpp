@@ -17,7 +17,8 @@ namespace antcrew::internal {
 template <class T>
 void pack_by_cereal(Packer& to, const T& value) {
   std::ostringstream bytes;
-  cereal::BinaryOutputArchive(bytes)(value);
+  cereal::BinaryOutputArchive archive(bytes);
+  archive(value);
   const std::string text = std::move(bytes).str();
   to.put(text.size());
   // Piece by piece: a block must stay where it is, and the text does not.

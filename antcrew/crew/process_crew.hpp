@@ -98,8 +98,7 @@ class ProcessCrew {
   requires std::convertible_to<std::invoke_result_t<Fn&, std::size_t>, T>
   void fill(CommonArray<T>& array, Fn&& fn) { fill(array, Split::even(), fn); }
 
-  // What their bodies write would be lost. A body for several crews uses the loops above, or says by a requires-clause
-  // that it does not run here.
+  // What their bodies write would be lost. A body for several crews uses the loops above.
   template <class... Anything>
   void each(Anything&&...) = delete;
   template <class... Anything>

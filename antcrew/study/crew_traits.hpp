@@ -71,11 +71,10 @@ struct CrewTraits<Workers> {
   static std::optional<CrewFacts> facts(const Workers&) { return std::nullopt; }
 };
 
-// The crews that on_every_crew tries a body on. A StandingCrew's bodies are of a kind of their own.
+// The crews that on_every_crew tries a body on when it is not told which: those that run any body. Whether a body only
+// returns, so that processes can run it too, cannot be found out without compiling it.
 template <class... Crews>
 struct CrewList {};
-using EveryCrew = CrewList<ThreadCrew, TaskCrew, ProcessCrew>;
-// Those whose bodies may write to what the caller sees.
-using EveryThreadedCrew = CrewList<ThreadCrew, TaskCrew>;
+using EveryCrew = CrewList<ThreadCrew, TaskCrew>;
 
 }  // namespace antcrew

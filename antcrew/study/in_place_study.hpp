@@ -95,7 +95,7 @@ class InPlaceStudy : public StudyBase {
   // body that not every crew can run says so by a requires-clause. Returns the handles, in that order.
   template <class... Crews, class Body>
   std::vector<VariantHandle> on_every_crew(const std::string& name, const Body& body) {
-    using List = std::conditional_t<sizeof...(Crews) == 0, EveryThreadedCrew, CrewList<Crews...>>;
+    using List = std::conditional_t<sizeof...(Crews) == 0, EveryCrew, CrewList<Crews...>>;
     std::vector<VariantHandle> handles;
     internal::for_crews_that_run<Body, Work>(List(), [&]<class Crew>(std::type_identity<Crew>) {
       handles.push_back(this->template variant<Crew>(name, body));

@@ -81,8 +81,9 @@ class Study : public StudyBase {
     return variant<Crew>(std::move(name), CrewOptions{}, std::move(body));
   }
 
-  // The body as a variant for each crew that can run it, of all crews or of those named: on_every_crew<TaskCrew, …>. A
-  // body that not every crew can run says so by a requires-clause. Returns the handles, in that order.
+  // The body as a variant for each crew that can run it, of ThreadCrew and TaskCrew or of those named, such as
+  // on_every_crew<ThreadCrew, ProcessCrew> for a body that only returns. One that not every crew can run says so by a
+  // requires-clause. Returns the handles, in that order.
   template <class... Crews, class Body>
   std::vector<VariantHandle> on_every_crew(const std::string& name, const Body& body) {
     using List = std::conditional_t<sizeof...(Crews) == 0, EveryCrew, CrewList<Crews...>>;
