@@ -9,6 +9,19 @@
 #include <string>
 #include <vector>
 
+// The thread sanitizer cannot follow threads that are begun in a fork of a process which has some.
+#if defined(__SANITIZE_THREAD__)
+inline constexpr bool thread_sanitizer = true;
+#elif defined(__has_feature)
+#if __has_feature(thread_sanitizer)
+inline constexpr bool thread_sanitizer = true;
+#else
+inline constexpr bool thread_sanitizer = false;
+#endif
+#else
+inline constexpr bool thread_sanitizer = false;
+#endif
+
 inline std::vector<pid_t> children_of(pid_t process) {
   std::vector<pid_t> found;
   const std::string folder = "/proc/" + std::to_string(process) + "/task/";

@@ -4,10 +4,12 @@
 #include <unistd.h>
 
 #include <algorithm>
+#include <atomic>
 #include <chrono>
 #include <cstdio>
 #include <cstdlib>
 #include <cstring>
+#include <thread>
 
 #include "antcrew/machine/clock.hpp"
 #include "antcrew/machine/usage.hpp"
@@ -36,28 +38,49 @@ std::uint64_t private_bytes_of(int process) {
   return got <= 0 ? 0 : kib_after(text, "Private_Clean:") + kib_after(text, "Private_Dirty:");
 }
 
-TreeMemory::TreeMemory() : thread_([this] { watch(); }) {}
-
-TreeMemory::~TreeMemory() {
-  enough_ = true;
-  thread_.join();
-}
-
-void TreeMemory::watch() {
-  while (!enough_) {
-    const std::int64_t start = now_ns();
-    look();
-    const std::int64_t took = now_ns() - start;
-    std::this_thread::sleep_for(std::chrono::nanoseconds(std::max(shortest_pause_ns, pauses_for_a_look * took)));
+class TreeMemory::Watcher {
+ public:
+  Watcher() : thread_([this] { watch(); }) {}
+  ~Watcher() {
+    enough_ = true;
+    thread_.join();
   }
-}
+  Watcher(const Watcher&) = delete;
+  Watcher& operator=(const Watcher&) = delete;
+  std::uint64_t peak_bytes() const noexcept { return peak_.load(std::memory_order_relaxed); }
+  int looks() const noexcept { return looks_.load(std::memory_order_relaxed); }
 
-void TreeMemory::look() {
-  std::uint64_t sum = resident_bytes();
-  const auto below = living_descendants();
-  for (const int process : below) sum += private_bytes_of(process);
-  if (!below.empty()) looks_.fetch_add(1, std::memory_order_relaxed);
-  peak_.store(std::max(peak_.load(std::memory_order_relaxed), sum), std::memory_order_relaxed);
+ private:
+  void watch() {
+    while (!enough_) {
+      const std::int64_t start = now_ns();
+      look();
+      const std::int64_t took = now_ns() - start;
+      std::this_thread::sleep_for(std::chrono::nanoseconds(std::max(shortest_pause_ns, pauses_for_a_look * took)));
+    }
+  }
+  void look() {
+    std::uint64_t sum = resident_bytes();
+    const auto below = living_descendants();
+    for (const int process : below) sum += private_bytes_of(process);
+    if (!below.empty()) looks_.fetch_add(1, std::memory_order_relaxed);
+    peak_.store(std::max(peak_.load(std::memory_order_relaxed), sum), std::memory_order_relaxed);
+  }
+
+  std::atomic<std::uint64_t> peak_{0};
+  std::atomic<int> looks_{0};
+  std::atomic<bool> enough_{false};
+  std::thread thread_;
+};
+
+TreeMemory::TreeMemory() : watcher_(std::make_unique<Watcher>()) {}
+TreeMemory::~TreeMemory() = default;
+
+std::uint64_t TreeMemory::peak_bytes() const noexcept {
+  return watcher_->peak_bytes();
+}
+int TreeMemory::looks() const noexcept {
+  return watcher_->looks();
 }
 
 }  // namespace antcrew

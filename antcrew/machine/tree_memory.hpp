@@ -10,9 +10,8 @@
 // untimed work only.
 #pragma once
 
-#include <atomic>
 #include <cstdint>
-#include <thread>
+#include <memory>
 
 namespace antcrew {
 
@@ -23,18 +22,13 @@ class TreeMemory {
   TreeMemory(const TreeMemory&) = delete;
   TreeMemory& operator=(const TreeMemory&) = delete;
 
-  std::uint64_t peak_bytes() const noexcept { return peak_.load(std::memory_order_relaxed); }
-  // Of them with a process below this one.
-  int looks() const noexcept { return looks_.load(std::memory_order_relaxed); }
+  std::uint64_t peak_bytes() const noexcept;
+  // Those that met a process below this one.
+  int looks() const noexcept;
 
  private:
-  void watch();
-  void look();
-
-  std::atomic<std::uint64_t> peak_{0};
-  std::atomic<int> looks_{0};
-  std::atomic<bool> enough_{false};
-  std::thread thread_;
+  class Watcher;
+  std::unique_ptr<Watcher> watcher_;
 };
 
 // As of now: resident and nobody else's. 0 = the process is gone.

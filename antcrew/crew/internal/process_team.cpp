@@ -215,7 +215,8 @@ void ProcessTeam::run(RegionOrder order, Sink& sink, const std::stop_token& stop
   place(order);
   const auto cancel = [this] { board().cancelled.store(true, std::memory_order_relaxed); };
   const std::stop_callback on_stop(stop, cancel);
-  for (int count = workers();;) {
+  const std::size_t units = (order.n + order.unit - 1) / order.unit;
+  for (int count = static_cast<int>(std::min<std::size_t>(units, static_cast<std::size_t>(workers())));;) {
     died_.reset();
     for (int worker = 0; worker < workers(); ++worker) slot(worker).part.store(Part::none, std::memory_order_relaxed);
     region(count, accounting);

@@ -226,10 +226,8 @@ void StandingTeam::region(int, Sink& sink) {
 }
 
 void StandingTeam::give_up() noexcept {
-  for (std::size_t k = 0; k < workers_.size(); ++k) {
-    Worker& worker = workers_[k];
-    const bool unread = slot(static_cast<int>(k)).part.load() == Part::threw && board().order.arguments_sent;
-    if (worker.pid == 0 || (worker.ended && !unread)) continue;
+  for (Worker& worker : workers_) {
+    if (worker.pid == 0 || worker.ended) continue;
     ::kill(worker.pid, SIGKILL);
     reap(worker);
     worker.socket.close();

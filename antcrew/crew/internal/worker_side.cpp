@@ -57,6 +57,7 @@ void WorkerSide::do_part() noexcept {
     note_exception();
     board_.cancelled.store(true, std::memory_order_relaxed);
     slot_.part.store(Part::threw, std::memory_order_release);
+    if (reading_) ::_exit(0);  // nobody would read the rest
   }
   ranges_.clear();
   packer_.clear();

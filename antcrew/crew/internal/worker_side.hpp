@@ -78,8 +78,10 @@ class WorkerSide : private BlockSource {
   template <class Arguments>
   Arguments arguments() {
     Arguments values{};
+    reading_ = true;
     std::vector<char> small = read_arguments();
     Unpacker(small.data(), small.size(), *this).get(values);
+    reading_ = false;
     return values;
   }
 
@@ -107,7 +109,8 @@ class WorkerSide : private BlockSource {
   int worker_;
   int socket_;
   bool standing_;
-  bool sent_ = false;  // a parcel of this region
+  bool sent_ = false;     // a parcel of this region
+  bool reading_ = false;  // arguments, of which some may still be on their way
   RangeList ranges_;
   Packer packer_;
   std::int64_t moving_ns_ = 0;

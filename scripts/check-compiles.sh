@@ -1,0 +1,13 @@
+#!/usr/bin/env bash
+# Whether all sources below some folders compile without a warning; nothing is kept.
+# Usage: check-compiles.sh COMPILER FOLDER…
+set -eu
+cd "$(dirname "$0")/.."
+export compiler=$1; shift
+# What the build says about itself, and the flags that libraries need.
+export flags="-std=c++20 -I. -Itests -Iexamples -Wall -Wextra -Wpedantic -Wconversion -Werror -DANTCREW_VERSION=\"0\" \
+  -DANTCREW_COMMAND=\"\" -DANTCREW_EXAMPLES=\"\" -DANTCREW_COMPILER=\"\" -DANTCREW_SOURCE=\"\" \
+  -DANTCREW_BUILD_TYPE=\"\" -DANTCREW_BUILD_FLAGS=\"\" $(pkg-config --cflags eigen3 cpp-httplib | sed 's/-I/-isystem /g')"
+find "$@" -name '*.cpp' | sort | xargs --max-procs=2 -I{} sh -c \
+  'extra=; [ "$compiler" = g++ ] && extra=-Wno-restrict
+   "$compiler" $flags $extra -fsyntax-only {} || { echo "{} does not compile"; exit 1; }'
