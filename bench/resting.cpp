@@ -7,8 +7,10 @@
 #include <algorithm>
 #include <antcrew/antcrew.hpp>
 #include <chrono>
+#include <filesystem>
 #include <fstream>
 #include <random>
+#include <string>
 #include <thread>
 
 #include "antcrew/machine/clock.hpp"
@@ -47,14 +49,42 @@ long resident_pages() {
   return resident;
 }
 
-// Resident memory that filling a set keeps, in a process of its own.
-template <class Fill>
-double kept_bytes(Fill fill) {
+std::size_t open_descriptors() {
+  std::size_t count = 0;
+  for (const auto& entry : std::filesystem::directory_iterator("/proc/self/fd")) count += entry.exists() ? 1 : 0;
+  return count;
+}
+
+// What the parent keeps of many calls.
+template <class Crew>
+void call_often(const char* name) {
+  Crew crew(2);
+  const auto call = [&] { crew.collect(100, [](std::size_t i) { return std::string(i, 'x'); }); };
+  for (int k = 0; k < 100; ++k) call();
+  const long pages = resident_pages();
+  const std::size_t descriptors = open_descriptors();
+  for (int k = 0; k < 10'000; ++k) call();
+  fmt::print("10,000 calls of a {}: memory of the parent, KiB, and descriptors\t{:+d}, {:+d}\n", name,
+             4 * (resident_pages() - pages), static_cast<long>(open_descriptors()) - static_cast<long>(descriptors));
+}
+
+template <class Set>
+std::shared_ptr<Set> filled(std::size_t distinct) {
+  auto set = std::make_shared<Set>();
+  std::mt19937_64 random(distinct);
+  for (std::size_t k = 0; k < distinct; ++k) set->insert(random());
+  return set;
+}
+
+// Resident memory that filling a set keeps, in a process of its own that has run the code before.
+template <class Set>
+double kept_bytes(std::size_t distinct) {
   int ends[2];
   if (::pipe(ends) != 0) std::abort();
   if (const pid_t child = ::fork(); child == 0) {
+    const auto warm = filled<Set>(20);
     const long before = resident_pages();
-    auto set = fill();
+    const auto set = filled<Set>(distinct);
     const double bytes = static_cast<double>(resident_pages() - before) * 4096;
     if (::write(ends[1], &bytes, sizeof bytes) != sizeof bytes || set == nullptr) ::_exit(1);
     ::_exit(0);
@@ -67,14 +97,6 @@ double kept_bytes(Fill fill) {
   return bytes;
 }
 
-template <class Set>
-std::shared_ptr<Set> filled(std::size_t distinct) {
-  auto set = std::make_shared<Set>();
-  std::mt19937_64 random(distinct);
-  for (std::size_t k = 0; k < distinct; ++k) set->insert(random());
-  return set;
-}
-
 }  // namespace
 
 int main() {
@@ -82,9 +104,11 @@ int main() {
   rest<TaskCrew>("TaskCrew");
   start<ThreadCrew>("ThreadCrew");
   start<TaskCrew>("TaskCrew");
+  call_often<ProcessCrew>("ProcessCrew");
+  call_often<StandingCrew>("StandingCrew");
   for (const std::size_t distinct : {1'000u, 10'000u, 100'000u, 1'000'000u}) {
-    const double plain = kept_bytes([&] { return filled<bench::PlainSet>(distinct); });
-    const double ours = kept_bytes([&] { return filled<KeySet<std::uint64_t>>(distinct); });
+    const double plain = kept_bytes<bench::PlainSet>(distinct);
+    const double ours = kept_bytes<KeySet<std::uint64_t>>(distinct);
     fmt::print("KeySet memory at {}, over the plain set's\t{:.3f}\n", distinct, ours / std::max(plain, 4096.0));
   }
 }

@@ -135,12 +135,39 @@ def keys():
                  f"{c['time_s']['median'] / c['size'] * 1e9:.1f} ns")
 
 
+def processes():
+    plain = [("Empty forked regions of two workers, two bare forks as the baseline", "two bare forks", "1.15 or less"),
+             ("Empty standing regions of two workers, a byte to two processes and back as the baseline",
+              "a byte to two processes and back", "0.9 or less"),
+             ("32M doubles in common arrays, a ThreadCrew of two as the baseline", "a ThreadCrew, same loop",
+              "interval below 1.05"),
+             ("320 waits of 20 ms by 32 workers, the ideal as the baseline", "ideal", "1.05 or less")]
+    for title, against, asked in plain:
+        for c in derived[title]["cells"] if has(title) else []:
+            if c["kind"] == "variant" and c["speedup"] is not None:
+                where = "".join(f", {k} {v}" for k, v in c["dimensions"].items())
+                line(f"{c['variant']} ({c['crew']}){where} / {against}", asked, inverse(c["speedup"]))
+    title = "64 MiB made in a process, raw bytes through a socket as the baseline"
+    if not has(title):
+        return
+    baseline, copied, handed = (next(c for c in derived[title]["cells"] if c["variant"] == name)
+                                for name in ("baseline", "copied", "handed over"))
+    phase = lambda c, *names: sum(c["phases"].get(n, {"worker_s": 0})["worker_s"] for n in names)
+    line("64 MiB made, copied, read, freed / raw bytes", "1.25 or less", inverse(copied["speedup"]))
+    line("64 MiB handed over, the transfer alone / copied, the parent's part",  "0.05 or less",
+         f"{phase(handed, 'moving data', 'taking in moved data') / phase(copied, 'taking in moved data'):.3f}"
+         f"; / raw bytes {phase(handed, 'moving data', 'taking in moved data') / phase(baseline, 'raw bytes'):.3f}")
+    line("64 MiB made, handed over, read, freed / copied", "0.7 or less",
+         f"{handed['time_s']['median'] / copied['time_s']['median']:.2f}; / raw bytes {inverse(handed['speedup'])}")
+
+
 regions()
 others()
 sorting()
 keys()
+processes()
 if os.path.exists(folder + "/resting.txt"):
-    asked = {"idle": "under 0.1", "start": "under 3", "KeySet": "1.5 or less"}
+    asked = {"idle": "under 0.1", "start": "under 3", "KeySet": "1.5 or less", "10,000": "no growth"}
     for entry in open(folder + "/resting.txt"):
         name, figure = entry.rstrip("\n").split("\t")
         line(name, asked[name.split()[0]], figure)

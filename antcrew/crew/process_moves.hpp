@@ -16,8 +16,9 @@ struct MovedData {
   Side parent;                // what it took in, or sent out
   std::int64_t forks = 0;
   double fork_s = 0;  // the parent, in the forks themselves
-  // A fork makes every page of the parent shared; touching one again afterwards costs it a page fault. The faults that
-  // it met since the forks, up to the next call or to now, and their time at what one fault costs on this machine.
+  // A fork makes every page of the parent shared; writing to one again afterwards costs it a page fault. Such faults
+  // since the forks, up to the next call or to now, and their time at what one costs on this machine. At most: the
+  // kernel counts them for all processes together. 0 for a parent of less than 4 MiB, where they cannot cost much.
   std::int64_t faults_after_fork = 0;
   double after_fork_s = 0;
 };

@@ -9,6 +9,7 @@
 #include <unistd.h>
 
 #include <algorithm>
+#include <array>
 #include <cerrno>
 #include <cstdio>
 #include <cstdlib>
@@ -193,6 +194,25 @@ std::uint64_t private_bytes_now() {
   unsigned long long shared = 0;
   if (got <= 0 || std::sscanf(text, "%llu %llu %llu", &size, &resident, &shared) != 3 || shared > resident) return 0;
   return (resident - shared) * static_cast<std::uint64_t>(::sysconf(_SC_PAGESIZE));
+}
+std::int64_t minor_faults() noexcept {
+  rusage used{};
+  ::getrusage(RUSAGE_SELF, &used);
+  return used.ru_minflt;
+}
+std::int64_t pages_taken_back() {
+  const int file = ::open("/proc/vmstat", O_RDONLY | O_CLOEXEC);
+  if (file < 0) return -1;
+  std::array<char, 32 * 1024> text;
+  std::size_t length = 0;
+  for (ssize_t got = 0;
+       length < text.size() - 1 && (got = ::read(file, text.data() + length, text.size() - 1 - length)) > 0;)
+    length += static_cast<std::size_t>(got);
+  ::close(file);
+  text[length] = '\0';
+  constexpr const char* field = "\npgreuse ";
+  const char* at = std::strstr(text.data(), field);
+  return at == nullptr ? -1 : std::atoll(at + std::strlen(field));
 }
 std::uint64_t virtual_data_bytes() {
   return status_bytes("VmData:");

@@ -79,7 +79,7 @@ double at_fault(std::size_t i, How how) {
 CrewOptions options_for(How how) {
   CrewOptions options;
   if (how == How::filled_memory) options.processes.memory_bytes = 128 << 20;
-  if (how == How::hung) options.processes.deadline_s = 0.2;
+  if (how == How::hung) options.processes.deadline_s = 1;
   return options;
 }
 

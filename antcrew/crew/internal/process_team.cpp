@@ -86,12 +86,6 @@ void choose_processors(int workers, CrewFacts& facts) {
   }
 }
 
-std::int64_t minor_faults() noexcept {
-  rusage used{};
-  ::getrusage(RUSAGE_SELF, &used);
-  return used.ru_minflt;
-}
-
 // Writing to pages that a fork has made shared, measured on some of this process's own.
 double measure_fault_cost_s() {
   constexpr std::size_t pages = 256;
@@ -366,12 +360,19 @@ bool ProcessTeam::overdue() const noexcept {
   return deadline_ns_ != 0 && now_ns() >= deadline_ns_;
 }
 
+// Looking costs more than a small parent can lose.
 void ProcessTeam::mark_faults() noexcept {
+  constexpr std::uint64_t small_parent_bytes = 4 << 20;
+  if (private_bytes_now() < small_parent_bytes) return;
   faults_mark_ = minor_faults();
+  taken_back_mark_ = pages_taken_back();
 }
 
+// Both counts hold others, too: this process's its fresh memory, the machine's other processes.
 std::int64_t ProcessTeam::faults_since_mark() const noexcept {
-  return faults_mark_ < 0 ? 0 : std::max<std::int64_t>(minor_faults() - faults_mark_, 0);
+  if (faults_mark_ < 0) return 0;
+  const std::int64_t own = minor_faults() - faults_mark_;
+  return std::max<std::int64_t>(taken_back_mark_ < 0 ? own : std::min(own, pages_taken_back() - taken_back_mark_), 0);
 }
 
 // Up to here faults are put down to the forks of the region before.

@@ -105,6 +105,7 @@ class ProcessTeam {
   std::vector<Range> delivered_;
   std::int64_t deadline_ns_ = 0;
   std::int64_t faults_mark_ = -1;  // of the process, when the last region's forks were over; -1 = no fork to settle
+  std::int64_t taken_back_mark_ = -1;
   std::int64_t faults_after_ = 0;
   std::int64_t faults_logged_ = 0;
 };
