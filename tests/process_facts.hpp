@@ -22,6 +22,13 @@ inline constexpr bool thread_sanitizer = false;
 inline constexpr bool thread_sanitizer = false;
 #endif
 
+// Both sanitizers keep memory of their own beside the program's.
+#if defined(__SANITIZE_ADDRESS__)
+inline constexpr bool exact_memory = false;
+#else
+inline constexpr bool exact_memory = !thread_sanitizer;
+#endif
+
 inline std::vector<pid_t> children_of(pid_t process) {
   std::vector<pid_t> found;
   const std::string folder = "/proc/" + std::to_string(process) + "/task/";

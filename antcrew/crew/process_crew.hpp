@@ -105,7 +105,7 @@ class ProcessCrew {
   void ranges(Anything&&...) = delete;
 
   // For studies.
-  void log_after_fork() noexcept { team_.log_after_fork(); }
+  void log_after_fork() noexcept { team_.after_fork().log(); }
 
  private:
   static constexpr std::size_t fold_pieces = 512;

@@ -6,9 +6,9 @@
 #include <algorithm>
 #include <atomic>
 #include <chrono>
-#include <cstdio>
 #include <cstdlib>
 #include <cstring>
+#include <string>
 #include <thread>
 
 #include "antcrew/machine/clock.hpp"
@@ -28,9 +28,8 @@ std::uint64_t kib_after(const char* text, const char* field) noexcept {
 }  // namespace
 
 std::uint64_t private_bytes_of(int process) {
-  char path[64];
-  std::snprintf(path, sizeof path, "/proc/%d/smaps_rollup", process);
-  const int file = ::open(path, O_RDONLY | O_CLOEXEC);
+  const std::string path = "/proc/" + std::to_string(process) + "/smaps_rollup";
+  const int file = ::open(path.c_str(), O_RDONLY | O_CLOEXEC);
   if (file < 0) return 0;
   char text[2048] = {};
   const ssize_t got = ::read(file, text, sizeof text - 1);

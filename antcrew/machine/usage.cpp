@@ -11,7 +11,6 @@
 #include <algorithm>
 #include <array>
 #include <cerrno>
-#include <cstdio>
 #include <cstdlib>
 #include <cstring>
 #include <string>
@@ -189,10 +188,12 @@ std::uint64_t private_bytes_now() {
   char text[128] = {};
   const ssize_t got = ::read(file, text, sizeof text - 1);
   ::close(file);
-  unsigned long long size = 0;
-  unsigned long long resident = 0;
-  unsigned long long shared = 0;
-  if (got <= 0 || std::sscanf(text, "%llu %llu %llu", &size, &resident, &shared) != 3 || shared > resident) return 0;
+  if (got <= 0) return 0;
+  char* at = text;
+  std::strtoull(at, &at, 10);  // the whole size
+  const unsigned long long resident = std::strtoull(at, &at, 10);
+  const unsigned long long shared = std::strtoull(at, &at, 10);
+  if (shared > resident) return 0;
   return (resident - shared) * static_cast<std::uint64_t>(::sysconf(_SC_PAGESIZE));
 }
 std::int64_t minor_faults() noexcept {

@@ -1,5 +1,7 @@
 #include "antcrew/record/record.hpp"
 
+#include <algorithm>
+
 #include "antcrew/base/error.hpp"
 
 namespace antcrew {
@@ -54,6 +56,21 @@ const Cell* baseline_of(const Record& record, std::size_t point) noexcept {
 
 std::string library_version() {
   return ANTCREW_VERSION;
+}
+
+void check_references(const Record& record, const std::string& where) {
+  const auto exists = [&](const auto& facts) { return facts.point < record.points.size(); };
+  if (!std::all_of(record.blocks.begin(), record.blocks.end(), exists) ||
+      !std::all_of(record.crowds.begin(), record.crowds.end(), exists)) {
+    bad_input("record.field", where, "a block or crowd names a point that does not exist", "give an undamaged record");
+  }
+  for (const Cell& cell : record.cells) {
+    if (cell.point >= record.points.size() || cell.workers < 1) {
+      bad_input("record.field", where,
+                "the cell of '" + cell.variant + "' names a point or worker count that does not exist",
+                "give an undamaged record");
+    }
+  }
 }
 
 }  // namespace antcrew

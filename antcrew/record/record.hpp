@@ -168,6 +168,9 @@ struct Record {
 // The baseline's cell at a point. Every record that run() returns has one for each point.
 const Cell* baseline_of(const Record& record, std::size_t point) noexcept;
 
+// Throws Error (record.field) when a part of the record refers to what is not there; `where` names its source.
+void check_references(const Record& record, const std::string& where);
+
 // The version of this library.
 std::string library_version();
 

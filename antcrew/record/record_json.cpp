@@ -364,21 +364,6 @@ void check_format(const Json& json, const std::string& where) {
   }
 }
 
-void check_references(const Record& record, const std::string& where) {
-  const auto exists = [&](const auto& facts) { return facts.point < record.points.size(); };
-  if (!std::all_of(record.blocks.begin(), record.blocks.end(), exists) ||
-      !std::all_of(record.crowds.begin(), record.crowds.end(), exists)) {
-    bad_input("record.field", where, "a block or crowd names a point that does not exist", "give an undamaged record");
-  }
-  for (const Cell& cell : record.cells) {
-    if (cell.point >= record.points.size() || cell.workers < 1) {
-      bad_input("record.field", where,
-                "the cell of '" + cell.variant + "' names a point or worker count that does not exist",
-                "give an undamaged record");
-    }
-  }
-}
-
 }  // namespace
 
 // "[json.exception.…] (/cells/0) key 'workers' not found"

@@ -370,10 +370,10 @@ TEST_CASE("ProcessCrew: what the parent pays to touch its memory again after a f
   std::memset(memory, 2, bytes);
   const MovedData moved = crew.moved();
   CHECK(moved.faults_after_fork - before >= 8000);
-  CHECK(moved.faults_after_fork - before < 9000);
+  if (exact_memory) CHECK(moved.faults_after_fork - before < 9000);
   CHECK(moved.after_fork_s > 0);
   // Fresh memory is not what the fork costs.
   const std::vector<char> fresh(bytes, 1);
-  CHECK(crew.moved().faults_after_fork - moved.faults_after_fork < 1000);
+  if (exact_memory) CHECK(crew.moved().faults_after_fork - moved.faults_after_fork < 1000);
   ::munmap(memory, bytes);
 }

@@ -359,5 +359,5 @@ TEST_CASE("crews of processes: thousands of calls leave no memory, descriptor or
   CHECK(open_descriptors() == descriptors);
   CHECK(children_of(::getpid()).size() == 2);
   CHECK(memory_files_mapped_by(::getpid()) == 0);
-  CHECK(resident_bytes() < memory + (2u << 20));
+  if (exact_memory) CHECK(resident_bytes() < memory + (2u << 20));
 }

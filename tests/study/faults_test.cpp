@@ -24,71 +24,13 @@
 #include "antcrew/report/headline.hpp"
 #include "antcrew/study/run.hpp"
 #include "antcrew/study/study.hpp"
-#include "support/command.hpp"
+#include "planted.hpp"
 
 using namespace antcrew;
+using namespace planted;
 using namespace std::chrono_literals;
 
 namespace {
-
-#if defined(__SANITIZE_ADDRESS__) || defined(__SANITIZE_THREAD__)
-constexpr bool sanitized = true;
-#else
-constexpr bool sanitized = false;
-#endif
-
-// About 20 ms of computing per 1000 soundings.
-double compute(std::size_t n, std::size_t first, std::size_t last) {
-  double sum = 0;
-  for (std::size_t i = first; i < last; ++i) {
-    for (int k = 0; k < 600; ++k) sum += std::sin(static_cast<double>(i % n) + k);
-  }
-  return sum;
-}
-std::vector<double> baseline(const std::size_t& n) {
-  return {compute(n, 0, n)};
-}
-using Answer = std::vector<double>;
-
-struct Planted {
-  std::string out;
-  Verdict verdict = Verdict::holds;
-  std::string evidence;
-};
-
-// A study with the planted body beside a right one; checks that the right one holds whatever the other does.
-template <class Body>
-Planted plant(Body body, int workers = 1, Plan plan = {}, std::size_t size = 1500) {
-  Study study(
-      "Planted", [](std::size_t n) { return n; }, baseline, within(1e-6));
-  study.sizes({size});
-  study.template variant<Workers>("planted", body);
-  study.template variant<ThreadCrew>("right", [](const std::size_t& n, auto& crew) {
-    return Answer{crew.fold(
-        n, 0.0, [&](Range r) { return compute(n, r.first, r.last); }, std::plus<>())};
-  });
-  plan.workers = {workers};
-  if (plan.rounds == 0) plan.rounds = 3;
-  plan.crowd = false;
-  const Record record = run(study, plan);
-  const Analysed analysed = analyse(record);
-  REQUIRE(analysed.cells.size() == 3);
-  CHECK(analysed.cells[0].verdict == Verdict::holds);
-  CHECK(analysed.cells[2].verdict >= Verdict::too_noisy);  // short work on a busy machine may be that
-  CHECK(analysed.cells[2].cell->trials.size() == static_cast<std::size_t>(plan.rounds));
-  CHECK(record.complete);
-  const CellFigures& planted = analysed.cells[1];
-  if (planted.verdict < Verdict::not_measured) CHECK_FALSE(planted.speedup.has_value());
-  if (planted.verdict != Verdict::holds) CHECK(test::lines_in(planted.evidence) == 0);
-  MESSAGE(std::string(name_of(planted.verdict)), " | ", planted.evidence);
-  return {headline(analysed), planted.verdict, planted.evidence};
-}
-
-void check(const Planted& planted, Verdict verdict, const std::string& said) {
-  CAPTURE(planted.evidence);
-  CHECK(std::string(name_of(planted.verdict)) == std::string(name_of(verdict)));
-  CHECK(test::contains(planted.evidence, said));
-}
 
 [[gnu::noinline]] std::size_t deeper(std::size_t depth) {
   volatile char frame[4096];
@@ -202,120 +144,6 @@ TEST_CASE("right in some trials and wrong in others, with the count") {
 TEST_CASE("answers of different length") {
   check(plant([](const std::size_t&, Workers) { return Answer{}; }), Verdict::wrong_answer,
         "expected 1 elements, got 0");
-}
-
-TEST_CASE("detached threads") {
-  const auto body = [](const std::size_t& n, Workers) {
-    auto result = std::make_shared<Answer>(1);
-    std::thread([n, result] { (*result)[0] = compute(n, 0, n); }).detach();
-    return *result;
-  };
-  const Planted planted = plant(body);
-  // It looked a thousand times faster. The answer was not there yet either, which comes first.
-  check(planted, Verdict::wrong_answer, "got 0");
-  static Answer shared(1);
-  const auto in_time = [](const std::size_t& n, Workers) -> Answer& {
-    shared[0] = 0;
-    std::thread([n] { shared[0] = compute(n, 0, n); }).detach();
-    return shared;
-  };
-  struct Late {
-    const Answer* values;
-    auto begin() const { return values->begin(); }
-    auto end() const { return values->end(); }
-    auto size() const { return values->size(); }
-  };
-  const auto late = [in_time](const std::size_t& n, Workers workers) { return Late{&in_time(n, workers)}; };
-  const Planted left = plant(late);
-  check(left, Verdict::left_work, "its work went on for");
-  check(left, Verdict::left_work, "in 1 thread that ended later");
-}
-
-TEST_CASE("futures nobody waited for") {
-  static std::vector<std::future<double>> never_waited_for;
-  const auto body = [](const std::size_t& n, Workers) {
-    never_waited_for.push_back(std::async(std::launch::async, [n] { return compute(n, 0, n); }));
-    return baseline(1);  // some answer that was already there
-  };
-  Study study(
-      "Futures", [](std::size_t n) { return n; }, [](const std::size_t& n) { return compute(n, 0, n); },
-      [](double, const auto&) { return true; });
-  study.sizes({1500});
-  study.variant<Workers>("forgotten", body);
-  Plan plan;
-  plan.workers = {2};
-  plan.rounds = 2;
-  plan.crowd = false;
-  const Record record = run(study, plan);
-  const Analysed analysed = analyse(record);
-  CHECK(analysed.cells[1].verdict == Verdict::left_work);
-  CHECK(test::contains(analysed.cells[1].evidence, "in 1 thread that ended later"));
-  CHECK(analysed.cells[0].verdict == Verdict::holds);
-}
-
-TEST_CASE("a child process that goes on") {
-  const auto body = [](const std::size_t& n, Workers) {
-    if (fork() == 0) {
-      volatile double sum = compute(n, 0, 4 * n);
-      static_cast<void>(sum);
-      _exit(0);
-    }
-    return baseline(n);
-  };
-  check(plant(body), Verdict::left_work, "in 1 process");
-}
-
-TEST_CASE("a pool of standing threads that nobody waited for") {
-  struct Pool {
-    std::mutex mutex;
-    std::condition_variable changed;
-    std::queue<std::size_t> sizes;
-    Answer result{0.0};
-    Pool() {
-      std::thread([this] {
-        while (true) {
-          std::unique_lock lock(mutex);
-          changed.wait(lock, [this] { return !sizes.empty(); });
-          const std::size_t n = sizes.front();
-          sizes.pop();
-          lock.unlock();
-          result[0] = compute(n, 0, n);
-        }
-      }).detach();
-    }
-  };
-  struct Late {
-    const Answer* values;
-    auto begin() const { return values->begin(); }
-    auto end() const { return values->end(); }
-    auto size() const { return values->size(); }
-  };
-  const auto body = [](const std::size_t& n, Workers) {
-    static Pool* pool = new Pool;
-    {
-      const std::lock_guard lock(pool->mutex);
-      pool->sizes.push(n);
-    }
-    pool->changed.notify_one();
-    return Late{&pool->result};
-  };
-  check(plant(body, 2), Verdict::left_work, "its work went on for");
-}
-
-TEST_CASE("a result that is only computed when it is read") {
-  struct Lazy {
-    std::size_t n;
-    mutable Answer made = {};
-    const Answer& get() const {
-      if (made.empty()) made = baseline(n);
-      return made;
-    }
-    auto begin() const { return get().begin(); }
-    auto end() const { return get().end(); }
-    std::size_t size() const { return get().size(); }
-  };
-  check(plant([](const std::size_t& n, Workers) { return Lazy{n}; }), Verdict::left_work,
-        "the result was computed only when it was read: the call returned after");
 }
 
 TEST_CASE("a variant that uses one worker though it was given two") {

@@ -33,7 +33,7 @@ void ForkedTeam::fork_one(int worker) {
 void ForkedTeam::region(int count, Sink& sink) {
   for (int worker = 0; worker < count; ++worker) fork_one(worker);
   wait_and_take(count, sink);
-  mark_faults();
+  after_fork_.mark();
 }
 
 // As long as no other child of this process has ended, there is no cheaper way. Returns how many still run.

@@ -86,37 +86,7 @@ void choose_processors(int workers, CrewFacts& facts) {
   }
 }
 
-// Writing to pages that a fork has made shared, measured on some of this process's own.
-double measure_fault_cost_s() {
-  constexpr std::size_t pages = 256;
-  const std::size_t bytes = pages * page_bytes;
-  void* memory = ::mmap(nullptr, bytes, PROT_READ | PROT_WRITE, MAP_PRIVATE | MAP_ANONYMOUS, -1, 0);
-  if (memory == MAP_FAILED) return 0;
-  ::madvise(memory, bytes, MADV_NOHUGEPAGE);
-  auto* first = static_cast<volatile char*>(memory);
-  const auto touched_ns = [&] {
-    const std::int64_t start = now_ns();
-    for (std::size_t k = 0; k < pages; ++k) first[k * page_bytes] = 1;
-    return now_ns() - start;
-  };
-  touched_ns();
-  const std::int64_t warm = touched_ns();
-  const pid_t child = ::fork();
-  if (child == 0) ::_exit(0);
-  int status = 0;
-  while (child > 0 && ::waitpid(child, &status, 0) < 0 && errno == EINTR) {
-  }
-  const std::int64_t shared = child > 0 ? touched_ns() : warm;
-  ::munmap(memory, bytes);
-  return static_cast<double>(std::max<std::int64_t>(shared - warm, 0)) * 1e-9 / static_cast<double>(pages);
-}
-
 }  // namespace
-
-double fault_cost_s() {
-  static const double cost_s = measure_fault_cost_s();
-  return cost_s;
-}
 
 // Reads what a worker sends, as long as it lives.
 class Inbox : public BlockSource {
@@ -200,7 +170,7 @@ void ProcessTeam::run(RegionOrder order, Sink& sink, const std::stop_token& stop
       team.busy_.store(false, std::memory_order_release);
     }
   } const free{*this};
-  settle_faults();
+  after_fork_.settle();
   const double deadline_s = facts_.asked.processes.deadline_s;
   deadline_ns_ = deadline_s > 0 ? now_ns() + static_cast<std::int64_t>(deadline_s * 1e9) : 0;
   delivered_.clear();
@@ -360,39 +330,6 @@ bool ProcessTeam::overdue() const noexcept {
   return deadline_ns_ != 0 && now_ns() >= deadline_ns_;
 }
 
-// Looking costs more than a small parent can lose.
-void ProcessTeam::mark_faults() noexcept {
-  constexpr std::uint64_t small_parent_bytes = 4 << 20;
-  if (private_bytes_now() < small_parent_bytes) return;
-  faults_mark_ = minor_faults();
-  taken_back_mark_ = pages_taken_back();
-}
-
-// Both counts hold others, too: this process's its fresh memory, the machine's other processes.
-std::int64_t ProcessTeam::faults_since_mark() const noexcept {
-  if (faults_mark_ < 0) return 0;
-  const std::int64_t own = minor_faults() - faults_mark_;
-  return std::max<std::int64_t>(taken_back_mark_ < 0 ? own : std::min(own, pages_taken_back() - taken_back_mark_), 0);
-}
-
-// Up to here faults are put down to the forks of the region before.
-void ProcessTeam::settle_faults() noexcept {
-  faults_after_ += faults_since_mark();
-  faults_mark_ = -1;
-}
-
-void ProcessTeam::log_after_fork() noexcept {
-  Journal* journal = open_journal.load(std::memory_order_relaxed);
-  if (journal == nullptr) return;
-  settle_faults();
-  const auto cost_ns =
-      static_cast<std::int64_t>(static_cast<double>(faults_after_ - faults_logged_) * fault_cost_s() * 1e9);
-  faults_logged_ = faults_after_;
-  if (cost_ns <= 0) return;
-  const std::int64_t now = now_ns();
-  journal->log(touching_again, now - cost_ns, now);
-}
-
 MovedData ProcessTeam::moved() const {
   MovedData moved;
   auto& memory = const_cast<BoardMemory&>(memory_);
@@ -403,7 +340,7 @@ MovedData ProcessTeam::moved() const {
   moved.parent = parent_moved_;
   moved.forks = forks_;
   moved.fork_s = static_cast<double>(fork_ns_) * 1e-9;
-  moved.faults_after_fork = faults_after_ + faults_since_mark();
+  moved.faults_after_fork = after_fork_.faults();
   moved.after_fork_s = static_cast<double>(moved.faults_after_fork) * fault_cost_s();
   return moved;
 }

@@ -15,6 +15,7 @@
 #include <vector>
 
 #include "antcrew/crew/crew_options.hpp"
+#include "antcrew/crew/internal/after_fork.hpp"
 #include "antcrew/crew/internal/ancestry.hpp"
 #include "antcrew/crew/internal/parcel.hpp"
 #include "antcrew/crew/internal/process_board.hpp"
@@ -39,8 +40,7 @@ class ProcessTeam {
   MovedData moved() const;
   // Whether the calling process is a worker of this team.
   bool inside() const noexcept;
-  // Logs, as a phase of the study under way, what the forks since the last call cost their parent afterwards.
-  void log_after_fork() noexcept;
+  AfterFork& after_fork() noexcept { return after_fork_; }
 
  protected:
   struct Worker {
@@ -74,8 +74,6 @@ class ProcessTeam {
   int reap(Worker& worker) noexcept;
   void note_end(int worker, int status);
   void note_deadline();
-  // From here on page faults of the parent are put down to the forks just made.
-  void mark_faults() noexcept;
   bool overdue() const noexcept;
   // Until the deadline; -1 = there is none.
   std::int64_t left_ns() const noexcept;
@@ -88,6 +86,7 @@ class ProcessTeam {
   std::optional<ProcessDied::Facts> died_;
   int tries_ = 1;
   MovedData::Side parent_moved_;
+  AfterFork after_fork_;
   std::int64_t fork_ns_ = 0;
   std::int64_t forks_ = 0;
 
@@ -97,17 +96,11 @@ class ProcessTeam {
   void place(const RegionOrder& order);
   std::vector<Range> missing(std::size_t n);
   void throw_first_exception();
-  std::int64_t faults_since_mark() const noexcept;
-  void settle_faults() noexcept;
 
   std::atomic<bool> busy_{false};
   int made_at_ = fork_depth();
   std::vector<Range> delivered_;
   std::int64_t deadline_ns_ = 0;
-  std::int64_t faults_mark_ = -1;  // of the process, when the last region's forks were over; -1 = no fork to settle
-  std::int64_t taken_back_mark_ = -1;
-  std::int64_t faults_after_ = 0;
-  std::int64_t faults_logged_ = 0;
 };
 
 // Workers that are forked for each region.
@@ -152,8 +145,5 @@ class StandingTeam : public ProcessTeam {
   std::vector<std::map<std::uint64_t, bool>> knows_;  // each worker: serial numbers of arrays that it has mapped
   std::uint32_t region_ = 0;
 };
-
-// Makes what a fork costs its parent afterwards, once for each process: seconds a page.
-double fault_cost_s();
 
 }  // namespace antcrew::internal
