@@ -70,7 +70,7 @@ class ProcessCrew {
   template <class Start, class PerRange, class Combine>
   requires Travels<std::decay_t<std::invoke_result_t<PerRange&, Range>>>
   auto fold(std::size_t n, Start start, PerRange&& per_range, Combine&& combine, const std::stop_token& stop = {}) {
-    const std::size_t pieces = std::min(n, fold_pieces);
+    const std::size_t pieces = std::min(n, internal::fold_pieces);
     auto parts = collect(
         pieces, Split::chunks(8), [&](std::size_t k) { return per_range(even_part(n, pieces, k)); }, stop);
     for (auto& part : parts) start = combine(std::move(start), std::move(part));
@@ -108,8 +108,6 @@ class ProcessCrew {
   void log_after_fork() noexcept { team_.after_fork().log(); }
 
  private:
-  static constexpr std::size_t fold_pieces = 512;
-
   template <class Closure>
   static const Closure& closure_of(const internal::WorkerSide& side) {
     return *static_cast<const Closure*>(side.order().closure);

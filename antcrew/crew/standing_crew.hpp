@@ -9,8 +9,9 @@
 // bytes at each call (see transfer.hpp), a CommonArray only once and without copying. A body gets the index or range
 // first, then the arguments. See docs/processes.md for when a ProcessCrew is the better choice.
 //
-// Faults, threads, stopping: as in a ProcessCrew, but that the workers stay. One that died or was killed is replaced at
-// the next call, by a fork of the caller as it is then. They end with the crew, or when the caller's process ends.
+// Faults and threads: as in a ProcessCrew, but that the workers stay; deadline_s ends a call, no stop token does. One
+// that died or was killed is replaced at the next call, by a fork of the caller as it is then. They end with the crew,
+// or when the caller's process ends.
 #pragma once
 
 #include <cstddef>
@@ -60,7 +61,7 @@ class StandingCrew {
         return PerRange()(even_part(all, pieces, k), given...);
       }
     };
-    const std::size_t pieces = std::min(n, fold_pieces);
+    const std::size_t pieces = std::min(n, internal::fold_pieces);
     auto parts = collect(pieces, Split::chunks(8), OfPiece(), n, pieces, arguments...);
     for (auto& part : parts) start = combine(std::move(start), std::move(part));
     return start;
@@ -90,7 +91,6 @@ class StandingCrew {
   }
 
  private:
-  static constexpr std::size_t fold_pieces = 512;
   using Work = void (*)(internal::WorkerSide&);
 
   template <class T, class Fn, class... Arguments>

@@ -6,6 +6,11 @@
 
 namespace antcrew {
 
+void internal::refuse_short_value() {
+  could_not_run("crew.transfer", "a value from another process", "it ends too early",
+                "make its pack and unpack functions put and get the same things in the same order");
+}
+
 void Packer::block(const void* data, std::size_t bytes) {
   if (bytes < large_from) {
     const char* from = static_cast<const char*>(data);
@@ -35,10 +40,7 @@ void Packer::clear() noexcept {
 
 void Unpacker::block(void* to, std::size_t bytes) {
   if (bytes >= Packer::large_from) return large_.read(to, bytes);
-  if (bytes > left_) {
-    could_not_run("crew.transfer", "a value from another process", "it ends too early",
-                  "make its pack and unpack functions put and get the same things in the same order");
-  }
+  if (bytes > left_) internal::refuse_short_value();
   if (bytes > 0) std::memcpy(to, at_, bytes);
   at_ += bytes;
   left_ -= bytes;

@@ -124,6 +124,8 @@ concept PacksItself = requires(Packer& to, Unpacker& from, const T& value, T& ma
   unpack(from, made);
 };
 
+[[noreturn]] void refuse_short_value();
+
 // By cereal, in by_cereal.hpp.
 template <class T>
 void pack_by_cereal(Packer& to, const T& value);

@@ -42,9 +42,12 @@ TEST_CASE("memory grows with each process, and the table shows it") {
   study.sizes({100});
   study.workers({1, 3});
   study.variant<ProcessCrew>("each holds 40 MiB", [](const std::size_t& n, auto& crew) {
-    crew.collect(static_cast<std::size_t>(crew.workers()), [](std::size_t i) {
-      std::vector<char> held(40 << 20, 'x');
-      std::this_thread::sleep_for(40ms);
+    const CommonCounter holding;
+    crew.collect(static_cast<std::size_t>(crew.workers()), [&](std::size_t i) {
+      const std::vector<char> held(40 << 20, 'x');
+      holding.add(1);
+      while (holding.get() < crew.workers()) std::this_thread::yield();
+      std::this_thread::sleep_for(60ms);
       return held[i];
     });
     return n;

@@ -16,7 +16,6 @@
 #include <utility>
 #include <vector>
 
-#include "antcrew/base/error.hpp"
 #include "antcrew/base/range.hpp"
 #include "antcrew/crew/internal/enough.hpp"
 #include "antcrew/crew/internal/fill.hpp"
@@ -124,16 +123,6 @@ class Loops {
   }
 
  private:
-  // Enough to level unequal ranges on 64 workers, few enough that handing them out costs microseconds.
-  static constexpr std::size_t fold_pieces = 512;
-
-  // Asked to stop after the last piece is the same as before it: nobody could tell.
-  static void refuse_half(const std::stop_token& stop, const char* loop) {
-    if (!stop.stop_requested()) return;
-    could_not_run("crew.stopped", loop, "the stop token ended it before every result was made",
-                  "catch this error where the stop was asked for");
-  }
-
   Crew& self() noexcept { return static_cast<Crew&>(*this); }
 };
 

@@ -7,10 +7,7 @@
 namespace antcrew::internal {
 
 void BlocksInMemory::read(void* to, std::size_t bytes) {
-  if (bytes > left_) {
-    could_not_run("crew.transfer", "a value from another process", "it ends too early",
-                  "make its pack and unpack functions put and get the same things in the same order");
-  }
+  if (bytes > left_) refuse_short_value();
   if (bytes > 0) std::memcpy(to, at_, bytes);
   at_ += bytes;
   left_ -= bytes;

@@ -9,8 +9,8 @@
 #include <utility>
 #include <vector>
 
-#include "antcrew/base/error.hpp"
 #include "antcrew/crew/column.hpp"
+#include "antcrew/crew/internal/enough.hpp"
 #include "antcrew/crew/internal/fill.hpp"
 #include "antcrew/crew/internal/process_team.hpp"
 #include "antcrew/crew/internal/worker_side.hpp"
@@ -111,12 +111,6 @@ class NothingComesBack : public Sink {
  public:
   void take(Parcel&) override {}
 };
-
-inline void refuse_half(const std::stop_token& stop, const char* loop) {
-  if (!stop.stop_requested()) return;
-  could_not_run("crew.stopped", loop, "the stop token ended it before every result was made",
-                "catch this error where the stop was asked for");
-}
 
 // run(order, sink): has the order carried out.
 template <class T, class Run>
