@@ -95,7 +95,10 @@ void StandingTeam::serve(int worker, Descriptor socket) {
   for (std::uint32_t seen = region_;;) {
     const auto changed = [&] { return on.region.load(std::memory_order_acquire) != seen; };
     if (!(may_spin_ && looked(changed))) {
-      while (on.region.load(std::memory_order_seq_cst) == seen) sleep_while_shared(on.region, seen);
+      while (on.region.load(std::memory_order_seq_cst) == seen) {
+        sleep_while_shared(on.region, seen);
+        if (::getppid() != parent_of_this_worker) ::_exit(0);  // also where the signal's handler comes late
+      }
     }
     if (on.leaving.load(std::memory_order_seq_cst)) break;
     seen = on.region.load(std::memory_order_acquire);
