@@ -51,7 +51,9 @@ Leftover Afterwork::look(double patience_s) const {
   const std::int64_t returned = now_ns();
   const std::vector<pid_t> begun = processes_now();
   if (begun.empty() && thread_count() <= 1) return {};
-  const int begun_threads = std::max(0, thread_count() - threads_);
+  // One that was joined may still be on its way out, for milliseconds where a hypervisor takes its processor.
+  const int leaving = exiting_threads();
+  const int begun_threads = std::max(0, thread_count() - threads_ - leaving);
   const int begun_processes = count_new(begun, processes_);
   const double cpu_before = others_cpu_s(begun);
   Leftover left;

@@ -224,6 +224,18 @@ int thread_count() {
   return ::stat("/proc/self/task", &folder) == 0 ? static_cast<int>(folder.st_nlink) - 2 : 1;
 }
 
+int exiting_threads() {
+  constexpr unsigned long exiting = 0x4;  // PF_EXITING, in the field of flags
+  int count = 0;
+  for (const int thread : numbered_entries("/proc/self/task")) {
+    const std::string text = contents("/proc/self/task/" + std::to_string(thread) + "/stat");
+    std::size_t at = text.rfind(')');  // its name may hold blanks; behind it: state and five numbers before the flags
+    for (int blanks = 0; blanks < 7 && at != std::string::npos; ++blanks) at = text.find(' ', at + 1);
+    if (at != std::string::npos && (std::strtoul(text.c_str() + at, nullptr, 10) & exiting) != 0) ++count;
+  }
+  return count;
+}
+
 bool forked_ever() {
   rusage ended{};
   return has_children() || (::getrusage(RUSAGE_CHILDREN, &ended) == 0 && ended.ru_minflt > 0);

@@ -48,6 +48,8 @@ double other_threads_cpu_s();
 
 // Threads of this process, ended ones excluded. One system call.
 int thread_count();
+// Of them, those that the kernel is taking down: their function has returned, and a join may have, too.
+int exiting_threads();
 
 // Whether this process has, or has had, a child.
 bool forked_ever();

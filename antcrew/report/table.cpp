@@ -95,6 +95,17 @@ TextGrid grid_of(const Analysed& study) {
   return grid;
 }
 
+std::string memory_legend(const Analysed& study) {
+  for (const CellFigures& f : study.cells) {
+    if (f.several_processes) {
+      return "Memory: the most that was resident; ≥ with all its processes together, pages they share counted once, "
+             "seen "
+             "in untimed calls.\n";
+    }
+  }
+  return "Memory: the most that was resident.\n";
+}
+
 std::string legend(const Analysed& study, const TextGrid& grid, std::size_t width) {
   int fewest = 0;
   int most = 0;
@@ -115,12 +126,8 @@ std::string legend(const Analysed& study, const TextGrid& grid, std::size_t widt
       : most >= least_for_interval ? "95 % intervals, or under 6 rounds the range seen"
                                    : "the range seen: under 6 rounds no interval is claimed");
   if (crowded) text += "Efficiency in [ ]: per usable processor, where there are more workers than processors.\n";
-  const bool several =
-      std::any_of(study.cells.begin(), study.cells.end(), [](const auto& f) { return f.several_processes; });
-  text += several ? "Memory: the most that was resident; ≥ with all its processes together, pages they share counted "
-                    "once, seen in untimed calls.\n"
-                  : "Memory: the most that was resident.\n";
   const auto hidden = grid.left_out(width);
+  if (std::find(hidden.begin(), hidden.end(), "memory") == hidden.end()) text += memory_legend(study);
   if (!hidden.empty()) text += fmt::format("Not shown at this width: {}.\n", joined(hidden));
   return text;
 }
