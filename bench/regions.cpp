@@ -6,8 +6,8 @@
 #include <atomic>
 #include <thread>
 
-#include "antcrew/crew/internal/parking.hpp"
 #include "antcrew/machine/clock.hpp"
+#include "antcrew/machine/parking.hpp"
 
 namespace {
 

@@ -1,9 +1,10 @@
 #!/usr/bin/env bash
-# An include may go to its own layer or an earlier one, never to a later one. Prints what goes the wrong way; exit 1.
+# An include may go to its own layer or an earlier one, never to a later one, and into no other layer's internal/. Prints
+# what goes the wrong way; exit 1.
 # Usage: check-layers.sh [FOLDER WITH antcrew/]
 set -eu
 top=${1:-$(cd "$(dirname "$0")/.." && pwd)}
-layers="base machine log crew record analysis study sweep report store cli"
+layers="base machine log crew algorithm share record analysis study sweep report store cli"
 place() { local n=0 layer; for layer in $layers; do n=$((n + 1)); [ "$layer" = "$1" ] && { echo $n; return; }; done; echo 0; }
 
 wrong=0
@@ -16,11 +17,13 @@ while IFS=: read -r file line text; do
     echo "$file:$line: '$from' or '$to' is not a layer"; wrong=1
   elif [ "$(place "$to")" -gt "$(place "$from")" ]; then
     echo "$file:$line: $from may not include $to, a later layer"; wrong=1
+  elif [ "$from" != "$to" ] && [[ $text == */internal/* ]]; then
+    echo "$file:$line: $from may not include what is internal to $to"; wrong=1
   fi
 done < <(grep -rnE '#include "antcrew/[^"]+/' "$top/antcrew" --include='*.hpp' --include='*.cpp')
 
 # The core talks to no person: no printing and no option parsing before report.
-for layer in base machine log crew record analysis study; do
+for layer in base machine log crew algorithm share record analysis study; do
   [ -d "$top/antcrew/$layer" ] || continue
   if grep -rnE '#include <(CLI/|iostream|fmt/color|cstdio>)|std::(cout|cerr|printf)|fmt::print' "$top/antcrew/$layer"; then
     echo "the core may not print or parse options"; wrong=1

@@ -11,7 +11,7 @@
 #include <type_traits>
 #include <utility>
 
-#include "antcrew/crew/internal/memory_file.hpp"
+#include "antcrew/crew/internal/processes/memory_file.hpp"
 
 namespace antcrew {
 

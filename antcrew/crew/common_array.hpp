@@ -17,7 +17,7 @@
 #include <new>
 #include <type_traits>
 
-#include "antcrew/crew/internal/memory_file.hpp"
+#include "antcrew/crew/internal/processes/memory_file.hpp"
 
 namespace antcrew {
 

@@ -17,7 +17,7 @@
 #include <type_traits>
 #include <utility>
 
-#include "antcrew/crew/internal/tasks.hpp"
+#include "antcrew/crew/internal/tasks/task_pool.hpp"
 
 namespace antcrew {
 

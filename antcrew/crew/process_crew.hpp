@@ -26,7 +26,7 @@
 #include <utility>
 
 #include "antcrew/crew/common_array.hpp"
-#include "antcrew/crew/internal/process_loops.hpp"
+#include "antcrew/crew/internal/processes/process_loops.hpp"
 
 namespace antcrew {
 

@@ -19,7 +19,7 @@
 #include <type_traits>
 
 #include "antcrew/crew/common_array.hpp"
-#include "antcrew/crew/internal/process_loops.hpp"
+#include "antcrew/crew/internal/processes/process_loops.hpp"
 
 namespace antcrew {
 

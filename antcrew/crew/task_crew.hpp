@@ -29,9 +29,9 @@
 #include "antcrew/base/range.hpp"
 #include "antcrew/crew/crew_options.hpp"
 #include "antcrew/crew/grain.hpp"
-#include "antcrew/crew/internal/halving.hpp"
 #include "antcrew/crew/internal/loops.hpp"
-#include "antcrew/crew/internal/tasks.hpp"
+#include "antcrew/crew/internal/tasks/halving.hpp"
+#include "antcrew/crew/internal/tasks/task_pool.hpp"
 #include "antcrew/crew/later.hpp"
 
 namespace antcrew {

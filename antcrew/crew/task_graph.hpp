@@ -24,7 +24,7 @@
 #include <utility>
 #include <vector>
 
-#include "antcrew/crew/internal/tasks.hpp"
+#include "antcrew/crew/internal/tasks/task_pool.hpp"
 #include "antcrew/crew/task_crew.hpp"
 
 namespace antcrew {

@@ -25,7 +25,7 @@
 #include "antcrew/crew/internal/handout.hpp"
 #include "antcrew/crew/internal/loops.hpp"
 #include "antcrew/crew/internal/meter.hpp"
-#include "antcrew/crew/internal/team.hpp"
+#include "antcrew/crew/internal/threads/team.hpp"
 #include "antcrew/crew/split.hpp"
 
 namespace antcrew {

@@ -9,8 +9,8 @@
 #include <algorithm>
 #include <random>
 
-#include "antcrew/crew/internal/jostle.hpp"
 #include "antcrew/machine/clock.hpp"
+#include "antcrew/machine/jostle.hpp"
 #include "antcrew/machine/limits.hpp"
 #include "antcrew/study/stands_host.hpp"
 

@@ -11,10 +11,10 @@
 
 #include "antcrew/base/type_name.hpp"
 #include "antcrew/base/units.hpp"
-#include "antcrew/crew/internal/jostle.hpp"
 #include "antcrew/crew/process_errors.hpp"
 #include "antcrew/machine/afterwork.hpp"
 #include "antcrew/machine/clock.hpp"
+#include "antcrew/machine/jostle.hpp"
 #include "antcrew/machine/topology.hpp"
 #include "antcrew/machine/tree_memory.hpp"
 #include "antcrew/machine/usage.hpp"

@@ -26,4 +26,8 @@ TEST_CASE("an include that goes the wrong way, or printing in the core, fails") 
   CHECK(check("analysis/a.cpp", "#include <iostream>\n").exit == 1);
   CHECK(check("mystery/a.cpp", "#include \"antcrew/base/error.hpp\"\n").exit == 1);
   CHECK(check("report/a.cpp", "#include <cstdio>\n").exit == 0);
+  const test::Outcome inside = check("share/a.hpp", "#include \"antcrew/crew/internal/loops.hpp\"\n");
+  CHECK(inside.exit == 1);
+  CHECK(test::contains(inside.out, "share/a.hpp:1: share may not include what is internal to crew"));
+  CHECK(check("crew/a.hpp", "#include \"antcrew/crew/internal/loops.hpp\"\n").exit == 0);
 }

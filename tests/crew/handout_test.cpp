@@ -8,8 +8,8 @@
 #include <thread>
 #include <vector>
 
-#include "antcrew/crew/internal/enough.hpp"
-#include "antcrew/crew/internal/lock.hpp"
+#include "antcrew/base/enough.hpp"
+#include "antcrew/machine/lock.hpp"
 
 using namespace antcrew;
 using internal::Handout;

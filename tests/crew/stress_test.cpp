@@ -1,78 +1,24 @@
-// Every building block against its sequential answer, with random worker counts and bursts of random delays at the
-// borders of pieces. The seed is printed when a check fails; ANTCREW_STRESS_SEED repeats it.
+// Every crew against its sequential answer, under stress.
+#include "support/stress.hpp"
+
 #include <doctest/doctest.h>
 
-#include <atomic>
-#include <cstdlib>
-#include <memory>
-#include <mutex>
-#include <numeric>
-#include <random>
-#include <set>
 #include <stdexcept>
 #include <string>
-#include <thread>
-#include <unordered_set>
 #include <vector>
 
-#include "antcrew/crew/internal/deque.hpp"
-#include "antcrew/crew/internal/jostle.hpp"
-#include "antcrew/crew/key_map.hpp"
-#include "antcrew/crew/key_set.hpp"
-#include "antcrew/crew/pipeline.hpp"
+#include "antcrew/crew/internal/tasks/deque.hpp"
 #include "antcrew/crew/task_crew.hpp"
 #include "antcrew/crew/task_graph.hpp"
 #include "antcrew/crew/task_group.hpp"
 #include "antcrew/crew/thread_crew.hpp"
 
 using namespace antcrew;
+using test::operations;
+using test::seed;
+using test::Stress;
 
 namespace {
-
-#if defined(__SANITIZE_THREAD__)
-constexpr std::size_t operations = 100'000;
-#elif defined(__SANITIZE_ADDRESS__)
-constexpr std::size_t operations = 300'000;
-#else
-constexpr std::size_t operations = 1'000'000;
-#endif
-
-std::uint64_t seed() {
-  static const std::uint64_t chosen = [] {
-    const char* asked = std::getenv("ANTCREW_STRESS_SEED");
-    return asked != nullptr ? std::strtoull(asked, nullptr, 10) : std::random_device()() | 1u;
-  }();
-  return chosen;
-}
-
-// Delays that are on for a moment now and then: always on, a million operations would take minutes.
-class Bursts {
- public:
-  Bursts()
-      : thread_([this] {
-          std::mt19937_64 random(seed());
-          while (!over_) {
-            std::this_thread::sleep_for(std::chrono::microseconds(random() % 4000));
-            internal::jostle_seed.store(random() | 1);
-            std::this_thread::sleep_for(std::chrono::microseconds(random() % 300));
-            internal::jostle_seed.store(0);
-          }
-        }) {}
-  ~Bursts() {
-    over_ = true;
-    thread_.join();
-  }
-
- private:
-  std::atomic<bool> over_{false};
-  std::thread thread_;
-};
-
-struct Stress {
-  std::mt19937_64 random{seed()};
-  Bursts bursts;
-  int workers() { return 1 + static_cast<int>(random() % 16); }
-};
 
 long leaves(TaskCrew& crew, int depth) {
   if (depth <= 0) return 1;
@@ -208,80 +154,6 @@ TEST_CASE("stress: in a random graph every step runs once a run, after all that 
       done += n;
     }
     REQUIRE(wrong == 0);
-  }
-}
-
-TEST_CASE("stress: sets and maps filled and asked by all workers") {
-  Stress stress;
-  CAPTURE(seed());
-  std::size_t done = 0;
-  while (done < operations) {
-    ThreadCrew crew(stress.workers());
-    const std::uint64_t distinct = 1 + stress.random() % 30'000;
-    std::vector<std::uint64_t> keys(50'000);
-    for (std::uint64_t& key : keys) key = stress.random() % distinct;
-    const std::set<std::uint64_t> expected(keys.begin(), keys.end());
-    KeySet<std::uint64_t> numbers;
-    KeySet<std::string> words;
-    KeyMap<std::uint64_t, std::uint64_t> counts;
-    KeyMap<std::uint64_t, std::vector<std::size_t>> places;
-    std::atomic<std::size_t> added{0};
-    std::atomic<int> missing{0};
-    crew.each(keys.size(), Split::chunks(32), [&](std::size_t i) {
-      if (numbers.insert(keys[i])) ++added;
-      if (!numbers.contains(keys[i])) ++missing;
-      counts.add(keys[i], i);
-      if (i % 16 == 0) {
-        words.insert(std::to_string(keys[i]));
-        places.update(keys[i], [&](std::vector<std::size_t>& p) { p.push_back(i); });
-        if (!words.contains(std::to_string(keys[i])) || !counts.find(keys[i])) ++missing;
-      }
-    });
-    CHECK(missing == 0);
-    CHECK(added == expected.size());
-    CHECK(numbers.take_sorted() == std::vector<std::uint64_t>(expected.begin(), expected.end()));
-    std::uint64_t sum = 0;
-    for (const auto& [key, count] : counts.take_sorted(crew)) sum += count;
-    CHECK(sum == keys.size() * (keys.size() - 1) / 2);
-    std::size_t noted = 0;
-    places.walk([&](std::uint64_t, const std::vector<std::size_t>& p) { noted += p.size(); });
-    CHECK(noted == keys.size() / 16);
-    done += 3 * keys.size();
-  }
-}
-
-TEST_CASE("stress: pipelines keep their order and lose nothing; some throw") {
-  Stress stress;
-  CAPTURE(seed());
-  std::size_t done = 0;
-  while (done < operations) {
-    ThreadCrew threads(stress.workers());
-    TaskCrew tasks(stress.workers());
-    const std::uint64_t n = 1000 + stress.random() % 20'000;
-    const std::uint64_t throwing = stress.random() % (2 * n);  // every other one does not
-    const std::size_t items = 1 + stress.random() % 40;
-    std::uint64_t next = 0;
-    std::vector<std::uint64_t> out;
-    auto line =
-        pipeline([&]() -> std::optional<std::uint64_t> { return next < n ? std::optional(next++) : std::nullopt; })
-            .many("drop", [](std::uint64_t i) { return i % 7 == 0 ? std::nullopt : std::optional(i); })
-            .many("throw",
-                  [&](std::uint64_t i) {
-                    if (i == throwing) throw std::runtime_error("planted");
-                    return std::make_unique<std::uint64_t>(i);
-                  })
-            .in_order("pack", [&](std::unique_ptr<std::uint64_t> i) { out.push_back(*i); });
-    const auto run = [&] {
-      stress.random() % 2 == 0 ? line.run(threads, {.items = items}) : line.run(tasks, {.items = items});
-    };
-    if (throwing < n && throwing % 7 != 0) {
-      CHECK_THROWS_WITH_AS(run(), "planted", std::runtime_error);
-    } else {
-      run();
-      CHECK(out.size() == n - (n + 6) / 7);
-    }
-    CHECK(std::is_sorted(out.begin(), out.end()));
-    done += 4 * n;
   }
 }
 

@@ -8,9 +8,9 @@
 #include <type_traits>
 #include <vector>
 
+#include "antcrew/base/enough.hpp"
 #include "antcrew/base/range.hpp"
 #include "antcrew/crew/column.hpp"
-#include "antcrew/crew/internal/enough.hpp"
 
 namespace antcrew::internal {
 

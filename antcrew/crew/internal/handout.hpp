@@ -17,8 +17,8 @@
 #include <limits>
 
 #include "antcrew/base/range.hpp"
-#include "antcrew/crew/internal/jostle.hpp"
 #include "antcrew/crew/split.hpp"
+#include "antcrew/machine/jostle.hpp"
 
 namespace antcrew::internal {
 

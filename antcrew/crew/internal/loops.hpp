@@ -16,18 +16,13 @@
 #include <utility>
 #include <vector>
 
+#include "antcrew/base/enough.hpp"
 #include "antcrew/base/range.hpp"
-#include "antcrew/crew/internal/enough.hpp"
 #include "antcrew/crew/internal/fill.hpp"
+#include "antcrew/crew/internal/results.hpp"
+#include "antcrew/crew/items.hpp"
 
 namespace antcrew {
-
-// Anything with random access and a size: vectors, spans, arrays, columns.
-template <class T>
-concept Items = requires(T& items) {
-  requires std::random_access_iterator<decltype(std::begin(items))>;
-  std::size(items);
-};
 
 namespace internal {
 

@@ -1,0 +1,240 @@
+#include <signal.h>
+#include <sys/prctl.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <algorithm>
+
+#include "antcrew/crew/internal/processes/passing.hpp"
+#include "antcrew/crew/internal/processes/process_team.hpp"
+#include "antcrew/crew/internal/processes/worker_side.hpp"
+#include "antcrew/crew/worker.hpp"
+#include "antcrew/log/phase.hpp"
+#include "antcrew/machine/limits.hpp"
+#include "antcrew/machine/parking.hpp"
+
+namespace antcrew::internal {
+namespace {
+
+// A dead worker is noticed at the next of these looks; a living one wakes the parent itself.
+constexpr std::int64_t look_for_the_dead_ns = 5'000'000;
+
+constinit pid_t parent_of_this_worker = 0;
+
+// The kernel sends it when the thread that forked this process ends: only the process's end matters.
+void on_end_of_parent(int) {
+  if (::getppid() != parent_of_this_worker) ::_exit(0);
+}
+
+void end_with_parent(pid_t parent) {
+  parent_of_this_worker = parent;
+  struct sigaction action {};
+  action.sa_handler = on_end_of_parent;
+  action.sa_flags = SA_RESTART;
+  const int number = SIGRTMAX - 1;
+  ::sigaction(number, &action, nullptr);
+  sigset_t just_it;
+  sigemptyset(&just_it);
+  sigaddset(&just_it, number);
+  ::sigprocmask(SIG_UNBLOCK, &just_it, nullptr);
+  ::prctl(PR_SET_PDEATHSIG, number);
+  if (::getppid() != parent) ::_exit(0);
+}
+
+}  // namespace
+
+StandingTeam::StandingTeam(int workers, const CrewOptions& options)
+    : ProcessTeam("StandingCrew", workers, options),
+      may_spin_(workers + 1 <= usable_processors_now()),
+      journal_at_start_(newest_journal.load(std::memory_order_relaxed)),
+      knows_(static_cast<std::size_t>(workers)) {
+  try {
+    for (int worker = 0; worker < workers; ++worker) start(worker);
+  } catch (...) {
+    for (Worker& worker : workers_) worker.ended = false;
+    give_up();
+    throw;
+  }
+}
+
+StandingTeam::~StandingTeam() {
+  if (!own()) return;
+  board().leaving.store(true, std::memory_order_seq_cst);
+  board().region.fetch_add(1, std::memory_order_seq_cst);
+  wake_all_shared(board().region);
+  for (Worker& worker : workers_) {
+    worker.socket.close();
+    if (worker.pid != 0) reap(worker);
+  }
+}
+
+void StandingTeam::start(int worker) {
+  Worker& one = workers_[static_cast<std::size_t>(worker)];
+  auto [mine, theirs] = socket_pair();
+  const pid_t parent = ::getpid();
+  slot(worker).ended.store(region_, std::memory_order_relaxed);
+  slot(worker).part.store(Part::none, std::memory_order_relaxed);
+  if (fork_worker(worker) == 0) {
+    end_with_parent(parent);
+    mine.close();
+    for (Worker& other : workers_) other.socket.close();
+    become_worker(worker);
+    serve(worker, std::move(theirs));
+  }
+  watch_end(one);
+  one.socket = std::move(mine);
+  one.parcels = slot(worker).parcels.load(std::memory_order_relaxed);
+  one.ended = true;
+  knows_[static_cast<std::size_t>(worker)].clear();
+}
+
+void StandingTeam::serve(int worker, Descriptor socket) {
+  WorkerSide side(memory_, worker, socket.get(), true);
+  Board& on = board();
+  WorkerSlot& mine = slot(worker);
+  for (std::uint32_t seen = region_;;) {
+    const auto changed = [&] { return on.region.load(std::memory_order_acquire) != seen; };
+    if (!(may_spin_ && looked(changed))) {
+      while (on.region.load(std::memory_order_seq_cst) == seen) {
+        sleep_while_shared(on.region, seen);
+        if (::getppid() != parent_of_this_worker) ::_exit(0);  // also where the signal's handler comes late
+      }
+    }
+    if (on.leaving.load(std::memory_order_seq_cst)) break;
+    seen = on.region.load(std::memory_order_acquire);
+    open_journal.store(on.order.journal, std::memory_order_relaxed);
+    side.do_part();
+    // What was written is seen by whoever sees this; in one order with the parent's going to sleep.
+    mine.ended.store(seen, std::memory_order_seq_cst);
+    on.events.fetch_add(1, std::memory_order_seq_cst);
+    if (on.parent_sleeps.load(std::memory_order_seq_cst)) wake_all_shared(on.events);
+  }
+  if (used_scratch()) drop_own_scratch();
+  ::_exit(0);
+}
+
+// Those that died, or were given up, in an earlier call.
+void StandingTeam::repair() {
+  for (int worker = 0; worker < workers(); ++worker) {
+    if (workers_[static_cast<std::size_t>(worker)].pid == 0) start(worker);
+  }
+}
+
+bool StandingTeam::send_arguments(int worker) {
+  const Packer& arguments = *board().order.arguments;
+  auto& knows = knows_[static_cast<std::size_t>(worker)];
+  const int socket = workers_[static_cast<std::size_t>(worker)].socket.get();
+  std::vector<CommonMemory*> fresh;
+  for (const auto& array : arguments.commons()) {
+    if (knows.emplace(array->serial, true).second) fresh.push_back(array.get());
+    told_[array->serial] = array;
+  }
+  std::vector<std::uint64_t> gone;
+  for (const auto& [serial, known] : knows) {
+    if (told_.count(serial) == 0 || told_[serial].expired()) gone.push_back(serial);
+  }
+  for (const std::uint64_t serial : gone) knows.erase(serial);
+  const std::size_t small = arguments.small().size();
+  const ArgumentHead head{fresh.size(), gone.size(), small, arguments.bytes() - small};
+  parent_moved_.bytes += arguments.bytes();
+  if (!send_blocks(socket, {{&head, sizeof head}})) return false;
+  for (const CommonMemory* array : fresh) {
+    const PassedArray passed{array->serial, array->mapping.bytes()};
+    if (!send_blocks(socket, {{&passed, sizeof passed}}, array->file.get())) return false;
+  }
+  std::vector<Packer::Block> blocks{{gone.data(), gone.size() * sizeof(std::uint64_t)},
+                                    {arguments.small().data(), small}};
+  blocks.insert(blocks.end(), arguments.large().begin(), arguments.large().end());
+  return send_blocks(socket, blocks);
+}
+
+// Arguments go through the sockets when they are long, and when a worker has an array to learn of or to forget.
+void StandingTeam::post() {
+  RegionOrder& order = board().order;
+  const Packer& arguments = *order.arguments;
+  const bool forgets = std::any_of(told_.begin(), told_.end(), [](const auto& told) { return told.second.expired(); });
+  bool learns = false;
+  for (const auto& knows : knows_) {
+    for (const auto& array : arguments.commons()) learns = learns || knows.count(array->serial) == 0;
+  }
+  order.arguments_sent = forgets || learns || arguments.bytes() > argument_room || !arguments.large().empty();
+  order.argument_bytes = arguments.small().size();
+  // One that was made after the workers began is not where they could write to.
+  if (order.journal != journal_at_start_) order.journal = nullptr;
+  if (!order.arguments_sent) std::copy(arguments.small().begin(), arguments.small().end(), board().arguments.begin());
+  for (Worker& worker : workers_) worker.ended = false;
+  board().region.store(++region_, std::memory_order_seq_cst);
+  wake_all_shared(board().region);
+  if (!order.arguments_sent) return;
+  for (int worker = 0; worker < workers(); ++worker) send_arguments(worker);  // one that is gone is noticed below
+  std::erase_if(told_, [](const auto& told) { return told.second.expired(); });
+}
+
+// Whether the worker has ended its part, or is gone.
+bool StandingTeam::take_news(int worker, Sink& sink) {
+  Worker& one = workers_[static_cast<std::size_t>(worker)];
+  WorkerSlot& told = slot(worker);
+  const bool ended = told.ended.load(std::memory_order_seq_cst) == region_;
+  while (told.parcels.load(std::memory_order_seq_cst) != one.parcels) {
+    ++one.parcels;
+    if (receive_parcel(worker, sink)) continue;
+    if (overdue()) return false;
+    note_end(worker, reap(one));
+    return true;
+  }
+  if (!ended) return false;
+  one.ended = true;
+  if (told.part.load(std::memory_order_acquire) == Part::done) take_letter(worker, sink);
+  return true;
+}
+
+void StandingTeam::look_for_the_dead(Sink& sink) {
+  for (int worker = 0; worker < workers(); ++worker) {
+    Worker& one = workers_[static_cast<std::size_t>(worker)];
+    if (one.ended || one.pid == 0) continue;
+    siginfo_t info{};
+    const bool gone =
+        ::waitid(P_PID, static_cast<id_t>(one.pid), &info, WEXITED | WNOHANG | WNOWAIT) == 0 && info.si_pid != 0;
+    if (!gone || take_news(worker, sink)) continue;
+    note_end(worker, reap(one));
+  }
+}
+
+void StandingTeam::region(int, Sink& sink) {
+  repair();
+  post();
+  const auto all_ended = [&] {
+    bool all = true;
+    for (int worker = 0; worker < workers(); ++worker) {
+      if (!workers_[static_cast<std::size_t>(worker)].ended) all = take_news(worker, sink) && all;
+    }
+    return all;
+  };
+  const auto over = [&] { return all_ended() || (died_ && !may_go_on()); };
+  if (may_spin_ && looked(over)) return;
+  while (!over()) {
+    board().parent_sleeps.store(true, std::memory_order_seq_cst);
+    const std::uint32_t seen = board().events.load(std::memory_order_seq_cst);
+    if (!over()) {
+      const std::int64_t left = left_ns();
+      sleep_while_shared(board().events, seen, left < 0 ? look_for_the_dead_ns : std::min(left, look_for_the_dead_ns));
+    }
+    board().parent_sleeps.store(false, std::memory_order_relaxed);
+    look_for_the_dead(sink);
+    if (overdue() && !over()) {
+      note_deadline();
+      return;
+    }
+  }
+}
+
+void StandingTeam::give_up() noexcept {
+  for (Worker& worker : workers_) {
+    if (worker.pid == 0 || worker.ended) continue;
+    ::kill(worker.pid, SIGKILL);
+    reap(worker);
+    worker.socket.close();
+  }
+}
+
+}  // namespace antcrew::internal

@@ -1,0 +1,57 @@
+// A lock of one word: looks briefly, then sleeps in the kernel (Drepper 2005, "Futexes are tricky").
+#pragma once
+
+#include <atomic>
+#include <cstdint>
+
+#include "antcrew/machine/parking.hpp"
+
+namespace antcrew::internal {
+
+class Lock {
+ public:
+  // Acquire and release: what one holder wrote, the next one sees.
+  bool try_lock() noexcept {
+    std::uint32_t seen = unlocked;
+    return word_.compare_exchange_strong(seen, locked, std::memory_order_acquire, std::memory_order_relaxed);
+  }
+  void lock() noexcept {
+    if (!try_lock()) wait();
+  }
+  void unlock() noexcept {
+    if (word_.exchange(unlocked, std::memory_order_release) == awaited) wake_one(word_);
+  }
+
+ private:
+  enum : std::uint32_t { unlocked, locked, awaited };  // awaited: somebody may sleep
+
+  [[gnu::noinline]] void wait() noexcept {
+    for (int look = 0; look < 100; ++look) {
+      if (word_.load(std::memory_order_relaxed) == unlocked && try_lock()) return;
+      relax();
+    }
+    while (word_.exchange(awaited, std::memory_order_acquire) != unlocked) sleep_while(word_, awaited);
+  }
+
+  std::atomic<std::uint32_t> word_{unlocked};
+};
+
+// For a few instructions at a time: given back with a plain store, so that a free one costs one atomic step. Whoever
+// waits gives up the processor again and again, in case the holder needs it.
+class ShortLock {
+ public:
+  void lock() noexcept {
+    for (int look = 0; word_.exchange(true, std::memory_order_acquire); ++look) {
+      while (word_.load(std::memory_order_relaxed)) {
+        relax();
+        if (++look % 64 == 0) give_way();
+      }
+    }
+  }
+  void unlock() noexcept { word_.store(false, std::memory_order_release); }
+
+ private:
+  std::atomic<bool> word_{false};
+};
+
+}  // namespace antcrew::internal

@@ -1,0 +1,98 @@
+// Who does what next in a Pipeline: which item goes to which stage, without knowing what items are.
+//
+// One lock guards all of it; it is held for the choice of the next step only. Workers without a step sleep until
+// another one ends a step.
+#pragma once
+
+#include <atomic>
+#include <condition_variable>
+#include <cstddef>
+#include <cstdint>
+#include <deque>
+#include <exception>
+#include <mutex>
+#include <stop_token>
+#include <string>
+#include <vector>
+
+#include "antcrew/base/enough.hpp"
+
+namespace antcrew {
+
+// What a run of a pipeline did.
+struct PipelineFacts {
+  std::size_t read = 0;     // items that the source gave
+  std::size_t passed = 0;   // of them, those that went through the last stage
+  std::size_t dropped = 0;  // left out by a stage
+  struct Stage {
+    std::string name;
+    double busy_s = 0;  // of all workers together, inside this stage
+  };
+  std::vector<Stage> stages;  // the source first; the busiest one that takes one item at a time sets the pace
+};
+
+namespace internal {
+
+enum class StageKind { many, one_at_a_time, in_order };
+
+struct StageFacts {
+  std::string name;
+  StageKind kind = StageKind::many;
+};
+
+class Line {
+ public:
+  Line(const std::vector<StageFacts>& stages, std::size_t room, const std::stop_token& stop);
+
+  struct Calls {
+    bool (*read)(void* self, void* item);                     // false at the end
+    bool (*pass)(void* self, void* item, std::size_t stage);  // false when the item is left out
+    void* self;
+  };
+  // One worker's share: until nothing is left for anybody.
+  void work(const Calls& calls, void* (*item_at)(void* items, std::size_t k), void* items);
+  // When all workers are back: throws what a stage threw.
+  PipelineFacts finish();
+
+ private:
+  static constexpr std::size_t source = 0;  // stage k of the pipeline is place k + 1 here
+  struct Waiting {
+    std::size_t item;
+    std::uint64_t number;  // in the order of reading
+  };
+  struct Place {
+    std::string name;
+    StageKind kind;
+    std::deque<Waiting> waiting = {};
+    bool taken = false;                 // of a place for one at a time
+    std::uint64_t next = 0;             // of a place in order: the number it takes next
+    std::vector<std::uint64_t> gone{};  // of a place in order: left out before they came, a heap
+    std::int64_t busy_ns = 0;
+  };
+  struct Step {
+    std::size_t place;
+    Waiting what;
+  };
+
+  bool choose(Step& step);
+  bool choose_at(std::size_t place, Step& step);
+  bool over() const noexcept;
+  void end_step(const Step& step, bool goes_on, std::int64_t ns);
+  void leave_out(std::size_t from, std::uint64_t number);
+  void advance(Place& place);
+
+  std::mutex mutex_;
+  std::condition_variable changed_;
+  std::vector<Place> places_;
+  std::vector<std::size_t> free_;  // items not in use
+  std::size_t room_;
+  std::uint64_t numbers_ = 0;
+  bool ended_ = false;  // nothing more is read
+  std::size_t passed_ = 0;
+  std::size_t dropped_ = 0;
+  std::exception_ptr error_;
+  StopFlag stop_;
+};
+
+}  // namespace internal
+}  // namespace antcrew

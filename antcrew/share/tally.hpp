@@ -1,0 +1,44 @@
+// One value a worker, each on cache lines of its own, put together at the end: counting without waiting.
+//
+//   Tally<std::size_t> found;
+//   crew.each(n, [&](std::size_t i) { if (is_deep(i)) ++found.mine(); });
+//   std::size_t all = found.merged(std::size_t{0}, std::plus<>());
+//
+// Works for the workers of any crew and for any other thread. mine() is the calling thread's own value; merged() and
+// walk() are for when no worker is at it any more. A value is handed on to a later thread when its thread has ended, so
+// their number is at most the number of threads alive at once. Which worker did what varies from run to run: where the
+// order of combining matters, as in floating-point sums, use the crew's fold.
+#pragma once
+
+#include <utility>
+
+#include "antcrew/machine/per_thread.hpp"
+
+namespace antcrew {
+
+template <class T>
+class Tally {
+ public:
+  // Every worker's value begins as `initial`, which merging must leave as it is (0 for sums).
+  explicit Tally(T initial = T()) : values_(std::move(initial)) {}
+
+  T& mine() { return values_.mine(); }
+
+  // combine(… combine(combine(start, a), b) …) over all workers' values.
+  template <class Start, class Combine>
+  Start merged(Start start, Combine&& combine) const {
+    values_.visit([&](const T& value) { start = combine(std::move(start), value); });
+    return start;
+  }
+
+  // fn(T&) for every worker's value, and for untouched ones.
+  template <class Fn>
+  void walk(Fn&& fn) {
+    values_.visit(fn);
+  }
+
+ private:
+  internal::PerThread<T> values_;
+};
+
+}  // namespace antcrew

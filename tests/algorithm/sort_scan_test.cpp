@@ -1,0 +1,182 @@
+#include <doctest/doctest.h>
+
+#include <algorithm>
+#include <cmath>
+#include <memory>
+#include <numeric>
+#include <random>
+#include <stdexcept>
+#include <string>
+#include <vector>
+
+#include "antcrew/algorithm/scan.hpp"
+#include "antcrew/algorithm/sort.hpp"
+#include "antcrew/crew/task_crew.hpp"
+#include "antcrew/crew/thread_crew.hpp"
+
+using namespace antcrew;
+
+namespace {
+
+struct Tag {
+  int species;
+  std::string name;
+  std::size_t place;
+};
+
+bool by_species(const Tag& a, const Tag& b) {
+  return a.species < b.species;
+}
+
+std::vector<Tag> tags(std::size_t n, std::size_t seed) {
+  std::mt19937_64 random(seed);
+  std::vector<Tag> all;
+  for (std::size_t i = 0; i < n; ++i) {
+    const int species = static_cast<int>(random() % 50);
+    all.push_back({species, "a name too long to lie in the string itself " + std::to_string(i), i});
+  }
+  return all;
+}
+
+struct Large {
+  std::uint32_t key;
+  std::size_t place;
+  double more[6];
+};
+
+template <class Crew>
+void sorts_large_plain_structs(Crew& crew) {
+  std::vector<Large> all(20'000);
+  for (std::size_t i = 0; i < all.size(); ++i) all[i] = {static_cast<std::uint32_t>(i * 7919 % 300), i, {}};
+  antcrew::stable_sort(crew, all, [](const Large& a, const Large& b) { return a.key < b.key; });
+  bool right = true;
+  for (std::size_t i = 1; i < all.size(); ++i) {
+    const Large& before = all[i - 1];
+    right = right && (before.key < all[i].key || (before.key == all[i].key && before.place < all[i].place));
+  }
+  CHECK(right);
+}
+
+template <class Crew>
+void sorts_everything(int workers) {
+  Crew crew(workers);
+  sorts_large_plain_structs(crew);
+  for (const std::size_t n : {0u, 1u, 2u, 4095u, 4096u, 4097u, 30'011u}) {
+    CAPTURE(n);
+    std::mt19937_64 random(n + 1);
+    std::vector<std::uint32_t> few(n);
+    for (std::uint32_t& x : few) x = static_cast<std::uint32_t>(random() % 1000);
+    std::vector<std::uint32_t> expected = few;
+    std::sort(expected.begin(), expected.end());
+    antcrew::sort(crew, few);
+    CHECK(few == expected);
+    antcrew::sort(crew, few, std::greater<>());
+    std::reverse(expected.begin(), expected.end());
+    CHECK(few == expected);
+
+    std::vector<Tag> stable = tags(n, n);
+    antcrew::stable_sort(crew, stable, by_species);
+    std::vector<Tag> named_order = stable;
+    antcrew::sort(crew, named_order, [](const Tag& a, const Tag& b) { return a.name < b.name; });
+    CHECK(std::is_sorted(named_order.begin(), named_order.end(),
+                         [](const Tag& a, const Tag& b) { return a.name < b.name; }));
+    bool right = true;
+    for (std::size_t i = 1; i < n; ++i) {
+      right = right && (stable[i - 1].species < stable[i].species ||
+                        (stable[i - 1].species == stable[i].species && stable[i - 1].place < stable[i].place));
+    }
+    CHECK(right);
+    const bool named = std::all_of(stable.begin(), stable.end(), [](const Tag& t) {
+      return t.name == "a name too long to lie in the string itself " + std::to_string(t.place);
+    });
+    CHECK(named);
+  }
+}
+
+template <class Crew>
+void scans_as_the_loop(int workers) {
+  Crew crew(workers);
+  for (const std::size_t n : {0u, 1u, 5u, 511u, 512u, 513u, 20'011u}) {
+    std::vector<std::string> letters(n);
+    for (std::size_t i = 0; i < n; ++i) letters[i] = std::string(1, static_cast<char>('a' + i % 26));
+    // Concatenation does not commute: order must be kept. Only lengths grow too fast for all of it to be compared.
+    const auto last_three = [](const std::string& a, const std::string& b) {
+      const std::string all = a + b;
+      return all.size() > 3 ? all.substr(all.size() - 3) : all;
+    };
+    std::vector<std::string> inclusive(n);
+    std::vector<std::string> exclusive(n);
+    scan_inclusive(crew, letters, inclusive, last_three);
+    scan_exclusive(crew, letters, exclusive, std::string("#"), last_three);
+    std::string so_far = "#";
+    bool right = true;
+    for (std::size_t i = 0; i < n; ++i) {
+      right = right && exclusive[i] == so_far;
+      so_far = last_three(so_far, letters[i]);
+      right = right && inclusive[i] == (i == 0 ? letters[0] : i == 1 ? letters[0] + letters[1] : so_far);
+    }
+    CHECK(right);
+  }
+}
+
+}  // namespace
+
+TEST_CASE("sort and stable_sort, for both crews, any worker count, lengths around the limits") {
+  for (const int workers : {1, 2, 5}) sorts_everything<ThreadCrew>(workers);
+  for (const int workers : {3, 8}) sorts_everything<TaskCrew>(workers);
+}
+
+TEST_CASE("sort moves what cannot be copied, and takes iterators") {
+  for (const int workers : {1, 3, 4}) {
+    ThreadCrew crew(workers);
+    std::vector<std::unique_ptr<int>> owned;
+    for (int i = 0; i < 10'000; ++i) owned.push_back(std::make_unique<int>((i * 7919) % 10'000));
+    antcrew::sort(crew, owned.begin(), owned.end(), [](const auto& a, const auto& b) { return *a < *b; });
+    bool right = true;
+    for (int i = 0; i < 10'000; ++i) right = right && *owned[static_cast<std::size_t>(i)] == i;
+    CHECK(right);
+  }
+}
+
+TEST_CASE("a comparison that throws comes out and leaves valid elements") {
+  for (const int workers : {2, 4}) {
+    TaskCrew crew(workers);
+    for (const std::size_t when : {10u, 200'000u, 350'000u}) {
+      std::vector<Tag> all = tags(20'000, 7);
+      std::atomic<std::size_t> compared{0};
+      const auto throws = [&](const Tag& a, const Tag& b) {
+        if (++compared == when) throw std::runtime_error("cannot compare");
+        return a.name < b.name;
+      };
+      try {
+        antcrew::sort(crew, all, throws);
+        CHECK(compared < when);
+      } catch (const std::runtime_error& error) {
+        CHECK(std::string(error.what()) == "cannot compare");
+      }
+      for (Tag& tag : all) tag.name = "again";
+    }
+  }
+}
+
+TEST_CASE("scan gives the loop's answer, for both crews and any worker count") {
+  for (const int workers : {1, 2, 5}) {
+    scans_as_the_loop<ThreadCrew>(workers);
+    scans_as_the_loop<TaskCrew>(workers);
+  }
+}
+
+TEST_CASE("a floating-point scan is the same to the last bit for every worker count, and may write over its input") {
+  std::vector<double> depths(100'000);
+  for (std::size_t i = 0; i < depths.size(); ++i) depths[i] = std::sin(static_cast<double>(i));
+  const auto totals = [&](int workers) {
+    ThreadCrew crew(workers);
+    std::vector<double> all = depths;
+    scan_inclusive(crew, all, all);
+    return all;
+  };
+  const std::vector<double> alone = totals(1);
+  CHECK(alone == totals(2));
+  CHECK(alone == totals(7));
+  CHECK(alone.back() == doctest::Approx(std::accumulate(depths.begin(), depths.end(), 0.0)));
+}

@@ -1,0 +1,139 @@
+#include "antcrew/share/pipeline.hpp"
+
+#include <doctest/doctest.h>
+
+#include <atomic>
+#include <chrono>
+#include <memory>
+#include <stdexcept>
+#include <string>
+#include <thread>
+#include <vector>
+
+#include "antcrew/crew/task_crew.hpp"
+#include "antcrew/crew/thread_crew.hpp"
+
+using namespace antcrew;
+using namespace std::chrono_literals;
+
+namespace {
+
+// 0 … n - 1, then the end.
+struct CountTo {
+  int n;
+  int next = 0;
+  std::optional<int> operator()() { return next < n ? std::optional<int>(next++) : std::nullopt; }
+};
+
+template <class Crew>
+void keeps_order_and_drops(int workers) {
+  Crew crew(workers);
+  std::vector<std::string> packed;
+  std::atomic<int> at_once{0};
+  std::atomic<bool> alone{true};
+  auto line = pipeline(CountTo{2000})
+                  .many("halve",
+                        [](int i) -> std::optional<double> {
+                          if (i % 3 == 0) return std::nullopt;
+                          if (i % 50 == 0) std::this_thread::sleep_for(100us);
+                          return i / 2.0;
+                        })
+                  .one_at_a_time("name",
+                                 [&](double x) {
+                                   if (++at_once != 1) alone = false;
+                                   --at_once;
+                                   return std::make_unique<std::string>(std::to_string(x));
+                                 })
+                  .in_order("pack", [&](std::unique_ptr<std::string> s) { packed.push_back(*s); });
+  const PipelineFacts facts = line.run(crew, {.items = 7});
+  CHECK(facts.read == 2000);
+  CHECK(facts.passed == 1333);
+  CHECK(facts.dropped == 667);
+  REQUIRE(facts.stages.size() == 4);
+  CHECK(facts.stages[1].name == "halve");
+  CHECK(facts.stages[1].busy_s > 0);
+  CHECK(alone);
+  std::vector<std::string> expected;
+  for (int i = 0; i < 2000; ++i) {
+    if (i % 3 != 0) expected.push_back(std::to_string(i / 2.0));
+  }
+  CHECK(packed == expected);
+}
+
+}  // namespace
+
+TEST_CASE("items pass all stages, in order where asked, with some left out") {
+  for (const int workers : {1, 2, 5}) {
+    keeps_order_and_drops<ThreadCrew>(workers);
+    keeps_order_and_drops<TaskCrew>(workers);
+  }
+}
+
+TEST_CASE("stages really overlap, and many items of one stage too") {
+  ThreadCrew crew(4);
+  std::atomic<int> here{0};
+  std::atomic<int> met{0};
+  auto line = pipeline(CountTo{4}).many("meet", [&](int) {
+    ++here;
+    for (int tries = 0; tries < 100'000 && here < 4; ++tries) std::this_thread::sleep_for(100us);
+    if (here >= 4) ++met;
+  });
+  line.run(crew);
+  CHECK(met == 4);
+}
+
+TEST_CASE("no more items are under way than asked for") {
+  ThreadCrew crew(6);
+  std::atomic<int> under_way{0};
+  std::atomic<int> most{0};
+  auto line = pipeline([&, next = 0]() mutable -> std::optional<int> {
+                if (next == 300) return std::nullopt;
+                const int now = ++under_way;
+                if (now > most) most = now;
+                return next++;
+              }).many("work", [](int i) {
+                  return i;
+                }).in_order("end", [&](int) { --under_way; });
+  line.run(crew, {.items = 3});
+  CHECK(most <= 3);
+  CHECK(most >= 1);
+}
+
+TEST_CASE("an exception from any stage or the source comes out, and what was under way is dropped") {
+  for (const int where : {0, 1, 2}) {
+    TaskCrew crew(3);
+    std::atomic<int> packed{0};
+    auto line = pipeline([&, next = 0]() mutable -> std::optional<int> {
+                  if (where == 0 && next == 20) throw std::runtime_error("stage 0");
+                  return next < 10'000 ? std::optional<int>(next++) : std::nullopt;
+                })
+                    .many("work",
+                          [&](int i) {
+                            if (where == 1 && i == 20) throw std::runtime_error("stage 1");
+                            return i;
+                          })
+                    .in_order("pack", [&](int i) {
+                      if (where == 2 && i == 20) throw std::runtime_error("stage 2");
+                      ++packed;
+                    });
+    CHECK_THROWS_WITH_AS(line.run(crew), ("stage " + std::to_string(where)).c_str(), std::runtime_error);
+    CHECK(packed <= 20);
+  }
+}
+
+TEST_CASE("a stop request ends the reading; what was read comes to its end") {
+  ThreadCrew crew(3);
+  std::stop_source stop;
+  std::atomic<int> ended{0};
+  auto line = pipeline([&, next = 0]() mutable -> std::optional<int> { return next++; })
+                  .many("work",
+                        [&](int i) {
+                          if (i == 100) stop.request_stop();
+                          return i;
+                        })
+                  .in_order("end", [&](int) { ++ended; });
+  const PipelineFacts facts = line.run(crew, {.stop = stop.get_token()});
+  CHECK(facts.read >= 101);
+  CHECK(facts.passed == facts.read);
+  CHECK(static_cast<std::size_t>(ended) == facts.read);
+}

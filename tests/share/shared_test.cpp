@@ -1,0 +1,238 @@
+#include <doctest/doctest.h>
+
+#include <atomic>
+#include <chrono>
+#include <map>
+#include <numeric>
+#include <set>
+#include <stdexcept>
+#include <string>
+#include <thread>
+#include <vector>
+
+#include "antcrew/base/error.hpp"
+#include "antcrew/crew/task_crew.hpp"
+#include "antcrew/crew/thread_crew.hpp"
+#include "antcrew/share/key_map.hpp"
+#include "antcrew/share/key_set.hpp"
+#include "antcrew/share/locked.hpp"
+#include "antcrew/share/tally.hpp"
+
+using namespace antcrew;
+using namespace std::chrono_literals;
+
+namespace {
+
+// Spread over the whole range, 0 among them.
+std::uint64_t key(std::size_t i, std::size_t distinct) {
+  return (i * 2'654'435'761u % distinct) * 0x9E3779B97F4A7C15u;
+}
+
+// How many keys a worker of a KeyMap sums up for itself, for one test.
+class FewOwnKeys {
+ public:
+  explicit FewOwnKeys(std::size_t keys) : before_(internal::most_own_keys.exchange(keys)) {}
+  ~FewOwnKeys() { internal::most_own_keys.store(before_); }
+  FewOwnKeys(const FewOwnKeys&) = delete;
+  FewOwnKeys& operator=(const FewOwnKeys&) = delete;
+
+ private:
+  std::size_t before_;
+};
+
+struct SameHash {
+  std::size_t operator()(const std::string&) const noexcept { return 5; }
+};
+
+}  // namespace
+
+TEST_CASE("Locked: one at a time, and its waits are counted") {
+  ThreadCrew crew(4);
+  Locked<std::vector<int>> list;
+  crew.each(1000, Split::chunks(1),
+            [&](std::size_t i) { list.with([&](std::vector<int>& v) { v.push_back(static_cast<int>(i)); }); });
+  CHECK(list.with([](std::vector<int>& v) { return v.size(); }) == 1000);
+  Locked<int> slow;
+  std::atomic<int> here{0};
+  crew.ranges(4, [&](Range) {
+    ++here;
+    while (here < 4) std::this_thread::yield();
+    slow.with([](int&) { std::this_thread::sleep_for(20ms); });
+  });
+  CHECK(slow.waited().count == 3);
+  CHECK(slow.waited().seconds >= 0.1);  // 20 + 40 + 60 ms
+}
+
+TEST_CASE("Locked: an exception leaves it unlocked") {
+  Locked<int> number(3);
+  CHECK_THROWS_AS(number.with([](int&) { throw std::runtime_error("dry"); }), std::runtime_error);
+  CHECK(number.with([](int& n) { return n; }) == 3);
+}
+
+TEST_CASE("Tally: every worker's part, from crews of all kinds and bare threads, counted once") {
+  Tally<long> sum;
+  Tally<std::set<std::size_t>> seen;
+  ThreadCrew threads(5);
+  TaskCrew tasks(3);
+  const auto note = [&](std::size_t i) {
+    sum.mine() += static_cast<long>(i);
+    seen.mine().insert(i);
+  };
+  threads.each(1000, Split::chunks(1), note);
+  tasks.each(1000, Grain{1}, note);
+  for (int again = 0; again < 50; ++again) std::thread([&] { note(1); }).join();
+  CHECK(sum.merged(0L, std::plus<>()) == 2 * 499'500 + 50);
+  const auto all = seen.merged(std::set<std::size_t>(), [](auto a, const auto& b) {
+    a.insert(b.begin(), b.end());
+    return a;
+  });
+  CHECK(all.size() == 1000);
+  Tally<int> least(1000);
+  threads.each(100, [&](std::size_t i) { least.mine() = std::min(least.mine(), 500 - static_cast<int>(i)); });
+  CHECK(least.merged(1000, [](int a, int b) { return std::min(a, b); }) == 401);
+}
+
+TEST_CASE("KeySet: what one thread inserts, for numbers from 0 and for text") {
+  KeySet<std::uint64_t> numbers;
+  std::set<std::uint64_t> expected;
+  for (std::size_t i = 0; i < 50'000; ++i) {
+    CHECK(numbers.contains(key(i, 20'000)) == (expected.count(key(i, 20'000)) > 0));
+    CHECK(numbers.insert(key(i, 20'000)) == expected.insert(key(i, 20'000)).second);
+  }
+  CHECK(numbers.size() == 20'000);
+  CHECK_FALSE(numbers.contains(12'345));
+  CHECK(numbers.take_sorted() == std::vector<std::uint64_t>(expected.begin(), expected.end()));
+  CHECK(numbers.size() == 0);
+  CHECK(numbers.insert(0));
+
+  KeySet<std::string> words;
+  CHECK(words.insert("ebb"));
+  CHECK_FALSE(words.insert("ebb"));
+  CHECK(words.insert(""));
+  for (int i = 0; i < 10'000; ++i) words.insert("buoy " + std::to_string(i % 3000));
+  CHECK(words.size() == 3002);
+  CHECK(words.contains("buoy 2999"));
+  CHECK_FALSE(words.contains("buoy 3000"));
+  std::size_t walked = 0;
+  words.walk([&](const std::string&) { ++walked; });
+  CHECK(walked == 3002);
+  CHECK(words.take_sorted().front().empty());
+}
+
+TEST_CASE("KeySet: of workers that insert the same key at once, one is told that it is new") {
+  for (const int workers : {2, 6}) {
+    ThreadCrew crew(workers);
+    for (const std::size_t distinct : {1u, 7u, 1000u, 60'000u}) {
+      KeySet<std::uint64_t> set;
+      std::atomic<std::size_t> added{0};
+      std::atomic<bool> missing{false};
+      crew.each(200'000, Split::chunks(16), [&](std::size_t i) {
+        if (set.insert(key(i, distinct))) ++added;
+        if (!set.contains(key(i, distinct))) missing = true;
+      });
+      const std::size_t expected = std::min<std::size_t>(distinct, 200'000);
+      CHECK(added == expected);
+      CHECK(set.size() == expected);
+      CHECK_FALSE(missing);
+      CHECK(set.take_sorted().size() == expected);
+    }
+  }
+}
+
+TEST_CASE("KeySet: others come while the first worker adds without a lock") {
+  ThreadCrew crew(3);
+  for (std::size_t round = 0; round < 2000; ++round) {
+    KeySet<std::uint64_t> set;
+    std::atomic<std::size_t> added{0};
+    const std::size_t alone = round % 50 * 8;  // what worker 0 adds before it tells the others
+    std::atomic<bool> come{false};
+    crew.ranges(3, Split::even(), [&](Range mine) {
+      while (mine.first != 0 && !come) std::this_thread::yield();
+      for (std::size_t i = 0; i < 900; ++i) {
+        if (mine.first == 0 && i == alone) come = true;
+        if (set.insert(key(i, 900))) ++added;
+      }
+    });
+    REQUIRE(added == 900);
+    REQUIRE(set.size() == 900);
+  }
+}
+
+TEST_CASE("KeySet: a hash that is always the same is slow, not wrong") {
+  KeySet<std::string, SameHash> set;
+  for (int i = 0; i < 2000; ++i) CHECK(set.insert(std::to_string(i)));
+  for (int i = 0; i < 2000; ++i) CHECK_FALSE(set.insert(std::to_string(i)));
+  CHECK(set.size() == 2000);
+}
+
+TEST_CASE("KeyMap: adding counts the same as one thread does, few keys and many") {
+  for (const int workers : {1, 2, 5}) {
+    ThreadCrew crew(workers);
+    for (const std::size_t distinct : {1u, 1000u, 30'000u}) {
+      const FewOwnKeys few(workers == 5 ? 10'000 : 1'000'000);  // with 5, sums are handed over on the way
+      KeyMap<std::uint64_t, std::uint32_t> map;
+      const std::size_t n = 2 * distinct + 100'000;
+      std::map<std::uint64_t, std::uint32_t> expected;
+      for (std::size_t i = 0; i < n; ++i) ++expected[key(i, distinct)];
+      crew.each(n, [&](std::size_t i) { map.add(key(i, distinct), 1); });
+      CHECK(*map.find(key(3, distinct)) == expected[key(3, distinct)]);
+      CHECK_FALSE(map.find(99).has_value());
+      CHECK(map.size() == expected.size());
+      const auto sorted = map.take_sorted();
+      REQUIRE(sorted.size() == expected.size());
+      CHECK(std::equal(sorted.begin(), sorted.end(), expected.begin(),
+                       [](const auto& a, const auto& b) { return a.first == b.first && a.second == b.second; }));
+      CHECK(map.size() == 0);
+    }
+  }
+}
+
+TEST_CASE("KeyMap: while workers add, another one never sees a sum go down or beyond what was added") {
+  ThreadCrew crew(3);
+  KeyMap<std::uint64_t, std::uint64_t> map;
+  constexpr std::uint64_t each = 150'000;
+  constexpr std::size_t others = 300'000;
+  const FewOwnKeys few(20'000);  // sums are handed over meanwhile
+  std::atomic<int> adding{2};
+  std::atomic<bool> wrong{false};
+  crew.ranges(3, [&](Range range) {
+    if (range.first == 2) {
+      for (std::uint64_t last = 0; adding > 0;) {
+        const std::uint64_t now = map.find(1).value_or(0);
+        if (now < last || now > 2 * each) wrong = true;
+        last = now;
+      }
+      return;
+    }
+    for (std::uint64_t i = 0; i < each; ++i) {
+      map.add(1, 1);
+      map.add(2 + (i * 2 + range.first) % others, 1);
+    }
+    --adding;
+  });
+  CHECK_FALSE(wrong);
+  CHECK(*map.find(1) == 2 * each);
+}
+
+TEST_CASE("KeyMap: update has the value to itself, insert keeps the first, and mixing with add is refused") {
+  TaskCrew crew(4);
+  KeyMap<std::string, std::vector<std::size_t>> tracks;
+  crew.each(10'000, Grain{8}, [&](std::size_t i) {
+    tracks.update("tag " + std::to_string(i % 40), [&](std::vector<std::size_t>& t) { t.push_back(i); });
+  });
+  CHECK(tracks.size() == 40);
+  std::size_t fixes = 0;
+  tracks.walk([&](const std::string&, const std::vector<std::size_t>& t) { fixes += t.size(); });
+  CHECK(fixes == 10'000);
+  CHECK_FALSE(tracks.insert("tag 3", {}));
+  CHECK(tracks.insert("tag 99", {7}));
+  CHECK(tracks.find("tag 99")->front() == 7);
+  KeyMap<int, double> sums;
+  sums.add(0, 0.5);
+  sums.add(0, 0.25);
+  CHECK(*sums.find(0) == 0.75);
+  CHECK_THROWS_WITH_AS(sums.update(0, [](double&) {}),
+                       "KeyMap: one map was both added to and updated in place; use two maps, or do the adding inside "
+                       "update()",
+                       Error);
+}
