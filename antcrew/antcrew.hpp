@@ -1,6 +1,8 @@
 // Everything a study program needs, in one include.
 #pragma once
 
+#include "antcrew/algorithm/filter.hpp"
+#include "antcrew/algorithm/find.hpp"
 #include "antcrew/algorithm/scan.hpp"
 #include "antcrew/algorithm/sort.hpp"
 #include "antcrew/cli/study_main.hpp"

@@ -48,7 +48,7 @@ double alone_s(const Depths& depths) {
 double alone_somewhere_s(const Depths& depths) {
   cpu_set_t all;
   sched_getaffinity(0, sizeof all, &all);
-  const auto& order = antcrew::processor_order(antcrew::Nearness::close);
+  const auto& order = antcrew::processor_order(antcrew::Nearness::near);
   cpu_set_t one;
   CPU_ZERO(&one);
   CPU_SET(order[static_cast<std::size_t>(std::rand()) % order.size()], &one);

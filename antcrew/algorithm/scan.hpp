@@ -1,16 +1,17 @@
 // Running totals: out[i] = in[0] ∘ in[1] ∘ … ∘ in[i] (inclusive), or start ∘ in[0] ∘ … ∘ in[i-1] (exclusive).
 //
 //   scan_inclusive(crew, rainfall, total);                       // sums
+//   scan_inclusive(crew, rainfall, total, before);               // likewise, from `before` on
 //   scan_exclusive(crew, lengths, offsets, std::size_t{0});      // where each begins
 //
-// `combine` must be associative; floating-point sums are rounded in one fixed way that depends on the length only: the
-// same answer for every worker count and run. `out` has room for as many as `in` and may be `in` itself. An exception
-// of `combine` comes out; `out` is then partly written. (Two passes over pieces: Ladner and Fischer 1980, "Parallel
-// prefix computation", with the totals of the pieces added up by the caller.)
+// `combine` must be associative. Totals are kept in the wider of what combine gives and what the output holds: one-byte
+// flags are counted into std::size_t without overflow. Floating-point sums are rounded in one fixed way that depends on
+// the length only: the same answer for every worker count and run. `out` may be `in` itself; one that is too short is
+// refused (Error scan.output), untouched. An exception of `combine` comes out; `out` is then partly written. The crew is
+// held from beginning to end. (Two passes over ranges: Ladner and Fischer 1980, "Parallel prefix computation", with the
+// totals of the ranges added up by the caller.)
 #pragma once
 
-#include <algorithm>
-#include <cassert>
 #include <cstddef>
 #include <functional>
 #include <iterator>
@@ -19,6 +20,7 @@
 #include <utility>
 #include <vector>
 
+#include "antcrew/crew/fixed_ranges.hpp"
 #include "antcrew/base/range.hpp"
 #include "antcrew/crew/items.hpp"
 
@@ -26,31 +28,45 @@ namespace antcrew {
 
 namespace internal {
 
-// Small enough that a lone worker finds a piece in its cache the second time, and levels unequal ones.
-inline constexpr std::size_t most_scan_pieces = 512;
+template <class Sum, class Held>
+struct WiderOf {
+  using type = Held;
+};
+template <class Sum, class Held>
+requires requires { typename std::common_type_t<Sum, Held>; }
+struct WiderOf<Sum, Held> {
+  using type = std::common_type_t<Sum, Held>;
+};
+
+// What totals are kept in.
+template <class Combine, class In, class Out>
+using TotalOf =
+    typename WiderOf<std::decay_t<std::invoke_result_t<Combine&, std::iter_value_t<In>, std::iter_value_t<In>>>,
+                     std::iter_value_t<Out>>::type;
 
 template <bool inclusive, class T, class Crew, class In, class Out, class Combine>
 void scan(Crew& crew, In in, Out out, std::size_t n, std::optional<T> carry, Combine& combine) {
   using InStep = std::iter_difference_t<In>;
   using OutStep = std::iter_difference_t<Out>;
-  const std::size_t pieces = std::min(n, most_scan_pieces);
+  using Held = std::iter_value_t<Out>;
+  const std::size_t pieces = fixed_ranges(n);
+  const auto at = [&](std::size_t i) -> T { return static_cast<T>(in[static_cast<InStep>(i)]); };
   const auto joined = [&](const std::optional<T>& before, const T& more) -> T {
-    return before ? T(combine(*before, more)) : more;
+    return before ? static_cast<T>(combine(*before, more)) : more;
   };
   const auto total = [&](std::size_t piece) {
     const Range range = even_part(n, pieces, piece);
-    T sum = in[static_cast<InStep>(range.first)];
-    for (std::size_t i = range.first + 1; i < range.last; ++i)
-      sum = combine(std::move(sum), in[static_cast<InStep>(i)]);
+    T sum = at(range.first);
+    for (std::size_t i = range.first + 1; i < range.last; ++i) sum = static_cast<T>(combine(std::move(sum), at(i)));
     return sum;
   };
   const auto write = [&](std::size_t piece, std::optional<T> so_far) {
     for (const std::size_t i : even_part(n, pieces, piece)) {
-      T next = joined(so_far, in[static_cast<InStep>(i)]);
+      T next = joined(so_far, at(i));
       if constexpr (inclusive) {
-        out[static_cast<OutStep>(i)] = next;
+        out[static_cast<OutStep>(i)] = static_cast<Held>(next);
       } else {
-        out[static_cast<OutStep>(i)] = std::move(*so_far);
+        out[static_cast<OutStep>(i)] = static_cast<Held>(std::move(*so_far));
       }
       so_far = std::move(next);
     }
@@ -65,28 +81,51 @@ void scan(Crew& crew, In in, Out out, std::size_t n, std::optional<T> carry, Com
     return;
   }
   std::vector<std::optional<T>> before(pieces);
-  crew.each(pieces, Crew::small_pieces(4), [&](std::size_t piece) { before[piece] = total(piece); });
+  crew.each(pieces, Crew::small_pieces(1), [&](std::size_t piece) { before[piece] = total(piece); });
   for (std::optional<T>& sum : before) {
     T after = joined(carry, *sum);
     sum = std::exchange(carry, std::optional<T>(std::move(after)));
   }
-  crew.each(pieces, Crew::small_pieces(4), [&](std::size_t piece) { write(piece, std::move(before[piece])); });
+  crew.each(pieces, Crew::small_pieces(1), [&](std::size_t piece) { write(piece, std::move(before[piece])); });
+}
+
+// Throws Error (scan.output).
+void refuse_short_output(const char* call, std::size_t in, std::size_t out);
+
+template <bool inclusive, class Crew, class In, class Out, class T, class Combine>
+void checked_scan(const char* call, Crew& crew, const In& in, Out& out, std::optional<T> start, Combine& combine) {
+  const auto held = crew.hold();
+  if (std::size(out) < std::size(in)) refuse_short_output(call, std::size(in), std::size(out));
+  scan<inclusive, T>(crew, std::begin(in), std::begin(out), std::size(in), std::move(start), combine);
 }
 
 }  // namespace internal
 
 template <class Crew, Items In, Items Out, class Combine = std::plus<>>
+requires std::invocable<Combine&, std::iter_value_t<decltype(std::begin(std::declval<const In&>()))>,
+                        std::iter_value_t<decltype(std::begin(std::declval<const In&>()))>>
 void scan_inclusive(Crew& crew, const In& in, Out&& out, Combine combine = {}) {
-  using T = std::decay_t<decltype(*std::begin(in))>;
-  assert(std::size(out) >= std::size(in));
-  internal::scan<true, T>(crew, std::begin(in), std::begin(out), std::size(in), std::optional<T>(), combine);
+  using T = internal::TotalOf<Combine, decltype(std::begin(in)), decltype(std::begin(out))>;
+  internal::checked_scan<true>("scan_inclusive", crew, in, out, std::optional<T>(), combine);
 }
 
-template <class Crew, Items In, Items Out, class T, class Combine = std::plus<>>
-void scan_exclusive(Crew& crew, const In& in, Out&& out, T start, Combine combine = {}) {
-  assert(std::size(out) >= std::size(in));
-  internal::scan<false, T>(crew, std::begin(in), std::begin(out), std::size(in), std::optional<T>(std::move(start)),
-                           combine);
+// From a start value on: out[i] = start ∘ in[0] ∘ … ∘ in[i].
+template <class Crew, Items In, Items Out, class Start, class Combine = std::plus<>>
+requires(!std::invocable<Start&, std::iter_value_t<decltype(std::begin(std::declval<const In&>()))>,
+                         std::iter_value_t<decltype(std::begin(std::declval<const In&>()))>>)
+void scan_inclusive(Crew& crew, const In& in, Out&& out, Start start, Combine combine = {}) {
+  using Sum = internal::TotalOf<Combine, decltype(std::begin(in)), decltype(std::begin(out))>;
+  using T = typename internal::WiderOf<Start, Sum>::type;
+  internal::checked_scan<true>("scan_inclusive", crew, in, out, std::optional<T>(static_cast<T>(std::move(start))),
+                               combine);
+}
+
+template <class Crew, Items In, Items Out, class Start, class Combine = std::plus<>>
+void scan_exclusive(Crew& crew, const In& in, Out&& out, Start start, Combine combine = {}) {
+  using Sum = internal::TotalOf<Combine, decltype(std::begin(in)), decltype(std::begin(out))>;
+  using T = typename internal::WiderOf<Start, Sum>::type;
+  internal::checked_scan<false>("scan_exclusive", crew, in, out, std::optional<T>(static_cast<T>(std::move(start))),
+                                combine);
 }
 
 }  // namespace antcrew

@@ -18,7 +18,7 @@ namespace antcrew {
 namespace {
 
 constexpr double quick_budget_s = 10;
-constexpr Pin all_pins[] = {Pin::off, Pin::spread, Pin::close};
+constexpr Pin all_pins[] = {Pin::off, Pin::apart, Pin::near};
 
 std::string slug(const std::string& title) {
   std::string text;
@@ -49,7 +49,7 @@ std::vector<Pin> parse_pins(const std::string& list) {
     const auto* known =
         std::find_if(std::begin(all_pins), std::end(all_pins), [&](Pin pin) { return name == name_of(pin); });
     if (known == std::end(all_pins))
-      bad_input("cli.option", "--pin", "no pinning '" + name + "'", "choose from off, spread, close");
+      bad_input("cli.option", "--pin", "no pinning '" + name + "'", "choose from off, apart, near");
     pins.push_back(*known);
     from = comma + 1;
   }
@@ -72,7 +72,7 @@ void add_options(CLI::App& app, StudyOptions& o) {
                  "values of a further dimension, such as distinct=1k,1M; may be given again")
       ->type_name("NAME=LIST")
       ->allow_extra_args(false);
-  app.add_option("--pin", o.pins, "pinnings to try: off, spread, close, or a list of them")->type_name("LIST");
+  app.add_option("--pin", o.pins, "pinnings to try: off, apart, near, or a list of them")->type_name("LIST");
   app.add_option("--rounds", o.rounds,
                  "trials of every cell (default: 11 to 60, until the intervals are narrow enough)")
       ->type_name("N");

@@ -6,10 +6,10 @@ namespace antcrew {
 
 const char* name_of(Pin pin) noexcept {
   switch (pin) {
-    case Pin::spread:
-      return "spread";
-    case Pin::close:
-      return "close";
+    case Pin::apart:
+      return "apart";
+    case Pin::near:
+      return "near";
     case Pin::off:
       break;
   }

@@ -7,9 +7,10 @@
 
 namespace antcrew {
 
-// Where workers are kept: off = wherever the kernel puts them; spread = as far apart as the machine allows (most
-// cache and bandwidth each); close = next to each other (shortest way between them).
-enum class Pin { off, spread, close };
+// Where workers are kept: off = wherever the kernel puts them; apart = as far from each other as the machine allows
+// (most cache and bandwidth each); near = next to each other (shortest way between them). A pin belongs to its crew: the
+// caller is pinned for the length of a call, and other crews and threads are not touched.
+enum class Pin { off, apart, near };
 
 const char* name_of(Pin pin) noexcept;
 
@@ -41,6 +42,7 @@ struct CrewFacts {
   std::vector<int> asked_processors;    // for each worker, kernel numbers; empty when pinning is off
   std::vector<int> granted_processors;  // -1 where the kernel refused
   std::size_t granted_stack_bytes = 0;  // 0 = the system's default
+  std::vector<std::string> refused;     // what the system would not do, and was done another way or left out
 
   bool pinned_as_asked() const noexcept { return asked_processors == granted_processors; }
 };

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <iterator>
+#include <type_traits>
 
 namespace antcrew {
 
@@ -11,5 +12,11 @@ concept Items = requires(T& items) {
   requires std::random_access_iterator<decltype(std::begin(items))>;
   std::size(items);
 };
+
+// Items that lie where a reference can name them. Those of std::vector<bool> do not: neighbours share a word, and two
+// workers that write neighbours would lose one of the two.
+template <class At>
+concept HasPlaces = std::is_reference_v<std::iter_reference_t<At>> ||
+    std::is_same_v<std::remove_cvref_t<std::iter_reference_t<At>>, std::iter_value_t<At>>;
 
 }  // namespace antcrew

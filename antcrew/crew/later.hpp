@@ -4,94 +4,103 @@
 //   …                                    // other work
 //   use(chart.get());                    // waits; throws what the work threw
 //
-// get() may be called once, from any thread, while the crew lives. A handle that is dropped before get() loses nothing:
-// the work is waited for at the end of the crew's call in which it was dropped (or by TaskCrew::settle()), what it
-// threw comes out there, and a study remarks on it.
+// get() may be called once, from any thread, also inside work of the same crew: work that nobody has begun by then is
+// done by the caller itself. A handle may outlive its crew, whose destructor waits for the work. A handle that is dropped before get() loses nothing: the work is
+// waited for at the end of the crew's call in which it was dropped (or by TaskCrew::settle()), what it threw comes out
+// there, and a study remarks on it.
 #pragma once
 
 #include <atomic>
 #include <cassert>
+#include <cstdint>
 #include <exception>
 #include <memory>
+#include <mutex>
 #include <optional>
 #include <type_traits>
 #include <utility>
 
-#include "antcrew/crew/internal/tasks/task_pool.hpp"
+#include "antcrew/crew/internal/something.hpp"
+#include "antcrew/crew/internal/tasks/task.hpp"
 
 namespace antcrew {
 
 namespace internal {
 
-struct Nothing {};
-template <class T>
-using Something = std::conditional_t<std::is_void_v<T>, Nothing, T>;
+class TaskPool;
 
-template <class Fn>
-auto result_of(Fn& fn) -> Something<std::decay_t<std::invoke_result_t<Fn&>>> {
-  if constexpr (std::is_void_v<std::invoke_result_t<Fn&>>) {
-    fn();
-    return {};
-  } else {
-    return fn();
+// Work whose handle was dropped before it had been waited for. It outlives the crew, as a handle may.
+struct Unwaited {
+  std::atomic<std::int64_t> open{0};
+  std::atomic<std::uint64_t> count{0};  // since the last time they were asked for
+  void keep_error(std::exception_ptr thrown) noexcept;
+  std::exception_ptr take_error() noexcept;
+  bool nothing() const noexcept {
+    return count.load(std::memory_order_acquire) == 0 && !has_error_.load(std::memory_order_acquire);
   }
-}
 
-// Throws Error (crew.stack).
-[[noreturn]] void refuse_depth(const char* where);
+ private:
+  std::atomic<bool> has_error_{false};
+  std::mutex mutex_;
+  std::exception_ptr error_;
+};
 
-// The state that the work and its handle share. Whoever of the two comes last deletes it: the one that finds the
-// other's mark. Acquire and release at the mark order the result before its reading and its deletion.
-template <class T>
+// What the work and its handle share. Two hold it: the handle, and the crew until the task has come out of its queue.
+// Whoever claims it runs it, a worker that finds the task or the handle itself; the other then finds it claimed.
+// Acquire and release at the mark order the result before its reading; at the holders, all use before the deletion.
 class Begun : public Task {
  public:
-  enum Mark : int { open, ended, dropped };
-
-  Begun(TaskPool& pool, void (*run_it)(Task*, TaskWorker&) noexcept) : Task(run_it), pool(pool) {}
+  explicit Begun(TaskPool& its_pool);
   virtual ~Begun() = default;
+  Begun(const Begun&) = delete;
+  Begun& operator=(const Begun&) = delete;
 
-  // By the work, as its last step.
-  void end() noexcept {
-    TaskPool& its_pool = pool;
-    int seen = open;
-    if (mark.compare_exchange_strong(seen, ended, std::memory_order_seq_cst)) return its_pool.ended();
-    if (error) its_pool.keep_error(error);
-    delete this;
-    its_pool.ended_unwaited();
-  }
-  // By a handle that did not wait.
-  void drop() noexcept {
-    TaskPool& its_pool = pool;
-    its_pool.given_up(true);
-    int seen = open;
-    if (mark.compare_exchange_strong(seen, dropped, std::memory_order_seq_cst)) return;
-    if (error) its_pool.keep_error(error);
-    delete this;
-    its_pool.ended_unwaited();
-  }
+  // Puts it where workers find it.
+  void hand_over() noexcept;
 
-  TaskPool& pool;
-  std::atomic<int> mark{open};
-  std::optional<Something<T>> result;
+  // For the handle.
+  bool ended() const noexcept { return (mark_.load(std::memory_order_seq_cst) & has_ended) != 0; }
+  void wait();
+  bool wait_for(double limit_s);
+  bool ready();
+  void drop() noexcept;
+  void let_go() noexcept;
+
   std::exception_ptr error;
+
+ protected:
+  // The work; lets exceptions out.
+  virtual void work() = 0;
+
+ private:
+  enum : int { claimed = 1, has_ended = 2, dropped = 4 };
+
+  static void run_it(Task* task, TaskWorker& worker) noexcept;
+  bool claim() noexcept { return (mark_.fetch_or(claimed, std::memory_order_acq_rel) & claimed) == 0; }
+  void run() noexcept;
+  void run_by_handle();
+
+  TaskPool& pool_;  // gone, perhaps, once the work has ended
+  const std::shared_ptr<Unwaited> unwaited_;
+  Scope* const scope_;
+  const ScopeName name_;
+  std::atomic<int> mark_{0};
+  std::atomic<int> holders_{2};
+};
+
+template <class T>
+struct BegunFor : Begun {
+  using Begun::Begun;
+  std::optional<Something<T>> result;
 };
 
 template <class T, class Fn>
-class BegunFn final : public Begun<T> {
+class BegunFn final : public BegunFor<T> {
  public:
-  BegunFn(TaskPool& pool, Fn fn) : Begun<T>(pool, &run_it), fn_(std::move(fn)) {}
+  BegunFn(TaskPool& pool, Fn fn) : BegunFor<T>(pool), fn_(std::move(fn)) {}
 
  private:
-  static void run_it(Task* task, TaskWorker& worker) noexcept {
-    auto& self = *static_cast<BegunFn*>(task);
-    try {
-      if (worker.stack_nearly_full()) refuse_depth("begin");
-      self.result.emplace(result_of(self.fn_));
-    } catch (...) {
-      self.error = std::current_exception();
-    }
-    self.end();
-  }
+  void work() override { this->result.emplace(result_of(fn_)); }
   Fn fn_;
 };
 
@@ -100,7 +109,7 @@ class BegunFn final : public Begun<T> {
 template <class T>
 class Later {
  public:
-  explicit Later(internal::Begun<T>* begun) noexcept : begun_(begun) {}
+  explicit Later(internal::BegunFor<T>* begun) noexcept : begun_(begun) {}
   Later(Later&& other) noexcept : begun_(std::exchange(other.begun_, nullptr)) {}
   Later& operator=(Later&& other) noexcept {
     Later(std::move(other)).swap(*this);
@@ -111,20 +120,28 @@ class Later {
   }
   void swap(Later& other) noexcept { std::swap(begun_, other.begun_); }
 
-  // Whether get() would return at once.
-  bool ready() const noexcept { return begun_->mark.load(std::memory_order_acquire) != internal::Begun<T>::open; }
+  // Whether get() would return at once. Asking again and again makes it true in the end: where no other worker can, it
+  // does this very work, and nothing else.
+  bool ready() { return begun_->ready(); }
 
-  // Waits, doing other work of the crew meanwhile, and gives the answer or throws what the work threw.
+  // Waits for so many seconds at the most, taking up no work at all; whether it is ready. In a crew of one worker nobody
+  // else may be there to do it.
+  bool wait_for(double limit_s) { return begun_->wait_for(limit_s); }
+
+  // Waits, doing this work or what descends from it meanwhile, and gives the answer or throws what the work threw.
   T get() {
     assert(begun_ != nullptr && "get() once");
-    begun_->pool.wait_for([&] { return begun_->mark.load(std::memory_order_seq_cst) != internal::Begun<T>::open; });
-    const std::unique_ptr<internal::Begun<T>> mine(std::exchange(begun_, nullptr));
-    if (mine->error) std::rethrow_exception(mine->error);
-    if constexpr (!std::is_void_v<T>) return std::move(*mine->result);
+    begun_->wait();
+    struct LetGo {
+      internal::BegunFor<T>* begun;
+      ~LetGo() { begun->let_go(); }
+    } const mine{std::exchange(begun_, nullptr)};
+    if (mine.begun->error) std::rethrow_exception(mine.begun->error);
+    if constexpr (!std::is_void_v<T>) return std::move(*mine.begun->result);
   }
 
  private:
-  internal::Begun<T>* begun_;
+  internal::BegunFor<T>* begun_;
 };
 
 }  // namespace antcrew

@@ -66,13 +66,14 @@ class ProcessCrew {
     });
   }
 
-  // As in a ThreadCrew: the borders of the ranges depend on n only, so the answer is the same for every worker count.
+  // As in a ThreadCrew: the borders of the ranges depend on n only, so the answer is the same for every worker count and
+  // split.
   template <class Start, class PerRange, class Combine>
   requires Travels<std::decay_t<std::invoke_result_t<PerRange&, Range>>>
   auto fold(std::size_t n, Start start, PerRange&& per_range, Combine&& combine, const std::stop_token& stop = {}) {
-    const std::size_t pieces = std::min(n, internal::fold_pieces);
+    const std::size_t pieces = internal::fixed_ranges(n);
     auto parts = collect(
-        pieces, Split::chunks(8), [&](std::size_t k) { return per_range(even_part(n, pieces, k)); }, stop);
+        pieces, Split::chunks(1), [&](std::size_t k) { return per_range(even_part(n, pieces, k)); }, stop);
     for (auto& part : parts) start = combine(std::move(start), std::move(part));
     return start;
   }

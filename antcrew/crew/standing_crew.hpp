@@ -61,8 +61,8 @@ class StandingCrew {
         return PerRange()(even_part(all, pieces, k), given...);
       }
     };
-    const std::size_t pieces = std::min(n, internal::fold_pieces);
-    auto parts = collect(pieces, Split::chunks(8), OfPiece(), n, pieces, arguments...);
+    const std::size_t pieces = internal::fixed_ranges(n);
+    auto parts = collect(pieces, Split::chunks(1), OfPiece(), n, pieces, arguments...);
     for (auto& part : parts) start = combine(std::move(start), std::move(part));
     return start;
   }

@@ -9,10 +9,14 @@
 // The thread that calls is worker 0 for the length of the call; the others look for work briefly after the last one and
 // then sleep in the kernel. See also TaskGroup (children not known in advance) and TaskGraph (steps with dependencies).
 //
+// Waiting: a worker that waits inside a body (for a fork, a loop, a Later, a group, a graph) takes up only work that
+// descends from what it waits for. So a body may wait for such things while it holds a lock, or a reference into a
+// Tally.
 // Faults: of `both`, the first function's exception goes before the second's, which is waited for first; of a loop, the
 // first one thrown comes out and pieces not begun are left out. Recursion that nears the end of a stack throws Error
-// (crew.stack). Threads: any may call, also inside bodies, where calls become children of the calling worker. While one
-// thread's call is under way, another thread that is no worker runs its own `both` and loops by itself, in order.
+// (crew.stack). Threads: any may call at any time, also inside bodies, where calls become children of the calling
+// worker. Threads that call at the same time share the other workers, and each is worker 0 of its own call; beyond 16 of
+// them a caller runs its `both` and loops by itself, in order.
 // The destructor waits for everything begun; no call may be under way then. It cannot throw: an exception of work that
 // nobody waited for is lost with the crew, unless settle() was called before.
 #pragma once
@@ -30,6 +34,7 @@
 #include "antcrew/crew/crew_options.hpp"
 #include "antcrew/crew/grain.hpp"
 #include "antcrew/crew/internal/loops.hpp"
+#include "antcrew/crew/internal/tasks/fork.hpp"
 #include "antcrew/crew/internal/tasks/halving.hpp"
 #include "antcrew/crew/internal/tasks/task_pool.hpp"
 #include "antcrew/crew/later.hpp"
@@ -54,10 +59,9 @@ class TaskCrew : public internal::Loops<TaskCrew, Grain> {
     return both_from_outside(f, g);
   }
 
-  // ranges, each, collect, fold: see crew/internal/loops.hpp. Each takes a Grain before the body, and a std::stop_token
-  // after it; both may be left out. A worker offers the upper half of what it has, again and again, down to
-  // what it does in a few microseconds; an even loop stays in one share a worker but for these halvings (after Tzannes,
-  // Caragea, Barua and Vishkin 2010, "Lazy binary-splitting").
+  // ranges, each, collect, fold and more: see crew/internal/loops.hpp. Each takes a Grain before the body, and a
+  // std::stop_token after it; both may be left out. What has not begun can be taken by any idle worker, but for one
+  // piece, or some 8 µs of work, of each worker.
   static constexpr Grain usual{};
   static constexpr Grain small_pieces(std::size_t k) noexcept { return {k}; }
 
@@ -65,10 +69,16 @@ class TaskCrew : public internal::Loops<TaskCrew, Grain> {
   template <class Fn>
   auto begin(Fn fn) {
     using T = std::decay_t<std::invoke_result_t<Fn&>>;
-    auto* begun = new internal::BegunFn<T, Fn>(*pool_, std::move(fn));
-    pool_->submit(begun);
-    return Later<T>(begun);
+    auto begun = std::make_unique<internal::BegunFn<T, Fn>>(*pool_, std::move(fn));
+    begun->hand_over();
+    return Later<T>(begun.release());
   }
+
+  // As of a ThreadCrew; here no call is ever refused, so there is nothing to hold.
+  struct Hold {
+    ~Hold() {}
+  };
+  [[nodiscard]] Hold hold() noexcept { return {}; }
 
   // Waits for begun work whose handle was dropped, and throws the first exception among it. Returns how much work was
   // not waited for by its handle since the last time.
@@ -82,7 +92,10 @@ class TaskCrew : public internal::Loops<TaskCrew, Grain> {
 
   template <class F, class G>
   [[gnu::noinline, gnu::cold]] auto both_from_outside(F& f, G& g) {
-    if (internal::TaskWorker* worker = pool_->here()) return internal::fork(*worker, f, g);
+    if (internal::TaskWorker* worker = pool_->here()) {
+      const internal::AgainWorker again(*worker);
+      return internal::fork(*worker, f, g);
+    }
     internal::TaskPool::Call call(*pool_);
     if (call.worker() == nullptr) return internal::one_after_the_other(f, g);
     if constexpr (std::is_void_v<decltype(internal::fork(*call.worker(), f, g))>) {
@@ -107,12 +120,21 @@ class TaskCrew : public internal::Loops<TaskCrew, Grain> {
   template <class Enough, class OnPiece>
   void halve(std::size_t n, Grain grain, std::atomic<bool>& failed, const Enough& enough, OnPiece& on_piece) {
     internal::Halving loop(grain.of(n, workers()), failed, enough, on_piece);
+    const auto run = [&](internal::TaskWorker& worker) {
+      if (internal::stack_nearly_full()) internal::refuse_depth("TaskCrew", "a loop");
+      workers() == 1 ? loop.run_alone_kept({0, n}) : loop.run(worker, {0, n});
+    };
     if (internal::TaskWorker* worker = pool_->here()) {
-      loop.run(*worker, {0, n});
+      if (worker == internal::task_worker_here) {
+        run(*worker);
+      } else {
+        const internal::AgainWorker again(*worker);
+        run(*worker);
+      }
     } else {
       internal::TaskPool::Call call(*pool_);
       if (call.worker() == nullptr) return loop.run_alone({0, n});
-      loop.run(*call.worker(), {0, n});
+      run(*call.worker());
       if (!failed.load(std::memory_order_relaxed)) call.finish();
     }
     loop.throw_again();

@@ -16,11 +16,20 @@ StepNode::StepNode(std::string its_name, GraphRun& its_run)
       run(its_run),
       name(std::move(its_name)) {}
 
+bool StepNode::has_run() const noexcept {
+  return ran_in == run.number;
+}
+
 void GraphRun::call(StepNode& node) noexcept {
   if (failed.load(std::memory_order_relaxed)) return;
-  if (stopped != nullptr && stopped->load(std::memory_order_relaxed)) return;
+  if (stopped != nullptr && stopped->load(std::memory_order_relaxed)) {
+    left_out.store(true, std::memory_order_relaxed);
+    return;
+  }
   try {
+    if (stack_nearly_full()) refuse_depth("TaskCrew", "TaskGraph");
     node.call();
+    node.ran_in = number;
   } catch (...) {
     if (!failed.exchange(true, std::memory_order_relaxed)) error = std::current_exception();
   }
@@ -36,6 +45,7 @@ bool GraphRun::was_last(StepNode& node) const noexcept {
 
 void GraphRun::run_from(StepNode* node, TaskWorker& worker) noexcept {
   TaskPool& pool = worker.pool;
+  const ScopeName its_name = name;
   while (node != nullptr) {
     // Made ready for the next run by the one worker that has it now: those it depends on have all counted.
     node->open.store(node->needs, std::memory_order_relaxed);
@@ -44,7 +54,7 @@ void GraphRun::run_from(StepNode* node, TaskWorker& worker) noexcept {
     // is needed of this node is read before.
     StepNode* const* next = node->next;
     const std::size_t count = node->next_count;
-    if (count == 0 && open_ends.fetch_sub(1, std::memory_order_seq_cst) == 1) return pool.ended();
+    if (count == 0 && open_ends.fetch_sub(1, std::memory_order_seq_cst) == 1) return pool.ended(its_name);
     StepNode* follow = nullptr;
     for (std::size_t k = 0; k < count; ++k) {
       StepNode* ready = next[k];
@@ -52,7 +62,7 @@ void GraphRun::run_from(StepNode* node, TaskWorker& worker) noexcept {
       if (follow == nullptr) {
         follow = ready;
       } else {
-        worker.push(ready);
+        alone ? worker.push_alone(ready, scope) : worker.push(ready, scope);
       }
     }
     node = follow;
@@ -60,7 +70,7 @@ void GraphRun::run_from(StepNode* node, TaskWorker& worker) noexcept {
 }
 
 void refuse_result(const std::string& step) {
-  bad_input("graph.result", "step '" + step + "'", "its result was read before it ran",
+  bad_input("graph.result", "step '" + step + "'", "its result was read, but it did not run in the graph's last run",
             "run the graph first, or make the reader depend on this step");
 }
 
@@ -76,7 +86,15 @@ void TaskGraph::add(std::unique_ptr<StepNode> node) {
   prepared_ = false;
 }
 
+void TaskGraph::check(const AnyStep& step) const {
+  if (&step.node_->run == run_.get()) return;
+  bad_input("graph.step", "TaskGraph", "step '" + step.node_->name + "' belongs to another graph",
+            "depend on steps of this graph, or put both into one");
+}
+
 void TaskGraph::order(const AnyStep& first, const AnyStep& then) {
+  check(first);
+  check(then);
   then.node_->after.push_back(first.node_);
   prepared_ = false;
 }
@@ -142,37 +160,98 @@ void TaskGraph::refuse_cycle() const {
   bad_input("graph.cycle", "TaskGraph", "steps wait for each other: " + text, "take one of these dependencies out");
 }
 
-void TaskGraph::start(internal::TaskWorker& worker, const std::stop_token& stop) {
-  if (nodes_.empty()) return;
-  const internal::StopFlag stopped(stop);
-  run_->stopped = stop.stop_possible() ? &stopped.flag() : nullptr;
-  run_->failed.store(false, std::memory_order_relaxed);
-  run_->alone = worker.pool.workers() == 1;
-  run_->open_ends.store(ends_, std::memory_order_relaxed);
-  worker.reserve(static_cast<std::int64_t>(nodes_.size()));
-  for (auto root = roots_.rbegin(); root != roots_.rend(); ++root) worker.push(*root);
-  worker.work_until([&] { return run_->open_ends.load(std::memory_order_seq_cst) == 0; });
-  run_->stopped = nullptr;
-  if (run_->error) std::rethrow_exception(std::exchange(run_->error, nullptr));
-}
-
-void TaskGraph::run(TaskCrew& crew, const std::stop_token& stop) {
+// From here to end_run() the graph is this run's.
+void TaskGraph::claim(TaskCrew& crew, const std::stop_token& stop) {
   if (running_.exchange(true, std::memory_order_acquire)) {
     could_not_run("graph.busy", "TaskGraph", "it is being run already", "wait for that run, or build a second graph");
   }
-  struct Ended {
-    std::atomic<bool>& flag;
-    ~Ended() { flag.store(false, std::memory_order_release); }
-  } const ended{running_};
-  if (!prepared_) prepare();
-  if (internal::TaskWorker* worker = crew.pool().here()) return start(*worker, stop);
-  internal::TaskPool::Call call(crew.pool());
-  if (call.worker() == nullptr) {
-    could_not_run("crew.busy", "TaskGraph", "another thread's call is under way on this crew",
-                  "give each calling thread a crew of its own");
+  try {
+    if (!prepared_) prepare();
+    pool_ = &crew.pool();
+    internal::GraphRun& run = *run_;
+    const internal::TaskWorker* worker = pool_->here();
+    run.scope = pool_->open_scope(worker == nullptr ? nullptr : worker->scope());
+    run.name = run.scope->name();
+    if (stop.stop_possible()) run.stopped = &stop_.emplace(stop).flag();
+  } catch (...) {
+    running_.store(false, std::memory_order_release);
+    throw;
   }
-  start(*call.worker(), stop);
+  internal::GraphRun& run = *run_;
+  ++run.number;
+  run.failed.store(false, std::memory_order_relaxed);
+  run.left_out.store(false, std::memory_order_relaxed);
+  run.open_ends.store(ends_, std::memory_order_relaxed);
+}
+
+void TaskGraph::begin_roots(internal::TaskWorker& worker) {
+  worker.reserve(static_cast<std::int64_t>(nodes_.size()));
+  for (auto root = roots_.rbegin(); root != roots_.rend(); ++root) {
+    run_->alone ? worker.push_alone(*root, run_->scope) : worker.push(*root, run_->scope);
+  }
+}
+
+void TaskGraph::end_run() {
+  internal::GraphRun& run = *run_;
+  pool_->close_scope(std::exchange(run.scope, nullptr));
+  pool_ = nullptr;
+  run.stopped = nullptr;
+  stop_.reset();
+  const std::exception_ptr error = std::exchange(run.error, nullptr);
+  const bool left_out = run.left_out.load(std::memory_order_relaxed);
+  running_.store(false, std::memory_order_release);
+  if (error) std::rethrow_exception(error);
+  if (left_out) {
+    could_not_run("crew.stopped", "TaskGraph", "the stop token ended it before every step had run",
+                  "catch this error where the stop was asked for");
+  }
+}
+
+void TaskGraph::run(TaskCrew& crew, const std::stop_token& stop) {
+  claim(crew, stop);
+  run_->alone = crew.workers() == 1;
+  const auto go = [this](internal::TaskWorker& worker) {
+    begin_roots(worker);
+    worker.work_until({nullptr, run_->name, false}, [this] { return over(); });
+  };
+  if (internal::TaskWorker* worker = pool_->here()) {
+    const internal::AgainWorker again(*worker);
+    go(*worker);
+    return end_run();
+  }
+  internal::TaskPool::Call call(*pool_);
+  if (call.worker() == nullptr) {
+    for (StepNode* root : roots_) pool_->put_aside(root, run_->scope);
+    wait();
+    return;
+  }
+  go(*call.worker());
+  end_run();
   call.finish();
+}
+
+void TaskGraph::begin(TaskCrew& crew, const std::stop_token& stop) {
+  claim(crew, stop);
+  run_->alone = false;
+  if (internal::TaskWorker* worker = pool_->here()) return begin_roots(*worker);
+  for (StepNode* root : roots_) pool_->put_aside(root, run_->scope);
+}
+
+void TaskGraph::wait() {
+  if (pool_ == nullptr) return;
+  pool_->wait_for({nullptr, run_->name, false}, [this] { return over(); });
+  end_run();
+}
+
+bool TaskGraph::wait_for(double limit_s) {
+  return pool_ == nullptr || pool_->wait_at_most(limit_s, [this] { return over(); });
+}
+
+// A run that was begun and not waited for ends first.
+TaskGraph::~TaskGraph() {
+  if (pool_ == nullptr) return;
+  pool_->wait_for({nullptr, run_->name, false}, [this] { return over(); });
+  pool_->close_scope(run_->scope);
 }
 
 }  // namespace antcrew

@@ -6,9 +6,11 @@
 //   graph.run(crew);                       // again and again
 //   use(slope.result());
 //
-// A step begins when all it depends on have ended. Its result is overwritten at each run. After a step has thrown,
-// steps that had not begun are left out and run() throws that exception. Graphs are built by one thread and run by one
-// at a time; a run after the first one allocates nothing of its own.
+// A step begins when all it depends on have ended. Its result is overwritten at each run, and only shown when the step
+// ran in the last one. After a step has thrown, steps that had not begun are left out and run() throws that exception;
+// after a stop request, likewise with Error (crew.stopped). Graphs are built by one thread and run by one at a time; a
+// run after the first one allocates nothing of its own. A step may wait for other work of the crew, but not run its own
+// graph.
 #pragma once
 
 #include <atomic>
@@ -24,6 +26,7 @@
 #include <utility>
 #include <vector>
 
+#include "antcrew/base/enough.hpp"
 #include "antcrew/crew/internal/tasks/task_pool.hpp"
 #include "antcrew/crew/task_crew.hpp"
 
@@ -35,6 +38,7 @@ class GraphRun;
 
 struct StepNode : Task {
   StepNode(std::string its_name, GraphRun& its_run);
+  bool has_run() const noexcept;
   virtual ~StepNode() = default;
   virtual void call() = 0;
 
@@ -43,6 +47,7 @@ struct StepNode : Task {
   std::size_t next_count = 0;
   int needs = 0;             // steps it depends on
   std::atomic<int> open{0};  // of them, not yet ended in this run
+  std::uint64_t ran_in = 0;  // the number of the last run that it ended in
   std::vector<StepNode*> after;
   std::string name;
 };
@@ -55,9 +60,13 @@ class GraphRun {
 
   std::atomic<std::size_t> open_ends{0};  // steps that nobody waits for: when all have ended, so have all steps
   std::atomic<bool> failed{false};
+  std::atomic<bool> left_out{false};  // a step, for a stop request
   std::exception_ptr error;
   const std::atomic<bool>* stopped = nullptr;
   bool alone = false;  // one worker: counts need no atomic steps
+  std::uint64_t number = 0;
+  Scope* scope = nullptr;
+  ScopeName name;
 
  private:
   void call(StepNode& node) noexcept;
@@ -97,10 +106,10 @@ class TaskGraph {
   template <class T>
   class Step : public AnyStep {
    public:
-    // Throws Error (graph.result) when the step has not run.
+    // Throws Error (graph.result) when the step has not run, or not in the last run.
     const T& result() const {
       const auto& result = static_cast<const internal::ResultNode<T>*>(node_)->result;
-      if (!result) internal::refuse_result(node_->name);
+      if (!result || !node_->has_run()) internal::refuse_result(node_->name);
       return *result;
     }
 
@@ -111,31 +120,46 @@ class TaskGraph {
 
   TaskGraph() : run_(std::make_unique<internal::GraphRun>()) {}
 
-  // Throws Error (graph.step) when there is a step of that name.
+  // Throws Error (graph.step) when there is a step of that name, or one of `after` is another graph's.
   template <class Fn>
   auto step(std::string name, Fn fn, std::initializer_list<AnyStep> after = {}) {
     using T = internal::Something<std::decay_t<std::invoke_result_t<Fn&>>>;
     auto node = std::make_unique<internal::FnNode<T, Fn>>(std::move(name), *run_, std::move(fn));
     const Step<T> made(node.get());
+    for (const AnyStep& needed : after) check(needed);
     add(std::move(node));
     for (const AnyStep& needed : after) order(needed, made);
     return made;
   }
-  // `then` begins after `first` has ended.
+  // `then` begins after `first` has ended. Throws Error (graph.step) when one of them is another graph's.
   void order(const AnyStep& first, const AnyStep& then);
 
   std::size_t size() const noexcept { return nodes_.size(); }
 
   // Throws the first exception of a step; Error (graph.cycle) naming steps that wait for each other, (graph.busy) when
-  // it is being run already, (crew.busy) when another thread's call is under way on the crew. Steps that have not begun
-  // when `stop` is asked to stop are left out.
+  // it is being run already. Steps that have not begun when `stop` is asked to stop are left out, and then it throws
+  // Error (crew.stopped).
   void run(TaskCrew& crew, const std::stop_token& stop = {});
+
+  // Begins a run, and waits for its end: together what run() does. In between, wait_for() waits for so many seconds at
+  // the most, taking up no work at all, and says whether the run is over. The crew must live until wait() has returned.
+  void begin(TaskCrew& crew, const std::stop_token& stop = {});
+  void wait();
+  bool wait_for(double limit_s);
+
+  ~TaskGraph();
+  TaskGraph(const TaskGraph&) = delete;
+  TaskGraph& operator=(const TaskGraph&) = delete;
 
  private:
   void add(std::unique_ptr<internal::StepNode> node);
+  void check(const AnyStep& step) const;
   void prepare();
   void refuse_cycle() const;
-  void start(internal::TaskWorker& worker, const std::stop_token& stop);
+  void claim(TaskCrew& crew, const std::stop_token& stop);
+  void begin_roots(internal::TaskWorker& worker);
+  bool over() const noexcept { return run_->open_ends.load(std::memory_order_seq_cst) == 0; }
+  void end_run();
 
   std::unique_ptr<internal::GraphRun> run_;
   std::vector<std::unique_ptr<internal::StepNode>> nodes_;
@@ -145,6 +169,8 @@ class TaskGraph {
   std::size_t ends_ = 0;
   bool prepared_ = false;
   std::atomic<bool> running_{false};
+  internal::TaskPool* pool_ = nullptr;  // of the run under way
+  std::optional<internal::StopFlag> stop_;
 };
 
 }  // namespace antcrew

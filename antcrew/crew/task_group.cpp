@@ -2,15 +2,27 @@
 
 namespace antcrew {
 
-TaskGroup::~TaskGroup() {
-  pool_.wait_for([this] { return all_ended(); });
-  for (const std::exception_ptr& error : thrown_) pool_.keep_error(error);
+TaskGroup::TaskGroup(TaskCrew& crew, std::stop_token stop) : pool_(crew.pool()), stop_(std::move(stop)) {
+  const internal::TaskWorker* worker = pool_.here();
+  scope_ = pool_.open_scope(worker == nullptr ? nullptr : worker->scope());
 }
 
-void TaskGroup::run_child(internal::TaskWorker& worker, void (*call)(void*), void* child) noexcept {
+TaskGroup::~TaskGroup() {
+  wait_for_all();
+  for (const std::exception_ptr& error : thrown_) pool_.unwaited()->keep_error(error);
+  pool_.close_scope(scope_);
+}
+
+// Counted before the child can end. Relaxed: whoever hands the child on orders it.
+void TaskGroup::hand_over(internal::Task* child) noexcept {
+  open_.fetch_add(1, std::memory_order_relaxed);
+  pool_.submit(child, scope_);
+}
+
+void TaskGroup::run_child(void (*call)(void*), void* child) noexcept {
   if (stop_.stop_requested()) return;
   try {
-    if (worker.stack_nearly_full()) internal::refuse_depth("TaskGroup");
+    if (internal::stack_nearly_full()) internal::refuse_depth("TaskCrew", "TaskGroup");
     call(child);
   } catch (...) {
     const std::lock_guard<std::mutex> lock(mutex_);
@@ -18,16 +30,29 @@ void TaskGroup::run_child(internal::TaskWorker& worker, void (*call)(void*), voi
   }
 }
 
+// The group may be gone once the last child has been counted; its name is only compared.
 void TaskGroup::end_child() noexcept {
   internal::TaskPool& pool = pool_;
-  if (open_.fetch_sub(1, std::memory_order_seq_cst) == 1) pool.ended();
+  const internal::ScopeName name = scope_->name();
+  if (open_.fetch_sub(1, std::memory_order_seq_cst) == 1) pool.ended(name);
+}
+
+void TaskGroup::wait_for_all() {
+  pool_.wait_for({nullptr, scope_->name(), false}, [this] { return all_ended(); });
 }
 
 void TaskGroup::wait() {
-  pool_.wait_for([this] { return all_ended(); });
+  wait_for_all();
   errors_.clear();
-  errors_.swap(thrown_);
+  {
+    const std::lock_guard<std::mutex> lock(mutex_);
+    errors_.swap(thrown_);
+  }
   if (!errors_.empty()) std::rethrow_exception(errors_.front());
+}
+
+bool TaskGroup::wait_for(double limit_s) {
+  return pool_.wait_at_most(limit_s, [this] { return all_ended(); });
 }
 
 }  // namespace antcrew

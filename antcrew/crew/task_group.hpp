@@ -1,57 +1,59 @@
 // Pieces of work whose number is only found out on the way.
 //
 //   TaskGroup group(crew);
-//   group.run([&] { visit(child, group); });   // children may run more in the same group, or have groups of their own
-//   group.wait();                              // throws the first exception; group.errors() has all
+//   group.begin([&] { visit(child, group); });   // children may begin more in the same group, or have groups of their own
+//   group.wait();                                // throws the first exception; group.errors() has all
 //
 // Every child runs, also after another one threw. With a stop token, children that have not begun when it is asked to
-// stop are left out. run() may be called from any thread, wait() by one at a time. The destructor waits; exceptions
-// that nobody waited for come out at the end of the crew's call, or of TaskCrew::settle().
+// stop are left out. Children that have not begun can be taken by any worker. begin() may be called from any thread at
+// any time, wait() by one at a time. The destructor waits; exceptions that nobody waited for come out at the end of the
+// crew's call, or of TaskCrew::settle(). A group may not be destroyed while another thread is in one of its calls.
 #pragma once
 
 #include <atomic>
 #include <cstdint>
 #include <exception>
+#include <memory>
 #include <mutex>
 #include <stop_token>
 #include <utility>
 #include <vector>
 
-#include "antcrew/crew/internal/tasks/task_pool.hpp"
+#include "antcrew/crew/internal/tasks/task.hpp"
 #include "antcrew/crew/task_crew.hpp"
 
 namespace antcrew {
 
 class TaskGroup {
  public:
-  explicit TaskGroup(TaskCrew& crew, std::stop_token stop = {}) : pool_(crew.pool()), stop_(std::move(stop)) {}
+  explicit TaskGroup(TaskCrew& crew, std::stop_token stop = {});
   ~TaskGroup();
   TaskGroup(const TaskGroup&) = delete;
   TaskGroup& operator=(const TaskGroup&) = delete;
 
+  // Throws std::bad_alloc; then the child was not begun, and the group is as it was.
   template <class Fn>
-  void run(Fn fn) {
-    auto* child = new Child<Fn>(*this, std::move(fn));
-    // Before the child can end. Relaxed: whoever hands the child on orders it.
-    open_.fetch_add(1, std::memory_order_relaxed);
-    pool_.submit(child);
+  void begin(Fn fn) {
+    hand_over(std::make_unique<Child<Fn>>(*this, std::move(fn)).release());
   }
 
   // Waits for all children, doing their work meanwhile. Throws the first exception of any since the last wait.
   void wait();
+  // Waits for so many seconds at the most, taking up no work at all; whether all children have ended. Throws nothing:
+  // wait() does.
+  bool wait_for(double limit_s);
 
-  // All exceptions of the last wait, in the order in which they were thrown.
+  // All exceptions of the last wait, in the order in which they were thrown. By the thread that waited.
   const std::vector<std::exception_ptr>& errors() const noexcept { return errors_; }
 
  private:
   template <class Fn>
   struct Child final : internal::Task {
     Child(TaskGroup& its_group, Fn its_fn) : Task(&run_it), group(its_group), fn(std::move(its_fn)) {}
-    static void run_it(Task* task, internal::TaskWorker& worker) noexcept {
+    static void run_it(Task* task, internal::TaskWorker&) noexcept {
       auto* self = static_cast<Child*>(task);
       TaskGroup& group = self->group;
-      group.run_child(
-          worker, [](void* child) { static_cast<Child*>(child)->fn(); }, self);
+      group.run_child([](void* child) { static_cast<Child*>(child)->fn(); }, self);
       delete self;  // before the group hears of the end: it may be gone then
       group.end_child();
     }
@@ -59,14 +61,17 @@ class TaskGroup {
     Fn fn;
   };
 
-  void run_child(internal::TaskWorker& worker, void (*call)(void*), void* child) noexcept;
+  void hand_over(internal::Task* child) noexcept;
+  void run_child(void (*call)(void*), void* child) noexcept;
   void end_child() noexcept;
   bool all_ended() const noexcept { return open_.load(std::memory_order_seq_cst) == 0; }
+  void wait_for_all();
 
   internal::TaskPool& pool_;
+  internal::Scope* scope_;
   std::stop_token stop_;
   std::atomic<std::int64_t> open_{0};
-  std::mutex mutex_;
+  std::mutex mutex_;  // what children throw while the group is waited for
   std::vector<std::exception_ptr> thrown_;
   std::vector<std::exception_ptr> errors_;
 };

@@ -12,10 +12,14 @@
 // in `each` and `collect` after a 16th of it at most. What was written until then stays written.
 // Stopping: a loop given a std::stop_token takes no further pieces once it is asked to stop; ask the token whether all
 // was done.
-// Threads: one thread at a time may call; a second one gets Error (crew.busy). A call inside a body on the same crew
-// runs in the calling worker alone. The destructor may not run while a call is under way.
+// Threads: one thread at a time may call; a second one gets Error (crew.busy), and nothing was done. hold() keeps the crew
+// for several calls. A call inside a body on the same crew runs in the calling worker alone: the other workers are at
+// the region that the body belongs to, and one that gave some of them to a body would have to wait for all of them
+// twice; loops inside loops are what TaskCrew is for. Recursion through such calls that nears the end of the stack
+// throws Error (crew.stack). The destructor may not run while a call is under way.
 #pragma once
 
+#include <atomic>
 #include <cstddef>
 #include <memory>
 #include <stop_token>
@@ -23,6 +27,7 @@
 #include "antcrew/base/range.hpp"
 #include "antcrew/crew/crew_options.hpp"
 #include "antcrew/crew/internal/handout.hpp"
+#include "antcrew/crew/internal/here.hpp"
 #include "antcrew/crew/internal/loops.hpp"
 #include "antcrew/crew/internal/meter.hpp"
 #include "antcrew/crew/internal/threads/team.hpp"
@@ -45,6 +50,47 @@ class ThreadCrew : public internal::Loops<ThreadCrew, Split> {
   static constexpr Split usual = Split::even();
   static constexpr Split small_pieces(std::size_t k) noexcept { return Split::chunks(k); }
 
+  // The crew is the calling thread's until the end of the Hold: calls of other threads are refused also between two of
+  // its own. Throws Error (crew.busy) when another thread has it. Holds may lie inside each other, and inside bodies.
+  class Hold {
+   public:
+    explicit Hold(ThreadCrew& crew) : crew_(crew.workers_ > 1 && crew.number_here() < 0 ? &crew : nullptr), solo_(crew) {
+      if (crew_ != nullptr) crew_->team_->enter();
+    }
+    ~Hold() {
+      if (crew_ != nullptr) crew_->team_->leave();
+    }
+    Hold(const Hold&) = delete;
+    Hold& operator=(const Hold&) = delete;
+
+   private:
+    friend class ThreadCrew;
+    // A crew of one does nothing that a second caller could harm: a look notices it, without an atomic step.
+    class Solo {
+     public:
+      explicit Solo(ThreadCrew& crew) : caller_(crew.caller_) {
+        const void* me = internal::thread_mark();
+        const void* seen = caller_.load(std::memory_order_relaxed);
+        if (seen == me) return;
+        if (seen != nullptr && crew.workers_ == 1) internal::refuse_busy("ThreadCrew");
+        outermost_ = true;
+        caller_.store(me, std::memory_order_relaxed);
+      }
+      ~Solo() {
+        if (outermost_) caller_.store(nullptr, std::memory_order_relaxed);
+      }
+      Solo(const Solo&) = delete;
+      Solo& operator=(const Solo&) = delete;
+
+     private:
+      std::atomic<const void*>& caller_;
+      bool outermost_ = false;
+    };
+    ThreadCrew* crew_;
+    Solo solo_;
+  };
+  [[nodiscard]] Hold hold() { return Hold(*this); }
+
   // For Watch.
   internal::MeterSwitch& meter() noexcept { return workers_ == 1 ? meter_ : team_->meter(); }
 
@@ -54,20 +100,33 @@ class ThreadCrew : public internal::Loops<ThreadCrew, Split> {
   template <class OnPiece>
   void pieces(std::size_t n, Split split, const std::stop_token& stop, OnPiece&& on_piece) {
     if (n == 0) return;
-    const bool here = runs_here();
+    if (workers_ == 1) return by_one(n, split, stop, on_piece);
+    const int number = number_here();
     if (!stop.stop_possible()) {
       // A call inside a body is never cut short: what it returns must be whole.
-      if (here) return alone(n, split, internal::Never{}, on_piece);
+      if (number >= 0) return inside(number, n, split, internal::Never{}, on_piece);
       if (split.kind() == Split::Kind::even) return together_evenly(n, on_piece);
       return together(n, split, internal::Raised{team_->cancelled()}, on_piece);
     }
     const internal::StopFlag stopped(stop);
-    if (here) return alone(n, split, internal::Raised{stopped.flag()}, on_piece);
+    if (number >= 0) return inside(number, n, split, internal::Raised{stopped.flag()}, on_piece);
     together(n, split, internal::EitherRaised{team_->cancelled(), stopped.flag()}, on_piece);
   }
 
+  template <class OnPiece>
+  void by_one(std::size_t n, Split split, const std::stop_token& stop, OnPiece& on_piece) {
+    const Hold::Solo solo(*this);
+    const internal::PinnedHere pin(team_ == nullptr ? -1 : team_->pin_of_caller());
+    if (!stop.stop_possible()) return inside(0, n, split, internal::Never{}, on_piece);
+    const internal::StopFlag stopped(stop);
+    inside(0, n, split, internal::Raised{stopped.flag()}, on_piece);
+  }
+
+  // In the calling thread, as the worker that it is.
   template <class Enough, class OnPiece>
-  void alone(std::size_t n, Split split, const Enough& enough, OnPiece& on_piece) {
+  void inside(int number, std::size_t n, Split split, const Enough& enough, OnPiece& on_piece) {
+    if (internal::stack_nearly_full()) internal::refuse_depth("ThreadCrew", "a loop");
+    const internal::AsWorker as(number);
     auto body = [&](Range range) { on_piece(range, enough); };
     if (internal::Meter* meter = meter_.now(); meter != nullptr) return alone_metered(*meter, n, split, enough, body);
     if (split.kind() == Split::Kind::even) return body(Range{0, n});
@@ -111,12 +170,13 @@ class ThreadCrew : public internal::Loops<ThreadCrew, Split> {
     team_->run(job);
   }
 
-  bool runs_here() const noexcept { return workers_ == 1 || team_->inside(); }
+  int number_here() const noexcept { return team_->number_inside(); }
 
   int workers_;
-  internal::MeterSwitch meter_;  // of a crew of one
+  std::atomic<const void*> caller_{nullptr};  // of a crew of one
+  internal::MeterSwitch meter_;               // likewise
   CrewFacts facts_;
-  std::unique_ptr<internal::Team> team_;  // pins the caller too, so a lone pinned worker has one
+  std::unique_ptr<internal::Team> team_;  // also of one worker that is pinned
 };
 
 }  // namespace antcrew

@@ -1,6 +1,5 @@
 #include "antcrew/machine/limits.hpp"
 
-#include <sched.h>
 #include <sys/resource.h>
 #include <unistd.h>
 
@@ -9,6 +8,8 @@
 #include <fstream>
 #include <sstream>
 #include <vector>
+
+#include "antcrew/machine/processors.hpp"
 
 namespace antcrew {
 namespace {
@@ -124,17 +125,10 @@ std::uint64_t meminfo_bytes(const std::string& proc, const std::string& field) {
   return 0;
 }
 
+// Without the pins of crews; where the system does not tell, all that are online.
 int affinity_count() {
-  // The mask may be larger than cpu_set_t on big machines.
-  for (std::size_t processors = 1024; processors <= 1u << 20; processors *= 4) {
-    cpu_set_t* set = CPU_ALLOC(processors);
-    const std::size_t bytes = CPU_ALLOC_SIZE(processors);
-    const bool done = sched_getaffinity(0, bytes, set) == 0;
-    const int count = done ? CPU_COUNT_S(bytes, set) : 0;
-    CPU_FREE(set);
-    if (done) return count;
-  }
-  return 1;
+  const int own = internal::own_processors().count();
+  return own > 0 ? own : static_cast<int>(std::max(1L, sysconf(_SC_NPROCESSORS_ONLN)));
 }
 
 }  // namespace

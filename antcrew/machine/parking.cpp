@@ -15,6 +15,11 @@ void sleep_while(std::atomic<std::uint32_t>& word, std::uint32_t value) noexcept
   syscall(SYS_futex, &word, FUTEX_WAIT_PRIVATE, value, nullptr, nullptr, 0);
 }
 
+void sleep_while(std::atomic<std::uint32_t>& word, std::uint32_t value, std::int64_t longest_ns) noexcept {
+  const timespec longest{longest_ns / 1'000'000'000, longest_ns % 1'000'000'000};
+  syscall(SYS_futex, &word, FUTEX_WAIT_PRIVATE, value, &longest, nullptr, 0);
+}
+
 void wake_one(std::atomic<std::uint32_t>& word) noexcept {
   syscall(SYS_futex, &word, FUTEX_WAKE_PRIVATE, 1, nullptr, nullptr, 0);
 }

@@ -14,6 +14,7 @@ inline constexpr std::int64_t look_ns = 25'000;
 
 // Sleeps while the word has this value; may wake for no reason.
 void sleep_while(std::atomic<std::uint32_t>& word, std::uint32_t value) noexcept;
+void sleep_while(std::atomic<std::uint32_t>& word, std::uint32_t value, std::int64_t longest_ns) noexcept;
 void wake_one(std::atomic<std::uint32_t>& word) noexcept;
 void wake_all(std::atomic<std::uint32_t>& word) noexcept;
 
@@ -29,6 +30,8 @@ void give_way() noexcept;
 inline void relax() noexcept {
 #if defined(__x86_64__)
   __builtin_ia32_pause();
+#elif defined(__aarch64__)
+  asm volatile("isb" ::: "memory");  // "yield" returns at once on most of them
 #endif
 }
 

@@ -6,6 +6,7 @@
 #include <memory>
 
 #include "antcrew/base/error.hpp"
+#include "antcrew/machine/processors.hpp"
 
 namespace antcrew {
 namespace {
@@ -89,12 +90,55 @@ const Topology& topology() {
 
 std::vector<int> processor_order(Nearness nearness) {
   static const Handle handle = load();
+  const internal::ProcessorSet own = internal::own_processors();
   hwloc_cpuset_t allowed = hwloc_bitmap_alloc();
-  if (hwloc_get_cpubind(handle.get(), allowed, HWLOC_CPUBIND_THREAD) != 0) hwloc_bitmap_fill(allowed);
-  auto order = nearness == Nearness::close ? neighbours_first(handle.get(), allowed)
-                                           : far_apart_first(hwloc_get_root_obj(handle.get()), allowed);
+  for (int processor = 0; processor < internal::ProcessorSet::most; ++processor) {
+    if (own.has(processor)) hwloc_bitmap_set(allowed, static_cast<unsigned>(processor));
+  }
+  if (own.empty()) hwloc_bitmap_fill(allowed);
+  auto order = nearness == Nearness::near ? neighbours_first(handle.get(), allowed)
+                                          : far_apart_first(hwloc_get_root_obj(handle.get()), allowed);
   hwloc_bitmap_free(allowed);
   return order;
+}
+
+namespace {
+
+// By processor: the first level, from the outside in, that has several of a kind.
+std::vector<int> find_neighbourhoods() {
+  const Handle handle = load();
+  hwloc_topology_t t = handle.get();
+  std::vector<int> of(static_cast<std::size_t>(std::max(1, hwloc_get_nbobjs_by_type(t, HWLOC_OBJ_PU))), 0);
+  for (const hwloc_obj_type_t type : {HWLOC_OBJ_L3CACHE, HWLOC_OBJ_NUMANODE, HWLOC_OBJ_PACKAGE}) {
+    const int kinds = hwloc_get_nbobjs_by_type(t, type);
+    if (kinds < 2) continue;
+    for (int k = 0; k < kinds; ++k) {
+      const hwloc_obj_t object = hwloc_get_obj_by_type(t, type, static_cast<unsigned>(k));
+      for (int cpu = hwloc_bitmap_first(object->cpuset); cpu >= 0; cpu = hwloc_bitmap_next(object->cpuset, cpu)) {
+        if (static_cast<std::size_t>(cpu) >= of.size()) of.resize(static_cast<std::size_t>(cpu) + 1, 0);
+        of[static_cast<std::size_t>(cpu)] = k;
+      }
+    }
+    break;
+  }
+  return of;
+}
+
+const std::vector<int>& all_neighbourhoods() {
+  static const std::vector<int> found = find_neighbourhoods();
+  return found;
+}
+
+}  // namespace
+
+int neighbourhood_of(int processor) {
+  const auto& of = all_neighbourhoods();
+  return processor >= 0 && static_cast<std::size_t>(processor) < of.size() ? of[static_cast<std::size_t>(processor)] : 0;
+}
+
+int neighbourhoods() {
+  const auto& of = all_neighbourhoods();
+  return 1 + *std::max_element(of.begin(), of.end());
 }
 
 }  // namespace antcrew

@@ -25,9 +25,14 @@ struct Topology {
 
 const Topology& topology();
 
-// Kernel numbers of the processors this process may run on. spread: far apart first (packages, caches, cores before
-// the second thread of a core). close: neighbours first.
-enum class Nearness { spread, close };
+// Kernel numbers of the processors this process may run on. apart: far from each other first (packages, caches, cores
+// before the second thread of a core). near: neighbours first.
+enum class Nearness { apart, near };
 std::vector<int> processor_order(Nearness nearness);
+
+// Processors that share a last-level cache, or a memory node where that is less, have the same number, from 0 on;
+// 0 for one that is unknown.
+int neighbourhood_of(int processor);
+int neighbourhoods();
 
 }  // namespace antcrew

@@ -18,7 +18,7 @@ constexpr Fault::Kind fault_kinds[] = {Fault::Kind::crashed,     Fault::Kind::ou
                                        Fault::Kind::threw,       Fault::Kind::wrong_answer,  Fault::Kind::left_work,
                                        Fault::Kind::threads_left};
 constexpr Cell::Kind cell_kinds[] = {Cell::Kind::baseline, Cell::Kind::variant, Cell::Kind::probe};
-constexpr Pin pins[] = {Pin::off, Pin::spread, Pin::close};
+constexpr Pin pins[] = {Pin::off, Pin::apart, Pin::near};
 
 template <class Enum, std::size_t N>
 void enum_from(const Json& json, const Enum (&all)[N], Enum& value) {
@@ -252,7 +252,14 @@ void to_json(Json& json, Pin pin) {
   json = name_of(pin);
 }
 void from_json(const Json& json, Pin& pin) {
-  enum_from(json, pins, pin);
+  // What two of them were called before.
+  if (json == "spread") {
+    pin = Pin::apart;
+  } else if (json == "close") {
+    pin = Pin::near;
+  } else {
+    enum_from(json, pins, pin);
+  }
 }
 
 template <Described T>

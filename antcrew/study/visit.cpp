@@ -15,6 +15,7 @@
 #include "antcrew/machine/afterwork.hpp"
 #include "antcrew/machine/clock.hpp"
 #include "antcrew/machine/jostle.hpp"
+#include "antcrew/machine/processors.hpp"
 #include "antcrew/machine/topology.hpp"
 #include "antcrew/machine/tree_memory.hpp"
 #include "antcrew/machine/usage.hpp"
@@ -95,12 +96,11 @@ void keep_journal(Trial& trial, const internal::Journal& journal) {
 }
 
 void pin_this_thread(Pin pin) {
-  const auto order = processor_order(pin == Pin::close ? Nearness::close : Nearness::spread);
-  if (order.empty() || order.front() >= CPU_SETSIZE) return;
-  cpu_set_t set;
-  CPU_ZERO(&set);
-  CPU_SET(order.front(), &set);
-  sched_setaffinity(0, sizeof set, &set);
+  const auto order = processor_order(pin == Pin::near ? Nearness::near : Nearness::apart);
+  if (order.empty()) return;
+  internal::ProcessorSet one;
+  one.add(order.front());
+  internal::keep_on(0, one);
 }
 
 // Moves the calling thread to a random processor, and lets it go again. Processors of one machine differ (a neighbour

@@ -155,7 +155,7 @@ TEST_CASE("a jostle of right code finds nothing; without stands works; wrong val
             .exit == 0);
   for (const auto& refused : std::vector<std::pair<std::vector<std::string>, std::string>>{
            {{"--resume", folder / "a.json", "--save", folder / "b.json"}, "--resume already names the record"},
-           {{"--pin", "sideways"}, "no pinning 'sideways'; choose from off, spread, close"},
+           {{"--pin", "sideways"}, "no pinning 'sideways'; choose from off, apart, near"},
            {{"--dimension", "distinct"}, "has no '='"},
            {{"--dimension", "distinct=1k"}, "no dimension 'distinct'; it has sizes only"},
            {{"--width", "0"}, "half-width"},

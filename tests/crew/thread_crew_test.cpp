@@ -214,8 +214,8 @@ TEST_CASE("absurd worker counts are refused with what a crew can have") {
 }
 
 TEST_CASE("what was asked of pinning and stacks is kept beside what was granted") {
-  ThreadCrew crew(2, CrewOptions{.pin = Pin::spread, .stack_bytes = 300'000});
-  CHECK(crew.facts().asked.pin == Pin::spread);
+  ThreadCrew crew(2, CrewOptions{.pin = Pin::apart, .stack_bytes = 300'000});
+  CHECK(crew.facts().asked.pin == Pin::apart);
   CHECK(crew.facts().asked_processors.size() == 2);
   CHECK(crew.facts().pinned_as_asked());
   CHECK(crew.facts().granted_stack_bytes >= 300'000);

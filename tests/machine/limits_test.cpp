@@ -76,7 +76,7 @@ TEST_CASE("a smaller affinity mask makes fewer usable processors") {
   REQUIRE(sched_setaffinity(0, sizeof one, &one) == 0);
   CHECK(read_limits().usable_processors() == 1);
   CHECK(usable_processors_now() == 1);
-  CHECK(processor_order(Nearness::spread) == std::vector<int>{first});
+  CHECK(processor_order(Nearness::apart) == std::vector<int>{first});
   sched_setaffinity(0, sizeof before, &before);
 }
 
@@ -87,5 +87,5 @@ TEST_CASE("the machine it runs on makes sense") {
   CHECK(machine.limits.memory_bytes > machine.limits.available_bytes);
   CHECK(machine.clock.read_ns > 0);
   CHECK(machine.clock.resolution_ns >= 1);
-  CHECK(processor_order(Nearness::close).size() == static_cast<std::size_t>(machine.limits.affinity_processors));
+  CHECK(processor_order(Nearness::near).size() == static_cast<std::size_t>(machine.limits.affinity_processors));
 }

@@ -136,11 +136,11 @@ TEST_CASE("pinning is a dimension in which the baseline takes part") {
   Study where(
       "Where", same_size, [](std::size_t) { return processors_allowed(); }, [](int, int) { return true; });
   where.sizes({1});
-  where.pinning({Pin::off, Pin::spread});
+  where.pinning({Pin::off, Pin::apart});
   where.variant<ThreadCrew>("allowed", [](std::size_t, auto&) { return processors_allowed(); });
   const Record record = run(where, small(1));
   REQUIRE(record.points.size() == 2);
-  CHECK(record.points[1].pin == Pin::spread);
+  CHECK(record.points[1].pin == Pin::apart);
   CHECK(record.cells[1].asked_processors.empty());
   CHECK(record.cells[4].asked_processors.size() == 1);
   CHECK(record.cells[5].asked_processors == record.cells[5].granted_processors);

@@ -4,13 +4,13 @@
 #include <algorithm>
 #include <cstddef>
 #include <memory>
-#include <mutex>
 #include <type_traits>
 #include <vector>
 
 #include "antcrew/base/enough.hpp"
 #include "antcrew/base/range.hpp"
 #include "antcrew/crew/column.hpp"
+#include "antcrew/machine/per_thread.hpp"
 
 namespace antcrew::internal {
 
@@ -39,7 +39,9 @@ class Filler {
   Filler& operator=(const Filler&) = delete;
   ~Filler() {
     if (data_ == nullptr) return;
-    for (const Range& range : made_) std::destroy(data_ + range.first, data_ + range.last);
+    made_.visit([this](const Ranges& mine) {
+      for (const Range& range : mine.all) std::destroy(data_ + range.first, data_ + range.last);
+    });
     Column<T>::release(data_);
   }
 
@@ -50,7 +52,7 @@ class Filler {
         for (std::size_t i = block.first; i < block.last; ++i) ::new (static_cast<void*>(data_ + i)) T(fn(i));
       });
     } else {
-      Progress progress{*this, {range.first, range.first}};
+      Progress progress{made_.mine().with_room(), {range.first, range.first}};
       in_blocks(range, enough, [&](Range block) {
         for (std::size_t i = block.first; i < block.last; ++i, ++progress.made.last) {
           ::new (static_cast<void*>(data_ + i)) T(fn(i));
@@ -69,20 +71,34 @@ class Filler {
   Column<T> finished() && noexcept { return Column<T>::adopt(std::exchange(data_, nullptr), n_); }
 
  private:
+  // Made by one thread: in its own list, so that no piece waits for another's end.
+  struct Ranges {
+    // For one more, so that adding it cannot fail.
+    Ranges& with_room() {
+      if (all.size() == all.capacity()) all.reserve(2 * all.size() + 4);
+      return *this;
+    }
+    void add(Range made) noexcept {
+      if (!all.empty() && all.back().last == made.first) {
+        all.back().last = made.last;
+      } else {
+        all.push_back(made);
+      }
+    }
+    std::vector<Range> all;
+  };
   // Notes what a piece made, also when fn throws.
   struct Progress {
-    Filler& filler;
+    Ranges& mine;
     Range made;
     ~Progress() {
-      const std::lock_guard<std::mutex> lock(filler.mutex_);
-      filler.made_.push_back(made);
+      if (!made.empty()) mine.add(made);
     }
   };
 
   T* data_;
   std::size_t n_;
-  std::mutex mutex_;
-  std::vector<Range> made_;
+  PerThread<Ranges> made_;
 };
 
 }  // namespace antcrew::internal

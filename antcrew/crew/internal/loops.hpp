@@ -5,7 +5,7 @@
 //   small_pieces(k): the split or grain that hands out k indices at a time.
 #pragma once
 
-#include <algorithm>
+#include <concepts>
 #include <cstddef>
 #include <functional>
 #include <iterator>
@@ -18,9 +18,12 @@
 
 #include "antcrew/base/enough.hpp"
 #include "antcrew/base/range.hpp"
+#include "antcrew/crew/fixed_ranges.hpp"
 #include "antcrew/crew/internal/fill.hpp"
 #include "antcrew/crew/internal/results.hpp"
+#include "antcrew/crew/internal/scratch.hpp"
 #include "antcrew/crew/items.hpp"
+#include "antcrew/crew/tile.hpp"
 
 namespace antcrew {
 
@@ -68,6 +71,9 @@ class Loops {
   // body(*at) for every element of [first, last).
   template <std::random_access_iterator At, class Body>
   void each(At first, At last, How how, Body&& body, const std::stop_token& stop = {}) {
+    static_assert(HasPlaces<At>,
+                  "each: these items are proxies (std::vector<bool>?), neighbours of which cannot be written by two "
+                  "workers: use a vector of char");
     using Step = std::iter_difference_t<At>;
     each(
         static_cast<std::size_t>(last - first), how, [&](std::size_t i) { body(first[static_cast<Step>(i)]); }, stop);
@@ -103,18 +109,82 @@ class Loops {
   }
 
   // combine(… combine(combine(start, a), b) …) of per_range's results, in index order. The borders of the ranges depend
-  // on n only: the same answer for every worker count and run, also in floating point. n = 0 gives start. Throws Error
-  // (crew.stopped) when a stop request left a part out.
-  template <class Start, class PerRange, class Combine>
-  auto fold(std::size_t n, Start start, PerRange&& per_range, Combine&& combine, const std::stop_token& stop = {}) {
+  // on n only, one range for each of few items: the same answer for every worker count, split and run, also in floating
+  // point. `how` is counted in ranges. n = 0 gives start. Throws Error (crew.stopped) when a stop request left a part
+  // out.
+  template <class Start, std::invocable<Range> PerRange, class Combine>
+  auto fold(std::size_t n, How how, Start start, PerRange&& per_range, Combine&& combine,
+            const std::stop_token& stop = {}) {
     using T = std::decay_t<std::invoke_result_t<PerRange&, Range>>;
-    const std::size_t pieces = std::min(n, fold_pieces);
+    const std::size_t pieces = fixed_ranges(n);
     std::vector<std::optional<T>> partial(pieces);
     const auto one = [&](std::size_t k) { partial[k].emplace(per_range(even_part(n, pieces, k))); };
-    each(pieces, Crew::small_pieces(8), one, stop);
+    each(pieces, how, one, stop);
     refuse_half(stop, "fold");
     for (std::optional<T>& part : partial) start = combine(std::move(start), std::move(*part));
     return start;
+  }
+  template <class Start, std::invocable<Range> PerRange, class Combine>
+  auto fold(std::size_t n, Start start, PerRange&& per_range, Combine&& combine, const std::stop_token& stop = {}) {
+    return fold(n, Crew::small_pieces(1), std::move(start), per_range, combine, stop);
+  }
+
+  // The same over contiguous items: per_range(std::span).
+  template <Items All, class Start, class PerRange, class Combine>
+  auto fold(All&& items, How how, Start start, PerRange&& per_range, Combine&& combine,
+            const std::stop_token& stop = {}) {
+    const std::span all(items);
+    const auto of = [&](Range range) { return per_range(all.subspan(range.first, range.size())); };
+    return fold(all.size(), how, std::move(start), of, combine, stop);
+  }
+  template <Items All, class Start, class PerRange, class Combine>
+  requires(!std::is_same_v<std::decay_t<Start>, How>)
+  auto fold(All&& items, Start start, PerRange&& per_range, Combine&& combine, const std::stop_token& stop = {}) {
+    return fold(items, Crew::small_pieces(1), std::move(start), per_range, combine, stop);
+  }
+
+  // body(Tile) for tiles that together are all of rows × columns. `how` is counted in tiles.
+  template <class Body>
+  void tiles(std::size_t rows, std::size_t columns, TileSize size, How how, Body&& body,
+             const std::stop_token& stop = {}) {
+    const Tiling tiling(rows, columns, size);
+    self().pieces(tiling.count(), how, stop, [&](Range range, const auto& enough) {
+      for (std::size_t k = range.first; k < range.last && !enough(); ++k) body(tiling.at(k));
+    });
+  }
+  template <class Body>
+  void tiles(std::size_t rows, std::size_t columns, TileSize size, Body&& body) {
+    tiles(rows, columns, size, Crew::small_pieces(1), body);
+  }
+  template <class Body>
+  void tiles(std::size_t rows, std::size_t columns, Body&& body) {
+    tiles(rows, columns, TileSize{}, Crew::small_pieces(1), body);
+  }
+
+  // body(i, value) for every i of 0 … n-1, and body(range, value): value is the worker's own, made by make() when the
+  // worker takes its first piece in this call, and gone with the call. For buffers that are dear to make.
+  template <class Make, class Body>
+  void each_with(Make&& make, std::size_t n, How how, Body&& body, const std::stop_token& stop = {}) {
+    Scratch<std::decay_t<std::invoke_result_t<Make&>>> scratch(self().workers());
+    self().pieces(n, how, stop, [&](Range range, const auto& enough) {
+      auto& mine = scratch.mine(make);
+      in_blocks(range, enough, [&](Range block) {
+        for (std::size_t i = block.first; i < block.last; ++i) body(i, mine);
+      });
+    });
+  }
+  template <class Make, class Body>
+  void each_with(Make&& make, std::size_t n, Body&& body) {
+    each_with(make, n, Crew::usual, body);
+  }
+  template <class Make, class Body>
+  void ranges_with(Make&& make, std::size_t n, How how, Body&& body, const std::stop_token& stop = {}) {
+    Scratch<std::decay_t<std::invoke_result_t<Make&>>> scratch(self().workers());
+    self().pieces(n, how, stop, [&](Range range, const auto&) { body(range, scratch.mine(make)); });
+  }
+  template <class Make, class Body>
+  void ranges_with(Make&& make, std::size_t n, Body&& body) {
+    ranges_with(make, n, Crew::usual, body);
   }
 
  private:

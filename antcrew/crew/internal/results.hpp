@@ -1,7 +1,6 @@
 // What loops that give results agree on.
 #pragma once
 
-#include <cstddef>
 #include <stop_token>
 
 #include "antcrew/base/error.hpp"
@@ -14,9 +13,5 @@ inline void refuse_half(const std::stop_token& stop, const char* loop) {
   could_not_run("crew.stopped", loop, "the stop token ended it before every result was made",
                 "catch this error where the stop was asked for");
 }
-
-// Of a fold, whatever the number of workers: enough to level unequal ranges on 64 of them, few enough that handing them
-// out costs microseconds.
-inline constexpr std::size_t fold_pieces = 512;
 
 }  // namespace antcrew::internal

@@ -1,6 +1,5 @@
 #include "antcrew/crew/internal/standing_threads.hpp"
 
-#include <sched.h>
 #include <unistd.h>
 
 #include <algorithm>
@@ -14,34 +13,21 @@
 namespace antcrew::internal {
 namespace {
 
-std::vector<int> current_mask() {
-  cpu_set_t set;
-  std::vector<int> mask;
-  if (sched_getaffinity(0, sizeof set, &set) != 0) return mask;
-  for (int cpu = 0; cpu < CPU_SETSIZE; ++cpu) {
-    if (CPU_ISSET(cpu, &set)) mask.push_back(cpu);
-  }
-  return mask;
-}
-
-bool keep_on(pthread_t thread, const std::vector<int>& processors) {
-  cpu_set_t set;
-  CPU_ZERO(&set);
-  for (const int cpu : processors) {
-    if (cpu >= CPU_SETSIZE) return false;
-    CPU_SET(cpu, &set);
-  }
-  return pthread_setaffinity_np(thread, sizeof set, &set) == 0;
+bool keep_thread_on(pthread_t thread, const ProcessorSet& set) noexcept {
+  static_assert(sizeof(set.words) % sizeof(unsigned long) == 0);
+  return pthread_setaffinity_np(thread, sizeof set.words, reinterpret_cast<const cpu_set_t*>(set.words.data())) == 0;
 }
 
 struct Start {
   void (*entry)(void*, int);
   void* context;
   int worker;
+  const ProcessorSet* own;  // null unless it stays pinned
 };
 
 void* thread_main(void* start) {
   const std::unique_ptr<Start> mine(static_cast<Start*>(start));
+  if (mine->own != nullptr) remember_own_processors(mine->own);
   mine->entry(mine->context, mine->worker);
   return nullptr;
 }
@@ -49,11 +35,7 @@ void* thread_main(void* start) {
 }  // namespace
 
 StandingThreads::StandingThreads(int workers, const CrewOptions& options)
-    : workers_(workers), facts_{options, {}, {}, 0}, caller_(pthread_self()) {}
-
-StandingThreads::~StandingThreads() {
-  if (!caller_mask_.empty() && pthread_equal(caller_, pthread_self())) keep_on(caller_, caller_mask_);
-}
+    : workers_(workers), facts_{options, {}, {}, 0, {}}, own_(own_processors()) {}
 
 void StandingThreads::start(void (*entry)(void*, int), void* context) {
   pthread_attr_t attributes;
@@ -64,6 +46,7 @@ void StandingThreads::start(void (*entry)(void*, int), void* context) {
     const std::size_t bytes = (std::max(facts_.asked.stack_bytes, least) + page - 1) / page * page;
     if (pthread_attr_setstacksize(&attributes, bytes) == 0) facts_.granted_stack_bytes = bytes;
   }
+  choose_processors();
   try {
     threads_.reserve(static_cast<std::size_t>(workers_ - 1));
     for (int worker = 1; worker < workers_; ++worker) start_one(worker, attributes, entry, context);
@@ -72,12 +55,13 @@ void StandingThreads::start(void (*entry)(void*, int), void* context) {
     throw;
   }
   pthread_attr_destroy(&attributes);
-  if (facts_.asked.pin != Pin::off) pin();
 }
 
+// Each thread has the maker's processors, also when the maker is pinned by another crew just now, or its own one.
 void StandingThreads::start_one(int worker, const pthread_attr_t& attributes, void (*entry)(void*, int),
                                 void* context) {
-  auto start = std::make_unique<Start>(Start{entry, context, worker});
+  const bool pinned = facts_.asked.pin != Pin::off;
+  auto start = std::make_unique<Start>(Start{entry, context, worker, pinned && !own_.empty() ? &own_ : nullptr});
   pthread_t thread{};
   const int fault = pthread_create(&thread, &attributes, &thread_main, start.get());
   if (fault != 0) {
@@ -87,6 +71,16 @@ void StandingThreads::start_one(int worker, const pthread_attr_t& attributes, vo
   }
   static_cast<void>(start.release());
   threads_.push_back(thread);
+  if (own_.empty()) return;
+  if (!pinned) {
+    ProcessorSet inherited;
+    if (read_processors(0, inherited) && inherited != own_) keep_thread_on(thread, own_);
+    return;
+  }
+  int& granted = facts_.granted_processors[static_cast<std::size_t>(worker)];
+  ProcessorSet one;
+  one.add(facts_.asked_processors[static_cast<std::size_t>(worker)]);
+  if (!keep_thread_on(thread, one)) granted = -1;
 }
 
 void StandingThreads::join() noexcept {
@@ -94,15 +88,20 @@ void StandingThreads::join() noexcept {
   threads_.clear();
 }
 
-void StandingThreads::pin() {
-  const std::vector<int> order = processor_order(facts_.asked.pin == Pin::close ? Nearness::close : Nearness::spread);
+void StandingThreads::choose_processors() {
+  if (own_.empty()) facts_.refused.push_back("reading which processors may be used");
+  if (facts_.asked.pin == Pin::off) return;
+  const std::vector<int> order = processor_order(facts_.asked.pin == Pin::near ? Nearness::near : Nearness::apart);
   if (order.empty()) return;
-  caller_mask_ = current_mask();
   for (int worker = 0; worker < workers_; ++worker) {
-    const int cpu = order[static_cast<std::size_t>(worker) % order.size()];
-    const pthread_t thread = worker == 0 ? caller_ : threads_[static_cast<std::size_t>(worker - 1)];
-    facts_.asked_processors.push_back(cpu);
-    facts_.granted_processors.push_back(keep_on(thread, {cpu}) ? cpu : -1);
+    facts_.asked_processors.push_back(order[static_cast<std::size_t>(worker) % order.size()]);
+  }
+  facts_.granted_processors = facts_.asked_processors;
+  if (PinnedHere(facts_.asked_processors.front()).granted()) {
+    pin_of_caller_ = facts_.asked_processors.front();
+  } else {
+    facts_.granted_processors.assign(facts_.asked_processors.size(), -1);
+    facts_.refused.push_back("keeping workers on processors");
   }
 }
 

@@ -1,5 +1,5 @@
-// Threads that stay: started together, pinned and given stacks as asked, joined together. Worker 0 is the thread that
-// made them and is not among them.
+// Threads that stay: started together, pinned and given stacks as asked, joined together. Worker 0 is whoever calls the
+// crew and is not among them; it is pinned for the length of a call only (PinnedHere with pin_of_caller()).
 #pragma once
 
 #include <pthread.h>
@@ -7,13 +7,14 @@
 #include <vector>
 
 #include "antcrew/crew/crew_options.hpp"
+#include "antcrew/machine/processors.hpp"
 
 namespace antcrew::internal {
 
 class StandingThreads {
  public:
   StandingThreads(int workers, const CrewOptions& options);
-  ~StandingThreads();  // they must have been joined
+  ~StandingThreads() = default;  // they must have been joined
   StandingThreads(const StandingThreads&) = delete;
   StandingThreads& operator=(const StandingThreads&) = delete;
 
@@ -25,16 +26,17 @@ class StandingThreads {
   void forget() noexcept { threads_.clear(); }
 
   const CrewFacts& facts() const noexcept { return facts_; }
+  int pin_of_caller() const noexcept { return pin_of_caller_; }
 
  private:
   void start_one(int worker, const pthread_attr_t& attributes, void (*entry)(void*, int), void* context);
-  void pin();
+  void choose_processors();
 
   int workers_;
   CrewFacts facts_;
+  ProcessorSet own_;  // of the maker, without any pin
+  int pin_of_caller_ = -1;
   std::vector<pthread_t> threads_;
-  std::vector<int> caller_mask_;  // the caller's processors before it was pinned
-  pthread_t caller_;
 };
 
 }  // namespace antcrew::internal

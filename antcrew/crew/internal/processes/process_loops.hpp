@@ -11,6 +11,7 @@
 
 #include "antcrew/base/enough.hpp"
 #include "antcrew/crew/column.hpp"
+#include "antcrew/crew/fixed_ranges.hpp"
 #include "antcrew/crew/internal/fill.hpp"
 #include "antcrew/crew/internal/processes/process_team.hpp"
 #include "antcrew/crew/internal/processes/worker_side.hpp"

@@ -1,7 +1,6 @@
 #include "antcrew/crew/internal/processes/process_team.hpp"
 
 #include <poll.h>
-#include <sched.h>
 #include <signal.h>
 #include <sys/mman.h>
 #include <sys/resource.h>
@@ -19,6 +18,7 @@
 #include "antcrew/crew/worker.hpp"
 #include "antcrew/log/phase.hpp"
 #include "antcrew/machine/clock.hpp"
+#include "antcrew/machine/processors.hpp"
 #include "antcrew/machine/topology.hpp"
 #include "antcrew/machine/usage.hpp"
 
@@ -63,24 +63,15 @@ void limit_memory(std::size_t more) {
   ::setrlimit(RLIMIT_DATA, &data);
 }
 
-bool pin_here(int processor) noexcept {
-  cpu_set_t set;
-  CPU_ZERO(&set);
-  if (processor < 0 || processor >= CPU_SETSIZE) return false;
-  CPU_SET(processor, &set);
-  return ::sched_setaffinity(0, sizeof set, &set) == 0;
-}
-
 // Asked for, and within what this process may use; each worker pins itself when it begins.
 void choose_processors(int workers, CrewFacts& facts) {
   if (facts.asked.pin == Pin::off) return;
-  const auto order = processor_order(facts.asked.pin == Pin::close ? Nearness::close : Nearness::spread);
+  const auto order = processor_order(facts.asked.pin == Pin::near ? Nearness::near : Nearness::apart);
   if (order.empty()) return;
-  cpu_set_t allowed;
-  const bool known = ::sched_getaffinity(0, sizeof allowed, &allowed) == 0;
+  const ProcessorSet allowed = own_processors();
   for (int worker = 0; worker < workers; ++worker) {
     const int cpu = order[static_cast<std::size_t>(worker) % order.size()];
-    const bool granted = known && cpu < CPU_SETSIZE && CPU_ISSET(cpu, &allowed);
+    const bool granted = allowed.has(cpu);
     facts.asked_processors.push_back(cpu);
     facts.granted_processors.push_back(granted ? cpu : -1);
   }
@@ -123,7 +114,7 @@ class Inbox : public BlockSource {
 
 ProcessTeam::ProcessTeam(const char* crew, int workers, const CrewOptions& options)
     : crew_(crew),
-      facts_{options, {}, {}, 0},
+      facts_{options, {}, {}, 0, {}},
       memory_(checked_workers(workers, crew)),
       workers_(static_cast<std::size_t>(workers)) {
   check_options_of_processes(options, crew);
@@ -249,7 +240,10 @@ void ProcessTeam::become_worker(int worker) {
   worker_here = worker;
   adopt_scratch();
   limit_memory(facts_.asked.processes.memory_bytes);
-  if (!facts_.granted_processors.empty()) pin_here(facts_.granted_processors[static_cast<std::size_t>(worker)]);
+  if (facts_.granted_processors.empty()) return;
+  ProcessorSet one;
+  one.add(facts_.granted_processors[static_cast<std::size_t>(worker)]);
+  if (!one.empty()) keep_on(0, one);
 }
 
 bool ProcessTeam::receive_parcel(int worker, Sink& sink) {

@@ -1,4 +1,15 @@
-// What tasks do: fork in two, and loops that are halved while others are idle.
+// Loops of a TaskCrew: halved as long as there is somebody to take a half (after Tzannes, Caragea, Barua and Vishkin
+// 2010, "Lazy binary-splitting"), with nothing but the block under way out of others' reach.
+//
+// A worker offers the upper half of its range, then the upper half of what is left, and so on down to one block; all of
+// them can be taken at once. A block begins at one piece and doubles only while it takes well under 8 µs. Inside a block
+// the worker looks whether others have nothing to do while nothing of its own is left to take: then the rest of the
+// block is offered, too, piece by piece.
+//
+// The end. Each range carries credit, and shares it when it is halved; who has done a range gives its credit back to the
+// loop, and the loop is done when all of it is back (Mattern 1989, "Global quiescence detection based on credit
+// distribution and recovery"). So one atomic step is paid for a range that was taken, none for one that was not, and
+// nobody but the caller waits: while it does, it takes up ranges of this loop and what descends from them.
 #pragma once
 
 #include <algorithm>
@@ -6,135 +17,46 @@
 #include <cstddef>
 #include <cstdint>
 #include <exception>
-#include <memory>
 #include <new>
-#include <type_traits>
 #include <utility>
 
 #include "antcrew/base/range.hpp"
-#include "antcrew/crew/internal/tasks/task_pool.hpp"
-#include "antcrew/crew/later.hpp"
+#include "antcrew/crew/internal/tasks/task_worker.hpp"
 #include "antcrew/machine/clock.hpp"
 
 namespace antcrew::internal {
 
-template <class T>
-struct DestroyAtEnd {
-  T& object;
-  ~DestroyAtEnd() { std::destroy_at(&object); }
+// A range that others may take.
+struct LoopTask : Task {
+  LoopTask() noexcept : Task(nullptr) {}
+  void* loop;
+  Range range;
+  std::uint64_t credit;
+  LoopTask* below;     // the range offered before it; in a free list, the next one
 };
 
-// The second half of a fork, on the stack of the worker that waits for it. Only a thief writes the outcome, so that a
-// fork nobody stole costs no more than what is pushed.
-template <class G>
-class Fork final : public JoinTask {
- public:
-  using Answer = std::decay_t<std::invoke_result_t<G&>>;
-
-  Fork(G& g, TaskWorker& worker) : JoinTask(&run_it, worker), g_(g) { worker.push(this); }
-  Fork(const Fork&) = delete;
-  Fork& operator=(const Fork&) = delete;
-  ~Fork() {}  // the outcome is destroyed by whoever reads it
-
-  Answer join() { return owner->take_back(this) ? g_() : taken(); }
-
-  // Leaves no task behind when the first half threw; its exception goes before this half's.
-  [[gnu::noinline, gnu::cold]] void abandon() noexcept {
-    if (owner->take_back(this)) return;
-    owner->wait_for(*this);
-    if (threw_) {
-      std::destroy_at(&error_);
-    } else {
-      std::destroy_at(&answer_);
-    }
-  }
-
- private:
-  static void run_it(Task* task, TaskWorker&) noexcept {
-    auto& self = *static_cast<Fork*>(task);
-    TaskWorker* owner = self.owner;
-    try {
-      ::new (static_cast<void*>(&self.answer_)) Something<Answer>(result_of(self.g_));
-      self.threw_ = false;
-    } catch (...) {
-      ::new (static_cast<void*>(&self.error_)) std::exception_ptr(std::current_exception());
-      self.threw_ = true;
-    }
-    self.done.store(true, std::memory_order_seq_cst);
-    TaskWorker::tell(owner);
-  }
-
-  [[gnu::noinline]] Answer taken() {
-    owner->wait_for(*this);
-    if (threw_) {
-      const std::exception_ptr error = std::move(error_);
-      std::destroy_at(&error_);
-      std::rethrow_exception(error);
-    }
-    const DestroyAtEnd<Something<Answer>> end{answer_};
-    if constexpr (!std::is_void_v<Answer>) return std::move(answer_);
-  }
-
-  G& g_;
-  bool threw_;
-  union {
-    Something<Answer> answer_;
-    std::exception_ptr error_;
-  };
-};
-
-template <class F, class G>
-inline constexpr bool both_answer =
-    !std::is_void_v<std::invoke_result_t<F&>> && !std::is_void_v<std::invoke_result_t<G&>>;
-
-// f's answer; an exception of f's comes out when `second` is done with.
-template <class F, class Second>
-auto first_half(F& f, Second& second) -> std::decay_t<std::invoke_result_t<F&>> {
-  try {
-    return f();
-  } catch (...) {
-    second.abandon();
-    throw;
-  }
-}
-
-template <class F, class G>
-auto fork(TaskWorker& worker, F& f, G& g) {
-  if (worker.stack_nearly_full()) [[unlikely]]
-    refuse_depth("both");
-  Fork<G> second(g, worker);
-  if constexpr (both_answer<F, G>) {
-    auto a = first_half(f, second);
-    return std::pair<decltype(a), typename Fork<G>::Answer>{std::move(a), second.join()};
-  } else {
-    first_half(f, second);
-    second.join();
-  }
-}
-
-template <class F, class G>
-auto one_after_the_other(F& f, G& g) {
-  if constexpr (both_answer<F, G>) {
-    auto a = f();
-    return std::pair{std::move(a), g()};
-  } else {
-    f();
-    g();
-  }
-}
-
-// How many pieces a worker does in one go, so that a go takes some microseconds: halving costs little then, and what it
-// has taken but not begun is out of others' reach for no longer.
+// How many pieces a worker does in one go.
 class Pace {
  public:
+  Pace() noexcept : began_ns_(now_ns()) {}
   std::size_t pieces() const noexcept { return pieces_; }
-  void took(std::int64_t ns) noexcept {
-    if (ns < 2'000 && pieces_ < 256) pieces_ *= 2;
-    if (ns > 8'000 && pieces_ > 1) pieces_ /= 2;
+  // One reading of the clock a block: a block goes on from the end of the one before.
+  void block_ended(std::size_t pieces) noexcept {
+    const std::int64_t now = now_ns();
+    const std::int64_t ns = now - began_ns_;
+    began_ns_ = now;
+    if (ns < 4'000) {
+      if (pieces == pieces_ && pieces_ < most) pieces_ *= 2;
+    } else if (ns > 8'000) {
+      pieces_ = std::max<std::size_t>(pieces_ / 2, 1);
+    }
   }
+  void begin_again() noexcept { pieces_ = 1; }
 
  private:
+  static constexpr std::size_t most = 1u << 14;
   std::size_t pieces_ = 1;
+  std::int64_t began_ns_;
 };
 
 template <class Enough, class OnPiece>
@@ -143,9 +65,20 @@ class Halving {
   Halving(std::size_t grain, std::atomic<bool>& failed, const Enough& enough, OnPiece& on_piece)
       : grain_(grain), failed_(failed), enough_(enough), on_piece_(on_piece) {}
 
-  void run(TaskWorker& worker, Range range) noexcept {
-    Pace pace;
-    halve(worker, range, pace);
+  // By the caller. What the pieces threw is kept.
+  void run(TaskWorker& worker, Range range) {
+    Scope* scope = worker.open_scope(worker.scope());
+    if (scope == nullptr) throw std::bad_alloc();
+    scope_ = scope;
+    owner_ = &worker;
+    {
+      const TaskWorker::In in(worker, scope);
+      const std::uint64_t kept = work(worker, range, total_.load(std::memory_order_relaxed));
+      if (!give_back(kept)) {
+        worker.work_until({nullptr, scope->name(), false}, [this] { return all_back(); });
+      }
+    }
+    worker.close_scope(scope);
   }
   // Exceptions come out.
   void run_alone(Range range) {
@@ -155,68 +88,123 @@ class Halving {
       range.first = next.last;
     }
   }
+  void run_alone_kept(Range range) noexcept {
+    try {
+      run_alone(range);
+    } catch (...) {
+      keep_error();
+    }
+  }
   void throw_again() {
     if (error_) std::rethrow_exception(error_);
   }
 
  private:
-  class Upper final : public JoinTask {
-   public:
-    Upper(Halving& loop, Range range, const Pace& pace, TaskWorker& worker)
-        : JoinTask(&run_it, worker), loop_(loop), range_(range), pace_(pace) {
-      worker.push(this);
-    }
+  static void run_taken(Task* task, TaskWorker& worker) noexcept {
+    auto* taken = static_cast<LoopTask*>(task);
+    auto& loop = *static_cast<Halving*>(taken->loop);
+    const Range range = taken->range;
+    const std::uint64_t credit = taken->credit;
+    worker.free_loop_task(taken);
+    TaskWorker* owner = loop.owner_;  // the loop is gone when the caller has seen the last credit
+    if (loop.give_back(loop.work(worker, range, credit))) TaskWorker::tell(owner);
+  }
 
-   private:
-    static void run_it(Task* task, TaskWorker& worker) noexcept {
-      auto& self = *static_cast<Upper*>(task);
-      TaskWorker* owner = self.owner;
-      self.loop_.halve(worker, self.range_, self.pace_);
-      self.done.store(true, std::memory_order_seq_cst);
-      TaskWorker::tell(owner);
+  // Does what is not taken by others of a range, and returns the credit that is left here.
+  std::uint64_t work(TaskWorker& worker, Range range, std::uint64_t credit) noexcept {
+    Pace pace;
+    LoopTask* last = nullptr;  // offered, and perhaps still here
+    while (true) {
+      if (!range.empty() && !enough_()) {
+        offer_all_but(worker, range, credit, pace, last);
+        block(worker, range, pace);
+        continue;
+      }
+      if (last == nullptr || !worker.take_back(last)) return credit;  // the older ones have been taken before it
+      range = last->range;
+      credit += last->credit;
+      worker.free_loop_task(std::exchange(last, last->below));
     }
-    Halving& loop_;
-    Range range_;
-    Pace pace_;
-  };
+  }
 
-  // Does the range, its upper half always offered to others while it is at the lower one.
-  void halve(TaskWorker& worker, Range range, Pace& pace) noexcept {
-    while (!range.empty() && !enough_()) {
-      if (worker.pool.workers() == 1) return go(range);
-      const Range next = front(range, pace.pieces());
-      if (next.last == range.last) return timed_go(next, pace);
+  void offer_all_but(TaskWorker& worker, Range& range, std::uint64_t& credit, const Pace& pace, LoopTask*& last) {
+    int offered = 0;
+    for (Range next = front(range, pace.pieces()); next.last < range.last; next = front(range, pace.pieces())) {
+      LoopTask* upper = worker.new_loop_task();
+      if (upper == nullptr) break;
       const std::size_t middle = std::max(range.first + range.size() / 2, next.last);
-      Upper upper(*this, {middle, range.last}, pace, worker);
-      halve(worker, {range.first, middle}, pace);
-      if (!worker.take_back(&upper)) return worker.wait_for(upper);
-      range.first = middle;
+      if (credit < 2) credit += more_credit();
+      upper->run = &run_taken;
+      upper->loop = this;
+      upper->range = {middle, range.last};
+      upper->credit = credit / 2;
+      upper->below = last;
+      if (!worker.push_quietly(upper, scope_)) {
+        worker.free_loop_task(upper);
+        break;
+      }
+      last = upper;
+      credit -= upper->credit;
+      range.last = middle;
+      ++offered;
     }
+    if (offered > 0) worker.tell_of(scope_, offered);
+  }
+
+  // The first pieces of the range.
+  void block(TaskWorker& worker, Range& range, Pace& pace) noexcept {
+    std::size_t done = 0;
+    try {
+      while (done < pace.pieces() && !range.empty() && !enough_()) {
+        if (done > 0 && worker.others_starve()) return pace.begin_again();
+        const Range next = front(range, 1);
+        range.first = next.last;
+        on_piece_(next, enough_);
+        ++done;
+      }
+    } catch (...) {
+      keep_error();
+    }
+    pace.block_ended(done);
   }
 
   Range front(Range range, std::size_t pieces) const noexcept {
     return {range.first, range.size() / grain_ < pieces ? range.last : range.first + grain_ * pieces};
   }
 
-  void timed_go(Range range, Pace& pace) noexcept {
-    const std::int64_t start = now_ns();
-    go(range);
-    pace.took(now_ns() - start);
+  // Only the first to set the flag writes the error; giving credit back publishes it to the caller.
+  void keep_error() noexcept {
+    if (!failed_.exchange(true, std::memory_order_relaxed)) error_ = std::current_exception();
   }
 
-  void go(Range range) noexcept {
-    try {
-      run_alone(range);
-    } catch (...) {
-      // Only the first to set the flag writes the error; the joins publish it to the thread that throws it again.
-      if (!failed_.exchange(true, std::memory_order_relaxed)) error_ = std::current_exception();
+  // True when it was the last; otherwise the loop may be gone afterwards. The total is read anew whenever somebody else
+  // has given back meanwhile: whoever raised it holds credit that is not back. Sequentially consistent with the caller's
+  // going to sleep.
+  bool give_back(std::uint64_t credit) noexcept {
+    std::uint64_t back = back_.load(std::memory_order_acquire);
+    std::uint64_t total = total_.load(std::memory_order_relaxed);
+    while (!back_.compare_exchange_weak(back, back + credit, std::memory_order_seq_cst, std::memory_order_acquire)) {
+      total = total_.load(std::memory_order_relaxed);
     }
+    return back + credit == total;
+  }
+  bool all_back() const noexcept {
+    return back_.load(std::memory_order_seq_cst) == total_.load(std::memory_order_relaxed);
+  }
+  std::uint64_t more_credit() noexcept {
+    constexpr std::uint64_t more = std::uint64_t{1} << 32;
+    total_.fetch_add(more, std::memory_order_relaxed);
+    return more;
   }
 
   std::size_t grain_;
   std::atomic<bool>& failed_;
   const Enough& enough_;
   OnPiece& on_piece_;
+  Scope* scope_ = nullptr;
+  TaskWorker* owner_ = nullptr;
+  alignas(line_bytes) std::atomic<std::uint64_t> back_{0};
+  std::atomic<std::uint64_t> total_{std::uint64_t{1} << 62};
   std::exception_ptr error_;
 };
 

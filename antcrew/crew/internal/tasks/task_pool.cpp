@@ -1,180 +1,42 @@
 #include "antcrew/crew/internal/tasks/task_pool.hpp"
 
-#include <pthread.h>
-
-#include <algorithm>
+#include <mutex>
 #include <utility>
 
 #include "antcrew/base/error.hpp"
-#include "antcrew/crew/worker.hpp"
 #include "antcrew/machine/limits.hpp"
+#include "antcrew/machine/topology.hpp"
 
 namespace antcrew::internal {
 namespace {
 
-// Kept public by each worker: enough that thieves need not wait for the owner to come by, few enough that the
-// recursion below them stays private. More workers than processors means work that waits, whose owner comes by late.
+// Of the forks of each worker: enough that thieves need not wait for the owner to come by, few enough that the recursion
+// below them stays private. More workers than processors means work that waits, whose owner comes by late.
 std::int64_t wanted_public(int workers) noexcept {
   if (workers == 1) return 0;
   return workers > usable_processors_now() ? 64 : std::max(4, workers);
 }
 
-// What a body may still need when recursion is refused.
-constexpr std::size_t stack_margin = 256 * 1024;
-
-std::uintptr_t find_stack_floor() noexcept {
-  pthread_attr_t attributes;
-  if (pthread_getattr_np(pthread_self(), &attributes) != 0) return 0;
-  void* lowest = nullptr;
-  std::size_t bytes = 0;
-  const bool known = pthread_attr_getstack(&attributes, &lowest, &bytes) == 0;
-  pthread_attr_destroy(&attributes);
-  return known ? reinterpret_cast<std::uintptr_t>(lowest) + std::min(stack_margin, bytes / 4) : 0;
-}
-
-std::uintptr_t stack_floor_here() noexcept {
-  thread_local const std::uintptr_t floor = find_stack_floor();
-  return floor;
-}
-
-// Values of TaskWorker::asleep_.
-constexpr std::uint32_t awake = 0;
-constexpr std::uint32_t idle = 1;
-constexpr std::uint32_t waits = 2;
-
 }  // namespace
 
-bool TaskWorker::may_look() const noexcept {
-  return pool.may_look_;
-}
-
-Task* TaskWorker::own() {
-  bool exposed = false;
-  Task* task = deque_.pop(exposed);
-  if (exposed) wake_somebody();
-  return task;
-}
-
-bool TaskWorker::take_back_slowly(const JoinTask* task) {
-  while (Task* last = own()) {
-    if (last == task) return true;
-    run(last);
-  }
-  return false;
-}
-
-void TaskWorker::wait_for(const JoinTask& task) {
-  work_until([&] { return task.done.load(std::memory_order_seq_cst); });
-}
-
-void TaskWorker::tell(TaskWorker* owner) noexcept {
-  // Sequentially consistent with the owner's going to sleep: it saw done, or is seen asleep.
-  if (owner->asleep_.load(std::memory_order_seq_cst) != awake) owner->pool.wake(*owner);
-}
-
-// Near the end of its stack a worker takes no work from others: it could not wait for it on top of what it has.
-Task* TaskWorker::find() {
-  if (Task* task = own()) return task;
-  if (stack_nearly_full()) return nullptr;
-  if (Task* task = pool.take_submitted()) return task;
-  const auto count = static_cast<std::uint32_t>(pool.workers());
-  random_ = random_ * 1'664'525u + 1'013'904'223u;  // Knuth 1981, "Seminumerical algorithms": spreads the thieves
-  const std::uint32_t start = (random_ >> 16) % count;
-  for (std::uint32_t step = 0; step < count; ++step) {
-    TaskWorker& other = *pool.workers_[(start + step) % count];
-    if (&other == this) continue;
-    Task* task = other.deque_.steal();
-    if (task == nullptr) continue;
-    if (Meter* meter = pool.meter_.now()) meter->lane(number)->stolen.add(1);
-    if (other.deque_.has_public()) wake_somebody();
-    return task;
-  }
-  return nullptr;
-}
-
-void TaskWorker::run(Task* task) {
-  at_border();
-  if (Meter* meter = pool.meter_.now()) meter->lane(number)->pieces.add(1);
-  task->run(task, *this);
-}
-
-bool TaskWorker::work_once() {
-  Task* task = find();
-  if (task == nullptr) return false;
-  run(task);
-  return true;
-}
-
-void TaskWorker::serve() {
-  task_worker_here = this;
-  worker_here = number;
-  stack_floor = stack_floor_here();
-  const auto leaving = [&] { return pool.leaving_.load(std::memory_order_seq_cst); };
-  while (true) {
-    if (Task* task = find()) {
-      Meter* meter = pool.meter_.now();
-      const Busy busy(meter == nullptr ? nullptr : meter->lane(number));
-      do {
-        run(task);
-      } while ((task = find()) != nullptr);
-    }
-    if (leaving()) return;
-    if (looked_for(leaving)) continue;
-    begin_sleep(false);
-    if (leaving() || anything_to_do()) {
-      end_sleep();
-    } else {
-      sleep();
-    }
-  }
-}
-
-// Busy goes from taking up work to finding none: what was spent waiting in between is taken off again.
-void TaskWorker::rested(std::int64_t since_ns) noexcept {
-  if (Meter* meter = pool.meter_.now()) meter->lane(number)->busy_ns.add(since_ns - now_ns());
-}
-
-void TaskWorker::wake_somebody() noexcept {
-  // Sequentially consistent, after the deque made the task public: a worker going to sleep saw the task, or is seen.
-  if (pool.sleepers_.load(std::memory_order_seq_cst) > 0) pool.wake_one_of();
-}
-
-bool TaskWorker::anything_to_do() const noexcept {
-  if (pool.submitted_count_.load(std::memory_order_seq_cst) > 0) return true;
-  for (const auto& other : pool.workers_) {
-    if (other->deque_.has_public()) return true;
-  }
-  return false;
-}
-
-void TaskWorker::begin_sleep(bool waiting) noexcept {
-  asleep_.store(waiting ? waits : idle, std::memory_order_seq_cst);
-  pool.sleepers_.fetch_add(1, std::memory_order_seq_cst);
-  if (waiting) pool.waiting_.fetch_add(1, std::memory_order_seq_cst);
-}
-
-void TaskWorker::end_sleep() noexcept {
-  // Woken by another meanwhile: as after a sleep.
-  if (!pool.wake(*this)) pool.waking_.store(false, std::memory_order_seq_cst);
-}
-
-void TaskWorker::sleep() noexcept {
-  for (std::uint32_t how = 0; (how = asleep_.load(std::memory_order_acquire)) != awake;) sleep_while(asleep_, how);
-  // Before looking for work: whoever relied on this wake-up made its task public before it saw the flag.
-  pool.waking_.store(false, std::memory_order_seq_cst);
-}
-
 TaskPool::TaskPool(int workers, const CrewOptions& options)
-    : may_look_(workers <= usable_processors_now()), threads_(workers, options) {
-  workers_.reserve(static_cast<std::size_t>(workers));
-  for (int number = 0; number < workers; ++number) {
-    workers_.push_back(std::make_unique<TaskWorker>(*this, number, wanted_public(workers)));
-    workers_.back()->random_ = static_cast<std::uint32_t>(number) * 2'654'435'761u;
+    : workers_(workers),
+      may_look_(workers <= usable_processors_now()),
+      several_neighbourhoods_(workers > 2 && neighbourhoods() > 1),
+      most_waking_(std::clamp(workers / 4, 1, 16)),
+      threads_(workers, options) {
+  const std::int64_t wanted = wanted_public(workers);
+  callers_[0] = std::make_unique<TaskWorker>(*this, 0, wanted);
+  callers_made_.store(1, std::memory_order_relaxed);
+  standing_.reserve(static_cast<std::size_t>(workers - 1));
+  for (int number = 1; number < workers; ++number) {
+    standing_.push_back(std::make_unique<TaskWorker>(*this, number, wanted));
+    standing_.back()->random_ = static_cast<std::uint32_t>(number) * 2'654'435'761u;
   }
   try {
     threads_.start(
         [](void* pool, int worker) {
-          static_cast<TaskPool*>(pool)->workers_[static_cast<std::size_t>(worker)]->serve();
+          static_cast<TaskPool*>(pool)->standing_[static_cast<std::size_t>(worker - 1)]->serve();
         },
         this);
   } catch (...) {
@@ -200,25 +62,55 @@ TaskPool::~TaskPool() {
 
 void TaskPool::stop_threads() noexcept {
   leaving_.store(true, std::memory_order_seq_cst);
-  for (const auto& worker : workers_) wake(*worker);
+  for (const auto& worker : standing_) wake(*worker, TaskWorker::idle);
   threads_.join();
 }
 
-TaskWorker* TaskPool::here() noexcept {
-  for (TaskWorker* worker = task_worker_here; worker != nullptr; worker = worker->outer) {
-    if (&worker->pool == this) return worker;
+TaskWorker* TaskPool::here() const noexcept {
+  for (const TaskFrame* frame = task_frames_here; frame != nullptr; frame = frame->outer) {
+    if (frame->worker != nullptr && &frame->worker->pool == this) return frame->worker;
   }
   return nullptr;
 }
 
-TaskPool::Call::Call(TaskPool& pool) : pool_(pool) {
-  refuse_if_inherited(pool.made_at_, "TaskCrew");
-  if (pool.called_.exchange(true, std::memory_order_seq_cst)) return;
-  worker_ = pool.workers_.front().get();
-  worker_->stack_floor = stack_floor_here();
-  worker_->outer = std::exchange(task_worker_here, worker_);
-  outside_ = std::exchange(worker_here, 0);
-  meter_ = pool.meter_.now();
+std::size_t TaskPool::worker_count() const noexcept {
+  return standing_.size() + callers_made_.load(std::memory_order_acquire);
+}
+TaskWorker& TaskPool::worker_at(std::size_t k) const noexcept {
+  return k < standing_.size() ? *standing_[k] : *callers_[k - standing_.size()];
+}
+
+// Calls
+
+TaskWorker* TaskPool::claim_caller(std::size_t& place) {
+  refuse_if_inherited(made_at_, "TaskCrew");
+  for (std::size_t k = 0; k < most_callers; ++k) {
+    if (calling_[k].load(std::memory_order_relaxed) || calling_[k].exchange(true, std::memory_order_acquire)) continue;
+    try {
+      for (std::size_t made; (made = callers_made_.load(std::memory_order_acquire)) <= k;) {
+        const std::lock_guard<Lock> held(scopes_lock_);
+        if (callers_made_.load(std::memory_order_relaxed) != made) continue;
+        callers_[made] = std::make_unique<TaskWorker>(*this, 0, wanted_public(workers_));
+        callers_made_.store(made + 1, std::memory_order_release);
+      }
+    } catch (...) {
+      calling_[k].store(false, std::memory_order_release);
+      throw;
+    }
+    place = k;
+    callers_now_.fetch_add(1, std::memory_order_seq_cst);
+    return callers_[k].get();
+  }
+  return nullptr;
+}
+
+TaskPool::Call::Call(TaskPool& pool)
+    : pool_(pool),
+      worker_(pool.claim_caller(place_)),
+      frame_(worker_),
+      as_(0, worker_),
+      pin_(place_ == 0 ? pool.threads_.pin_of_caller() : -1),
+      meter_(place_ == 0 ? pool.meter_.now() : nullptr) {
   if (meter_ == nullptr) return;
   start_ns_ = now_ns();
   cpu_ns_ = thread_cpu_ns();
@@ -234,84 +126,151 @@ TaskPool::Call::~Call() {
     meter_->lane(0)->busy_ns.add(took_ns);
     meter_->lane(0)->cpu_ns.add(thread_cpu_ns() - cpu_ns_);
   }
-  task_worker_here = std::exchange(worker_->outer, nullptr);
-  worker_here = outside_;
-  pool_.called_.store(false, std::memory_order_seq_cst);
-  if (pool_.outside_waiting_.load(std::memory_order_seq_cst) > 0) pool_.ended();
+  pool_.callers_now_.fetch_sub(1, std::memory_order_seq_cst);
+  pool_.calling_[place_].store(false, std::memory_order_release);
 }
 
 void TaskPool::Call::finish() {
   pool_.finish_call(*worker_);
   finished_ = true;
-  std::exception_ptr error;
+  if (const std::exception_ptr error = pool_.unwaited_->take_error()) std::rethrow_exception(error);
+}
+
+// What nobody waits for is for others; only begun work whose handle is gone is waited for here.
+void TaskPool::finish_call(TaskWorker& worker) noexcept {
+  worker.put_own_aside();
+  const auto none_open = [this] { return unwaited_->open.load(std::memory_order_seq_cst) == 0; };
+  if (!none_open()) worker.work_until({nullptr, {}, true}, none_open);
+}
+
+// The queue
+
+void TaskPool::submit(Task* task, Scope* scope) noexcept {
+  if (TaskWorker* worker = here()) return worker->push(task, scope);
+  put_aside(task, scope);
+}
+
+void TaskPool::put_aside(Task* task, Scope* scope) noexcept {
+  task->next = nullptr;
+  task->scope = scope;
   {
-    const std::lock_guard<std::mutex> lock(pool_.error_mutex_);
-    error = std::exchange(pool_.error_, nullptr);
-    pool_.has_error_.store(false, std::memory_order_relaxed);
+    const std::lock_guard<Lock> held(aside_lock_);
+    (aside_first_ == nullptr ? aside_first_ : aside_last_->next) = task;
+    aside_last_ = task;
+    ++puts_aside_;
+    aside_count_.fetch_add(1, std::memory_order_seq_cst);
   }
-  if (error) std::rethrow_exception(error);
+  published(scope);
 }
 
-void TaskPool::finish_call(TaskWorker& worker) {
-  while (Task* task = worker.own()) worker.run(task);
-  while (workers() == 1) {
-    Task* task = take_submitted();
-    if (task == nullptr) break;
-    worker.run(task);
-  }
-  if (unwaited_open_.load(std::memory_order_seq_cst) > 0) {
-    worker.work_until([&] { return unwaited_open_.load(std::memory_order_seq_cst) == 0; });
-  }
+Found TaskPool::take_aside() noexcept {
+  if (aside_count_.load(std::memory_order_relaxed) == 0) return {};
+  const std::lock_guard<Lock> held(aside_lock_);
+  Task* task = aside_first_;
+  if (task == nullptr) return {};
+  aside_first_ = task->next;
+  aside_count_.fetch_sub(1, std::memory_order_relaxed);
+  return {task, task->scope};
 }
 
-void TaskPool::submit(Task* task) {
-  if (TaskWorker* worker = here()) return worker->push(task);
-  {
-    const std::lock_guard<std::mutex> lock(submitted_mutex_);
-    submitted_.push_back(task);
-    submitted_count_.fetch_add(1, std::memory_order_seq_cst);
-  }
-  if (sleepers_.load(std::memory_order_seq_cst) > 0) wake_one_of();
-}
-
-Task* TaskPool::take_submitted() noexcept {
-  if (submitted_count_.load(std::memory_order_relaxed) == 0) return nullptr;
-  const std::lock_guard<std::mutex> lock(submitted_mutex_);
-  if (submitted_.empty()) return nullptr;
-  Task* task = submitted_.front();
-  submitted_.pop_front();
-  submitted_count_.fetch_sub(1, std::memory_order_relaxed);
-  return task;
-}
-
-// One wake-up at a time: the woken worker wakes the next if there is more. Whoever finds one under way may rely on it,
-// since the woken worker lowers the flag before it looks for work; and if nobody was asleep after all, the flag is
-// lowered and sleepers are counted again, for those that fell asleep meanwhile.
-void TaskPool::wake_one_of() noexcept {
-  do {
-    if (waking_.load(std::memory_order_seq_cst) || waking_.exchange(true, std::memory_order_seq_cst)) return;
-    for (const auto& worker : workers_) {
-      if (worker->asleep_.load(std::memory_order_seq_cst) != awake && wake(*worker)) return;
+// The first that is wanted, of those in front, or of all.
+Found TaskPool::take_aside(const Wanted& wanted, bool deep) noexcept {
+  if (aside_count_.load(std::memory_order_relaxed) == 0) return {};
+  const std::lock_guard<Lock> held(aside_lock_);
+  Task* before = nullptr;
+  int looks = 0;
+  for (Task* task = aside_first_; task != nullptr && (deep || ++looks <= looks_into_queue); task = task->next) {
+    if (wanted.includes(task, task->scope)) {
+      (before == nullptr ? aside_first_ : before->next) = task->next;
+      if (task == aside_last_) aside_last_ = before;
+      aside_count_.fetch_sub(1, std::memory_order_relaxed);
+      return {task, task->scope};
     }
-    waking_.store(false, std::memory_order_seq_cst);
-  } while (sleepers_.load(std::memory_order_seq_cst) > 0);
+    before = task;
+  }
+  return {};
 }
 
-// Whoever changes the word to awake takes the worker off the counts.
-bool TaskPool::wake(TaskWorker& worker, std::uint32_t least) noexcept {
-  std::uint32_t how = worker.asleep_.load(std::memory_order_seq_cst);
+bool TaskPool::lies_aside(const Wanted& wanted) const noexcept {
+  const std::lock_guard<Lock> held(aside_lock_);
+  int looks = 0;
+  for (const Task* task = aside_first_; task != nullptr && ++looks <= looks_into_queue; task = task->next) {
+    if (wanted.includes(task, task->scope)) return true;
+  }
+  return false;
+}
+
+// Waking
+
+void TaskPool::published(const Scope* scope) noexcept {
+  if (idle_.load(std::memory_order_seq_cst) > 0) return wake_idle();
+  if (waiting_.load(std::memory_order_seq_cst) > 0) wake_waiting(scope);
+}
+
+// Those that are woken wake others as long as there is more.
+void TaskPool::published(const Scope* scope, int count) noexcept {
+  published(scope);
+  if (count > 1 && idle_.load(std::memory_order_relaxed) > 0) wake_idle();
+}
+
+// A few at a time. Whoever finds enough wake-ups under way may rely on them, since a woken worker lowers the count
+// before it looks for work; and if nobody was asleep after all, the count is lowered and sleepers are counted again, for
+// those that fell asleep meanwhile.
+void TaskPool::wake_idle() noexcept {
   do {
-    if (how < least) return false;
-  } while (!worker.asleep_.compare_exchange_weak(how, awake, std::memory_order_seq_cst));
-  sleepers_.fetch_sub(1, std::memory_order_seq_cst);
-  if (how == waits) waiting_.fetch_sub(1, std::memory_order_seq_cst);
+    int under_way = waking_.load(std::memory_order_seq_cst);
+    do {
+      if (under_way >= most_waking_) return;
+    } while (!waking_.compare_exchange_weak(under_way, under_way + 1, std::memory_order_seq_cst));
+    for (const auto& worker : standing_) {
+      std::uint32_t how = TaskWorker::idle;
+      if (worker->asleep_.load(std::memory_order_seq_cst) != how) continue;
+      if (!worker->asleep_.compare_exchange_strong(how, TaskWorker::called, std::memory_order_seq_cst)) continue;
+      idle_.fetch_sub(1, std::memory_order_seq_cst);
+      if (may_look()) worker->bed_.make_room(processor_here());
+      wake_one(worker->asleep_);
+      return;
+    }
+    waking_.fetch_sub(1, std::memory_order_seq_cst);
+  } while (idle_.load(std::memory_order_seq_cst) > 0);
+}
+
+// One of those that may take up what belongs to this scope.
+void TaskPool::wake_waiting(const Scope* scope) noexcept {
+  for (std::size_t k = 0; k < worker_count(); ++k) {
+    TaskWorker& worker = worker_at(k);
+    if (worker.asleep_.load(std::memory_order_seq_cst) != TaskWorker::waits) continue;
+    const ScopeName name{worker.sleeps_for_.load(std::memory_order_relaxed),
+                         worker.sleeps_for_life_.load(std::memory_order_relaxed)};
+    const Wanted wanted{nullptr, name, !name};
+    if (wanted.includes(nullptr, scope) && wake(worker, TaskWorker::waits)) return;
+  }
+}
+
+// Whoever changes the word takes the worker off its count. how: as it is expected to sleep; idle stands for both.
+bool TaskPool::wake(TaskWorker& worker, std::uint32_t least) noexcept {
+  if (!wake_self(worker, least)) return false;
+  if (may_look()) worker.bed_.make_room(processor_here());
   wake_one(worker.asleep_);
   return true;
 }
 
-void TaskPool::ended() noexcept {
+bool TaskPool::wake_self(TaskWorker& worker, std::uint32_t least) noexcept {
+  std::uint32_t how = worker.asleep_.load(std::memory_order_seq_cst);
+  do {
+    if (how != TaskWorker::waits && (how != TaskWorker::idle || least != TaskWorker::idle)) return false;
+  } while (!worker.asleep_.compare_exchange_weak(how, TaskWorker::awake, std::memory_order_seq_cst));
+  (how == TaskWorker::waits ? waiting_ : idle_).fetch_sub(1, std::memory_order_seq_cst);
+  return true;
+}
+
+void TaskPool::ended(ScopeName name) noexcept {
   if (waiting_.load(std::memory_order_seq_cst) > 0) {
-    for (const auto& worker : workers_) wake(*worker, waits);
+    for (std::size_t k = 0; k < worker_count(); ++k) {
+      TaskWorker& worker = worker_at(k);
+      if (worker.asleep_.load(std::memory_order_seq_cst) != TaskWorker::waits) continue;
+      if (worker.sleeps_for_.load(std::memory_order_relaxed) == name.scope) wake(worker, TaskWorker::waits);
+    }
   }
   if (outside_waiting_.load(std::memory_order_seq_cst) > 0) {
     outside_word_.fetch_add(1, std::memory_order_seq_cst);
@@ -319,23 +278,92 @@ void TaskPool::ended() noexcept {
   }
 }
 
-void TaskPool::sleep_outside(std::uint32_t seen) noexcept {
-  sleep_while(outside_word_, seen);
+// How many processors there are to look from may change at any time.
+void TaskPool::look_around() noexcept {
+  const bool may = workers_ <= usable_processors_now();
+  if (may != may_look()) may_look_.store(may, std::memory_order_relaxed);
 }
 
-void TaskPool::given_up(bool still_open) noexcept {
-  unwaited_.fetch_add(1, std::memory_order_relaxed);
-  if (still_open) unwaited_open_.fetch_add(1, std::memory_order_seq_cst);
+// Waiting
+
+bool TaskPool::all_wait() const noexcept {
+  return idle_.load(std::memory_order_seq_cst) == 0 &&
+         waiting_.load(std::memory_order_seq_cst) ==
+             static_cast<int>(standing_.size()) + callers_now_.load(std::memory_order_seq_cst);
 }
 
-void TaskPool::ended_unwaited() noexcept {
-  if (unwaited_open_.fetch_sub(1, std::memory_order_seq_cst) == 1) ended();
+bool TaskPool::nobody_else_can() const noexcept {
+  const TaskWorker* me = here();
+  for (const auto& worker : standing_) {
+    if (worker.get() != me && worker->asleep_.load(std::memory_order_seq_cst) != TaskWorker::waits) return false;
+  }
+  return true;
 }
 
-void TaskPool::keep_error(std::exception_ptr error) noexcept {
-  const std::lock_guard<std::mutex> lock(error_mutex_);
-  if (!error_) error_ = std::move(error);
-  has_error_.store(true, std::memory_order_release);
+// When all wait, what one of them waits for may lie under tasks that it may not take. Then all that can be reached goes
+// to the queue, where each finds its own.
+bool TaskPool::unearth() noexcept {
+  for (std::size_t k = 0; k < worker_count(); ++k) {
+    Deque& deque = worker_at(k).deque_;
+    while (deque.has_public()) {
+      if (const Found found = deque.steal()) put_aside(found.task, found.scope);
+    }
+  }
+  {
+    const std::lock_guard<Lock> held(aside_lock_);
+    if (puts_aside_ == puts_looked_through_) return false;  // all have looked through all of it
+    puts_looked_through_ = puts_aside_;
+  }
+  unearthed_.fetch_add(1, std::memory_order_seq_cst);
+  for (std::size_t k = 0; k < worker_count(); ++k) wake(worker_at(k), TaskWorker::waits);
+  return true;
+}
+
+// Scopes
+
+// Under the lock.
+void TaskPool::make_scopes() {
+  scopes_.reserve(scopes_.size() + 1);
+  auto made = std::make_unique<Scope[]>(scopes_at_once);
+  for (int k = 0; k < scopes_at_once; ++k) free_scopes_.give(&made[static_cast<std::size_t>(k)]);
+  scopes_.push_back(std::move(made));
+}
+
+Scope* TaskPool::more_scopes(FreeScopes& list) {
+  const std::lock_guard<Lock> held(scopes_lock_);
+  for (int k = 1; k < scopes_at_once / 2; ++k) {
+    Scope* scope = free_scopes_.take();
+    if (scope == nullptr) {
+      make_scopes();
+      scope = free_scopes_.take();
+    }
+    list.give(scope);
+  }
+  return list.take();
+}
+
+Scope* TaskPool::open_scope(const Scope* parent, bool begun) {
+  Scope* scope = nullptr;
+  if (TaskWorker* worker = here()) {
+    scope = worker->free_scopes_.take();
+    if (scope == nullptr) scope = more_scopes(worker->free_scopes_);
+  } else {
+    const std::lock_guard<Lock> held(scopes_lock_);
+    scope = free_scopes_.take();
+    if (scope == nullptr) {
+      make_scopes();
+      scope = free_scopes_.take();
+    }
+  }
+  begin_life(*scope, parent, begun);
+  return scope;
+}
+
+void TaskPool::close_scope(Scope* scope) noexcept {
+  if (TaskWorker* worker = here()) return worker->close_scope(scope);
+  end_life(*scope);
+  const std::lock_guard<Lock> held(scopes_lock_);
+  free_scopes_.give(scope);
 }
 
 }  // namespace antcrew::internal

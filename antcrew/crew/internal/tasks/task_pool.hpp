@@ -1,119 +1,41 @@
-// The workers behind a TaskCrew: finding tasks, running them, sleeping when there are none, waiting for one of them.
+// What the workers of a TaskCrew share: a queue for tasks from outside and for those put aside, who sleeps, who calls.
+//
+// Several threads may call at once. Each is a worker for the length of its call, with a deque of its own; all of them
+// have number 0, which is unique within a call, since a caller takes up only what its own call is about.
 #pragma once
 
+#include <algorithm>
+#include <array>
 #include <atomic>
+#include <cstddef>
 #include <cstdint>
-#include <deque>
-#include <exception>
 #include <memory>
-#include <mutex>
 #include <vector>
 
 #include "antcrew/crew/crew_options.hpp"
 #include "antcrew/crew/internal/ancestry.hpp"
 #include "antcrew/crew/internal/meter.hpp"
 #include "antcrew/crew/internal/standing_threads.hpp"
-#include "antcrew/crew/internal/tasks/deque.hpp"
-#include "antcrew/machine/parking.hpp"
+#include "antcrew/crew/internal/tasks/task_worker.hpp"
+#include "antcrew/crew/later.hpp"
+#include "antcrew/machine/lock.hpp"
 
 namespace antcrew::internal {
 
-class TaskPool;
-class TaskWorker;
-
-// A piece of work. run() is called once; the task may be gone when it returns. It lets no exception out.
-struct Task {
-  explicit Task(void (*run_it)(Task*, TaskWorker&) noexcept) noexcept : run(run_it) {}
-  void (*run)(Task*, TaskWorker&) noexcept;
-};
-
-// One that the worker which pushed it waits for, on whose stack it lies.
-struct JoinTask : Task {
-  JoinTask(void (*run_it)(Task*, TaskWorker&) noexcept, TaskWorker& its_owner) noexcept
-      : Task(run_it), owner(&its_owner) {}
-  TaskWorker* owner;
-  std::atomic<bool> done{false};
-};
-
-class TaskWorker {
- public:
-  TaskWorker(TaskPool& of_pool, int its_number, std::int64_t wanted)
-      : pool(of_pool), number(its_number), deque_(wanted) {}
-
-  // All is for the thread that is this worker.
-  void push(Task* task) {
-    if (deque_.push(task)) wake_somebody();
-  }
-  // True when the task is this worker's again; false when another has taken it, or it was run meanwhile. Tasks that lie
-  // on top of it are run.
-  bool take_back(const JoinTask* task) { return deque_.pop_if_private(task) || take_back_slowly(task); }
-  // Works on other tasks until `task` is done.
-  void wait_for(const JoinTask& task);
-  // Works on other tasks until done(), a look at something that ends with a call of TaskPool::ended().
-  template <class Done>
-  void work_until(Done done);
-  // After done was set by a task of this worker's.
-  static void tell(TaskWorker* owner) noexcept;
-  bool work_once();
-  void reserve(std::int64_t tasks) { deque_.reserve(tasks); }
-  void serve();
-
-  // Address below which recursion is refused.
-  bool stack_nearly_full() const noexcept {
-    return reinterpret_cast<std::uintptr_t>(__builtin_frame_address(0)) < stack_floor;
-  }
-
-  TaskPool& pool;
-  const int number;
-  std::uintptr_t stack_floor = 0;
-  TaskWorker* outer = nullptr;  // the worker of another crew in whose body this one's call is
-
- private:
-  friend class TaskPool;
-  bool take_back_slowly(const JoinTask* task);
-  Task* own();
-  Task* find();
-  void run(Task* task);
-  [[gnu::noinline, gnu::cold]] void wake_somebody() noexcept;
-  bool anything_to_do() const noexcept;
-
-  template <class Done>
-  void rest_until(Done done) {
-    if (looked_for(done)) return;
-    begin_sleep(true);
-    if (done() || anything_to_do()) return end_sleep();
-    sleep();
-  }
-  void rested(std::int64_t since_ns) noexcept;
-  // Looks for the end and for work, as long as the crew may.
-  template <class Done>
-  bool looked_for(Done done) {
-    return may_look() && looked([&] { return done() || anything_to_do(); });
-  }
-  bool may_look() const noexcept;
-  void begin_sleep(bool waiting) noexcept;
-  void end_sleep() noexcept;
-  void sleep() noexcept;
-
-  Deque deque_;
-  std::uint32_t random_ = 0;
-  alignas(64) std::atomic<std::uint32_t> asleep_{0};
-};
-
-// The worker that the calling thread is at present; null outside all crews' calls.
-inline constinit thread_local TaskWorker* task_worker_here = nullptr;
-
 class TaskPool {
  public:
+  static constexpr std::size_t most_callers = 16;
+
   TaskPool(int workers, const CrewOptions& options);
   ~TaskPool();
   TaskPool(const TaskPool&) = delete;
   TaskPool& operator=(const TaskPool&) = delete;
 
   // The calling thread as a worker of this pool; null when it is none.
-  TaskWorker* here() noexcept;
+  TaskWorker* here() const noexcept;
 
-  // Makes the calling thread worker 0 for the length of one call; `worker` is null when another thread is that already.
+  // Makes the calling thread a worker for the length of one call. `worker` is null when as many threads as can are that
+  // already: then the caller works by itself.
   class Call {
    public:
     explicit Call(TaskPool& pool);
@@ -121,97 +43,179 @@ class TaskPool {
     Call(const Call&) = delete;
     Call& operator=(const Call&) = delete;
     TaskWorker* worker() const noexcept { return worker_; }
-    // Ends the call: runs what is left of the worker's tasks, waits for pieces of work that nobody waits for, and
-    // throws again what they threw.
+    // Ends the call: waits for pieces of work that nobody waits for, and throws again what they threw.
     void finish();
 
    private:
     TaskPool& pool_;
-    TaskWorker* worker_ = nullptr;
+    std::size_t place_ = most_callers;
+    TaskWorker* worker_;
     bool finished_ = false;
-    int outside_ = 0;  // the caller's number where it came from
+    TaskFrame frame_;
+    AsWorker as_;
+    PinnedHere pin_;
     Meter* meter_ = nullptr;
     std::int64_t start_ns_ = 0;
     std::int64_t cpu_ns_ = 0;
   };
 
-  // Takes a task from anywhere: from a worker onto its deque, from outside into a queue that all workers look at.
-  void submit(Task* task);
-  // Waits until done(), helping where the calling thread can. A call that this makes ends without throwing.
+  // Puts a task where any worker finds it: from a worker onto its deque, from outside into the queue.
+  void submit(Task* task, Scope* scope) noexcept;
+  // Into the queue, wherever the caller is.
+  void put_aside(Task* task, Scope* scope) noexcept;
+  // Waits until done(), helping with what is wanted where the calling thread can. Throws nothing that work threw.
   template <class Done>
-  void wait_for(Done done);
-  // Something that others may wait for has come to its end.
-  void ended() noexcept;
+  void wait_for(const Wanted& wanted, Done done);
+  // The same without taking up any work; false when `limit_s` seconds have passed before.
+  template <class Done>
+  bool wait_at_most(double limit_s, Done done);
+  // What has this name, and may be waited for, has come to its end.
+  void ended(ScopeName name) noexcept;
+  // Whether all workers but the calling one wait for something that is not done yet.
+  bool nobody_else_can() const noexcept;
 
-  // Pieces of work whose handle was given up before they had been waited for.
-  void given_up(bool still_open) noexcept;
-  void ended_unwaited() noexcept;
-  void keep_error(std::exception_ptr error) noexcept;
-  std::uint64_t take_unwaited() noexcept { return unwaited_.exchange(0, std::memory_order_relaxed); }
-  // Whether anything is left for settling: cheap to ask after every call.
-  bool nothing_unwaited() const noexcept {
-    return unwaited_.load(std::memory_order_acquire) == 0 && !has_error_.load(std::memory_order_acquire);
-  }
+  // A scope that any thread may open and close. Throws std::bad_alloc.
+  Scope* open_scope(const Scope* parent, bool begun = false);
+  void close_scope(Scope* scope) noexcept;
 
-  int workers() const noexcept { return static_cast<int>(workers_.size()); }
+  const std::shared_ptr<Unwaited>& unwaited() const noexcept { return unwaited_; }
+
+  int workers() const noexcept { return workers_; }
   const CrewFacts& facts() const noexcept { return threads_.facts(); }
   MeterSwitch& meter() noexcept { return meter_; }
 
+  // Makes sure that somebody is awake who can take the task that was just made public, or `count` such tasks.
+  void published(const Scope* scope) noexcept;
+  void published(const Scope* scope, int count) noexcept;
+
  private:
   friend class TaskWorker;
-  Task* take_submitted() noexcept;
-  void wake_one_of() noexcept;
-  bool wake(TaskWorker& worker, std::uint32_t least = 1) noexcept;
-  void stop_threads() noexcept;
-  void sleep_outside(std::uint32_t seen) noexcept;
-  void finish_call(TaskWorker& worker);
 
-  std::vector<std::unique_ptr<TaskWorker>> workers_;
-  bool may_look_;
+  static constexpr int scopes_at_once = 64;
+  static constexpr int looks_into_queue = 64;
+
+  Found take_aside() noexcept;
+  Found take_aside(const Wanted& wanted, bool deep) noexcept;
+  bool lies_aside(const Wanted& wanted) const noexcept;
+  bool something_aside() const noexcept { return aside_count_.load(std::memory_order_seq_cst) > 0; }
+
+  void wake_idle() noexcept;
+  void wake_waiting(const Scope* scope) noexcept;
+  bool wake(TaskWorker& worker, std::uint32_t least) noexcept;
+  bool wake_self(TaskWorker& worker, std::uint32_t least) noexcept;
+  bool all_wait() const noexcept;
+  bool unearth() noexcept;
+  bool may_look() const noexcept { return may_look_.load(std::memory_order_relaxed); }
+  void look_around() noexcept;
+  void make_scopes();
+  Scope* more_scopes(FreeScopes& list);
+
+  TaskWorker* claim_caller(std::size_t& place);
+  std::size_t worker_count() const noexcept;
+  TaskWorker& worker_at(std::size_t k) const noexcept;
+  void finish_call(TaskWorker& worker) noexcept;
+  void stop_threads() noexcept;
+
+  int workers_;
+  std::atomic<bool> may_look_;
+  bool several_neighbourhoods_;
+  int most_waking_;
   int made_at_ = fork_depth();
   MeterSwitch meter_;
-  std::atomic<bool> called_{false};  // some thread is worker 0
-  alignas(64) std::atomic<int> sleepers_{0};
-  std::atomic<int> waiting_{0};  // of the sleepers, those that wait for something to end
-  std::atomic<bool> waking_{false};
+  std::vector<std::unique_ptr<TaskWorker>> standing_;                   // numbers 1 and up
+  std::array<std::unique_ptr<TaskWorker>, most_callers> callers_;       // those made so far, without gaps
+  std::atomic<std::size_t> callers_made_{0};
+  std::array<std::atomic<bool>, most_callers> calling_{};
+  alignas(line_bytes) std::atomic<int> callers_now_{0};
+  alignas(line_bytes) std::atomic<int> idle_{0};  // asleep with nothing to do
+  std::atomic<int> waiting_{0};                   // asleep until something ends
+  std::atomic<int> waking_{0};                    // woken from idleness, and not looking yet
+  std::atomic<std::uint32_t> unearthed_{0};
   std::atomic<bool> leaving_{false};
-  alignas(64) std::atomic<std::int64_t> submitted_count_{0};
-  std::mutex submitted_mutex_;
-  std::deque<Task*> submitted_;
-  alignas(64) std::atomic<std::uint32_t> outside_word_{0};
+  alignas(line_bytes) std::atomic<std::int64_t> aside_count_{0};
+  mutable Lock aside_lock_;
+  Task* aside_first_ = nullptr;
+  Task* aside_last_ = nullptr;
+  std::uint64_t puts_aside_ = 0;
+  std::uint64_t puts_looked_through_ = 0;
+  alignas(line_bytes) std::atomic<std::uint32_t> outside_word_{0};
   std::atomic<int> outside_waiting_{0};
-  alignas(64) std::atomic<std::int64_t> unwaited_open_{0};
-  std::atomic<std::uint64_t> unwaited_{0};
-  std::mutex error_mutex_;
-  std::exception_ptr error_;
-  std::atomic<bool> has_error_{false};
+  const std::shared_ptr<Unwaited> unwaited_ = std::make_shared<Unwaited>();
+  Lock scopes_lock_;
+  FreeScopes free_scopes_;
+  std::vector<std::unique_ptr<Scope[]>> scopes_;
   StandingThreads threads_;
 };
 
+// The worker that the calling thread is, found again inside a body of another crew.
+class AgainWorker {
+ public:
+  explicit AgainWorker(TaskWorker& worker) noexcept
+      : frame_(&worker), as_(worker.number, &worker) {}
+
+ private:
+  TaskFrame frame_;
+  AsWorker as_;
+};
+
 template <class Done>
-void TaskWorker::work_until(Done done) {
+void TaskWorker::work_until(const Wanted& wanted, Done done) {
   while (!done()) {
-    if (work_once()) continue;
-    const bool watched = pool.meter_.now() != nullptr;
-    const std::int64_t start_ns = watched ? now_ns() : 0;
-    rest_until(done);
-    if (watched) rested(start_ns);
+    if (const Found found = find(wanted, false)) {
+      run(found);
+      continue;
+    }
+    const std::int64_t start_ns = watched() ? now_ns() : 0;
+    rest_until(wanted, done);
+    if (start_ns != 0) rested(start_ns);
   }
 }
 
 template <class Done>
-void TaskPool::wait_for(Done done) {
-  if (TaskWorker* worker = here()) return worker->work_until(done);
-  while (!done()) {
+void TaskWorker::rest_until(const Wanted& wanted, Done done) noexcept {
+  if (pool.may_look() && looked([&] { return done() || sees(wanted); })) return;
+  const ScopeName name = wanted.name();
+  // Somebody has taken the fork just now and not begun it, or it lies deep in the queue.
+  if (!name && !wanted.any_begun) {
+    const Found found = find(wanted, true);
+    if (found) return run(found);
+    return done() ? void() : give_way();
+  }
+  begin_sleep(true, name);
+  if (done() || sees(wanted)) return end_sleep();
+  if (pool.all_wait() && pool.unearth()) return end_sleep();
+  sleep();
+  // What it was woken for may be for somebody else now.
+  if (done()) see_to_others();
+}
+
+template <class Done>
+void TaskPool::wait_for(const Wanted& wanted, Done done) {
+  if (done()) return;
+  if (TaskWorker* worker = here()) {
+    if (task_worker_here == worker) return worker->work_until(wanted, done);
+    const AgainWorker again(*worker);
+    return worker->work_until(wanted, done);
+  }
+  {
     Call call(*this);
-    if (call.worker() != nullptr) {
-      return call.worker()->work_until(done);
-    }
+    if (call.worker() != nullptr) return call.worker()->work_until(wanted, done);
+  }
+  wait_at_most(1e9, done);
+}
+
+template <class Done>
+bool TaskPool::wait_at_most(double limit_s, Done done) {
+  const std::int64_t end_ns = now_ns() + static_cast<std::int64_t>(std::min(limit_s, 1e9) * 1e9);
+  while (!done()) {
+    const std::int64_t left_ns = end_ns - now_ns();
+    if (left_ns <= 0) return done();
     const std::uint32_t seen = outside_word_.load(std::memory_order_seq_cst);
     outside_waiting_.fetch_add(1, std::memory_order_seq_cst);
-    if (!done() && called_.load(std::memory_order_seq_cst)) sleep_outside(seen);
+    if (!done()) sleep_while(outside_word_, seen, left_ns);
     outside_waiting_.fetch_sub(1, std::memory_order_relaxed);
   }
+  return true;
 }
 
 }  // namespace antcrew::internal

@@ -16,6 +16,8 @@
 #include "antcrew/crew/internal/handout.hpp"
 #include "antcrew/crew/internal/meter.hpp"
 #include "antcrew/crew/internal/standing_threads.hpp"
+#include "antcrew/machine/bed.hpp"
+#include "antcrew/machine/cache_line.hpp"
 
 namespace antcrew::internal {
 
@@ -60,6 +62,23 @@ Job job_of(OnWorker& on_worker) noexcept {
   return job;
 }
 
+// What a standing worker sleeps on.
+struct alignas(line_bytes) Post {
+  std::atomic<std::uint32_t> asleep{0};  // in squads: 1 while it may sleep
+  Bed bed;
+};
+
+// With more workers than this, a region's start, its wake-ups and its end go through squads of so many workers: each
+// line is then watched and counted on by a squad, not by all; squads are neighbours where workers are pinned near each
+// other. The first of a squad, its leader, watches the caller's line and passes the number on. Woken workers wake
+// others, so that the caller has done its part after two wake-ups.
+inline constexpr int squad_size = 8;
+
+struct Squad {
+  alignas(line_bytes) std::atomic<std::uint32_t> region{0};
+  alignas(line_bytes) std::atomic<std::uint64_t> ended{0};  // of its workers, over all regions
+};
+
 class Team {
  public:
   Team(int workers, const CrewOptions& options);
@@ -67,54 +86,77 @@ class Team {
   Team(const Team&) = delete;
   Team& operator=(const Team&) = delete;
 
-  // Claims the team for the calling thread until run() has returned. Throws Error (crew.busy) when another thread's
-  // region is under way.
+  // Claims the team for the calling thread, or once more, until leave(). Throws Error (crew.busy) when another thread
+  // has it.
   void enter();
-  // Calls the job once on every worker, the caller being worker 0, and returns when all are done. Throws again the
-  // first exception.
+  void leave() noexcept;
+  // Calls the job once on every worker, the caller being worker 0, and returns when all are done; then it leaves the
+  // team that was entered for it. Throws again the first exception.
   void run(const Job& job);
 
-  // Whether the calling thread is in a body of this team.
-  bool inside() const noexcept;
+  // The calling thread's number, if it is in a body of this team; -1 otherwise.
+  int number_inside() const noexcept;
 
   const std::atomic<bool>& cancelled() const noexcept { return cancelled_; }
   const CrewFacts& facts() const noexcept { return threads_.facts(); }
+  int pin_of_caller() const noexcept { return threads_.pin_of_caller(); }
   int workers() const noexcept { return workers_; }
   // One for each worker, for the region under way.
   Share* shares() noexcept { return shares_.get(); }
   MeterSwitch& meter() noexcept { return meter_; }
+  // Of sleeping workers, by the caller itself, since the team was made: for tests. By the caller.
+  std::uint64_t wake_ups_by_caller() const noexcept { return wake_ups_; }
 
  private:
+  bool in_squads() const noexcept { return squads_ != nullptr; }
+  Squad& squad_of(int worker) noexcept { return squads_[static_cast<std::size_t>(worker / squad_size)]; }
+  Post& post_of(int worker) noexcept { return posts_[static_cast<std::size_t>(worker)]; }
+  std::uint32_t arrivals() const noexcept;
   void serve(int worker);
-  bool wait_for_region(std::uint32_t seen);
+  bool wait_for_region(int worker, std::uint32_t seen);
+  bool wait_in_squad(int worker, std::uint32_t seen);
   void perform(int worker) noexcept;
-  void arrive() noexcept;
+  void arrive(int worker) noexcept;
+  void start_region() noexcept;
   void wake_sleepers() noexcept;
+  int wake_next(int worker) noexcept;
+  bool wake(int worker) noexcept;
   void join() noexcept;
+  void look_around() noexcept;
+  bool may_spin() const noexcept { return may_spin_.load(std::memory_order_relaxed); }
   void stop_threads() noexcept;
 
   // Written by the caller before each region, read by all workers: one cache line brings number and job. Plain stores
   // one after the other, so that no worker looking at the line takes it away in between.
-  alignas(64) std::atomic<std::uint32_t> region_{0};
+  alignas(line_bytes) std::atomic<std::uint32_t> region_{0};
   std::uint32_t target_ = 0;
   Job job_;
   bool leaving_ = false;
-  // Counts ends of workers over all regions; a region is over when it reaches target_.
-  alignas(64) std::atomic<std::uint32_t> ended_{0};
-  alignas(64) std::atomic<int> sleepers_{0};
+  // Counts ends over all regions, of workers or of squads; a region is over when it reaches target_.
+  alignas(line_bytes) std::atomic<std::uint32_t> ended_{0};
+  alignas(line_bytes) std::atomic<int> sleepers_{0};
   std::atomic<bool> joiner_sleeps_{false};
   // The caller's own: on a line that workers never read.
-  alignas(64) std::atomic<bool> busy_{false};
+  alignas(line_bytes) std::atomic<bool> busy_{false};
   std::atomic<bool> published_{false};  // writing it also makes the region's number visible at once
-  alignas(64) std::atomic<bool> cancelled_{false};
+  std::atomic<const void*> holder_{nullptr};  // which thread has the team
+  int holds_ = 0;                             // how often
+  std::uint64_t wake_ups_ = 0;
+  // Written only when something was thrown.
+  alignas(line_bytes) std::atomic<bool> cancelled_{false};
   std::exception_ptr first_error_;
 
   int workers_;
-  bool may_spin_;
+  std::atomic<bool> may_spin_;
   int made_at_ = fork_depth();
   MeterSwitch meter_;
   std::unique_ptr<Share[]> shares_;
+  std::unique_ptr<Post[]> posts_;
+  std::unique_ptr<Squad[]> squads_;  // none for a few workers
   StandingThreads threads_;
 };
+
+// The calling thread's own address, as long as it lives.
+const void* thread_mark() noexcept;
 
 }  // namespace antcrew::internal

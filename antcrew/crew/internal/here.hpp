@@ -1,0 +1,49 @@
+// What the calling thread is at present: which worker, of which crew, and how much of its stack is left.
+#pragma once
+
+#include <cstdint>
+#include <utility>
+
+#include "antcrew/crew/worker.hpp"
+
+namespace antcrew::internal {
+
+class TaskWorker;
+
+// The worker of a TaskCrew in whose body the calling thread is; null outside, and in bodies of other crews inside it.
+inline constinit thread_local TaskWorker* task_worker_here = nullptr;
+
+// For the length of a body: the calling thread is this worker of its crew, whatever it was outside.
+class AsWorker {
+ public:
+  explicit AsWorker(int number, TaskWorker* task_worker = nullptr) noexcept
+      : number_(std::exchange(worker_here, number)), task_worker_(std::exchange(task_worker_here, task_worker)) {}
+  ~AsWorker() {
+    worker_here = number_;
+    task_worker_here = task_worker_;
+  }
+  AsWorker(const AsWorker&) = delete;
+  AsWorker& operator=(const AsWorker&) = delete;
+
+ private:
+  int number_;
+  TaskWorker* task_worker_;
+};
+
+// Address below which recursion is refused: what a body may still need lies below it. Found once a thread; until then
+// everything is below.
+inline constinit thread_local std::uintptr_t stack_floor_here = ~std::uintptr_t{0};
+std::uintptr_t find_stack_floor() noexcept;
+
+inline bool stack_nearly_full() noexcept {
+  const auto at = reinterpret_cast<std::uintptr_t>(__builtin_frame_address(0));
+  if (at >= stack_floor_here) [[likely]]
+    return false;
+  return at < find_stack_floor();
+}
+// Throws Error (crew.busy).
+[[noreturn]] void refuse_busy(const char* crew);
+// Throws Error (crew.stack).
+[[noreturn]] void refuse_depth(const char* crew, const char* call);
+
+}  // namespace antcrew::internal

@@ -1,0 +1,143 @@
+// The fork in two of a TaskCrew.
+#pragma once
+
+#include <exception>
+#include <memory>
+#include <new>
+#include <type_traits>
+#include <utility>
+
+#include "antcrew/crew/internal/something.hpp"
+#include "antcrew/crew/internal/tasks/task_worker.hpp"
+
+namespace antcrew::internal {
+
+template <class T>
+struct DestroyAtEnd {
+  T& object;
+  ~DestroyAtEnd() { std::destroy_at(&object); }
+};
+
+// A fork's run by a worker that took it: what is forked in it descends from it.
+class StolenRun {
+ public:
+  StolenRun(JoinTask& task, TaskWorker& worker) noexcept
+      : owner_(task.owner), worker_(worker), scope_(worker.open_scope(worker.scope())) {
+    if (scope_ != nullptr) task.begins_as(scope_);
+  }
+  // The task may be gone afterwards.
+  void end(JoinTask& task) noexcept {
+    if (scope_ != nullptr) worker_.close_scope(scope_);
+    task.end();
+    TaskWorker::tell(owner_);
+  }
+  StolenRun(const StolenRun&) = delete;
+  StolenRun& operator=(const StolenRun&) = delete;
+  Scope* scope() const noexcept { return scope_ != nullptr ? scope_ : worker_.scope(); }
+
+ private:
+  TaskWorker* owner_;
+  TaskWorker& worker_;
+  Scope* scope_;  // null without memory: then nobody can help
+};
+
+// The second half of a fork, on the stack of the worker that waits for it. Only a thief writes the outcome, so that a
+// fork nobody stole costs no more than what is pushed.
+template <class G>
+class Fork final : public JoinTask {
+ public:
+  using Answer = std::decay_t<std::invoke_result_t<G&>>;
+
+  Fork(G& g, TaskWorker& worker) : JoinTask(&run_it, worker), g_(g) { worker.push_fork(this); }
+  Fork(const Fork&) = delete;
+  Fork& operator=(const Fork&) = delete;
+  ~Fork() {}  // the outcome is destroyed by whoever reads it
+
+  Answer join() { return owner->take_back(this) ? g_() : taken(); }
+
+  // Leaves no task behind when the first half threw; its exception goes before this half's.
+  [[gnu::noinline, gnu::cold]] void abandon() noexcept {
+    if (owner->take_back(this)) return;
+    owner->wait_for(*this);
+    if (threw_) {
+      std::destroy_at(&error_);
+    } else {
+      std::destroy_at(&answer_);
+    }
+  }
+
+ private:
+  static void run_it(Task* task, TaskWorker& worker) noexcept {
+    auto& self = *static_cast<Fork*>(task);
+    StolenRun run(self, worker);
+    const TaskWorker::In in(worker, run.scope());
+    try {
+      ::new (static_cast<void*>(&self.answer_)) Something<Answer>(result_of(self.g_));
+      self.threw_ = false;
+    } catch (...) {
+      ::new (static_cast<void*>(&self.error_)) std::exception_ptr(std::current_exception());
+      self.threw_ = true;
+    }
+    run.end(self);
+  }
+
+  [[gnu::noinline]] Answer taken() {
+    owner->wait_for(*this);
+    if (threw_) {
+      const std::exception_ptr error = std::move(error_);
+      std::destroy_at(&error_);
+      std::rethrow_exception(error);
+    }
+    const DestroyAtEnd<Something<Answer>> end{answer_};
+    if constexpr (!std::is_void_v<Answer>) return std::move(answer_);
+  }
+
+  G& g_;
+  bool threw_;
+  union {
+    Something<Answer> answer_;
+    std::exception_ptr error_;
+  };
+};
+
+template <class F, class G>
+inline constexpr bool both_answer =
+    !std::is_void_v<std::invoke_result_t<F&>> && !std::is_void_v<std::invoke_result_t<G&>>;
+
+// f's answer; an exception of f's comes out when `second` is done with.
+template <class F, class Second>
+auto first_half(F& f, Second& second) -> std::decay_t<std::invoke_result_t<F&>> {
+  try {
+    return f();
+  } catch (...) {
+    second.abandon();
+    throw;
+  }
+}
+
+template <class F, class G>
+auto fork(TaskWorker& worker, F& f, G& g) {
+  if (stack_nearly_full()) [[unlikely]]
+    refuse_depth("TaskCrew", "both");
+  Fork<G> second(g, worker);
+  if constexpr (both_answer<F, G>) {
+    auto a = first_half(f, second);
+    return std::pair<decltype(a), typename Fork<G>::Answer>{std::move(a), second.join()};
+  } else {
+    first_half(f, second);
+    second.join();
+  }
+}
+
+template <class F, class G>
+auto one_after_the_other(F& f, G& g) {
+  if constexpr (both_answer<F, G>) {
+    auto a = f();
+    return std::pair{std::move(a), g()};
+  } else {
+    f();
+    g();
+  }
+}
+
+}  // namespace antcrew::internal

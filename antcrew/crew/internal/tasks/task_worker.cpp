@@ -1,0 +1,254 @@
+#include "antcrew/crew/internal/tasks/task_worker.hpp"
+
+#include <new>
+#include <utility>
+
+#include "antcrew/crew/internal/tasks/halving.hpp"
+#include "antcrew/crew/internal/tasks/task_pool.hpp"
+#include "antcrew/machine/topology.hpp"
+
+namespace antcrew::internal {
+
+TaskWorker::~TaskWorker() {
+  while (free_loop_tasks_ != nullptr) delete std::exchange(free_loop_tasks_, free_loop_tasks_->below);
+}
+
+bool TaskWorker::watched() const noexcept {
+  return pool.meter_.now() != nullptr;
+}
+
+// Taking up
+
+Found TaskWorker::own() noexcept {
+  Found last = deque_.last();
+  if (!last) return {};
+  bool exposed = false;
+  last.task = deque_.pop(exposed);
+  if (exposed) pool.published(last.scope);
+  return last;
+}
+
+// By a worker in nobody's body.
+Found TaskWorker::find() noexcept {
+  if (const Found mine = own()) return mine;
+  Found found = pool.take_aside();
+  if (!found) found = steal([](const Found&) { return true; });
+  if (found) see_to_others();
+  return found;
+}
+
+// Near the end of its stack a worker takes up nothing: it could not wait on top of what it has.
+Found TaskWorker::find(const Wanted& wanted, bool deep) noexcept {
+  const Found last = deque_.last();
+  if (last && wanted.includes(last.task, last.scope)) {
+    if (const Found mine = own()) return mine;
+  }
+  if (stack_nearly_full()) return {};
+  if (const std::uint32_t unearthed = pool.unearthed_.load(std::memory_order_seq_cst); unearthed != unearthed_) {
+    unearthed_ = unearthed;
+    deep = true;
+  }
+  Found found = pool.take_aside(wanted, deep);
+  if (!found) found = steal([&](const Found& at) { return wanted.includes(at.task, at.scope); });
+  if (found) see_to_others();
+  return found;
+}
+
+// Near workers first, where the machine has several neighbourhoods: what they have lies in a cache that both share.
+template <class Allowed>
+Found TaskWorker::steal(const Allowed& allowed) noexcept {
+  const auto count = static_cast<std::uint32_t>(pool.worker_count());
+  random_ = random_ * 1'664'525u + 1'013'904'223u;  // Knuth 1981, "Seminumerical algorithms": spreads the thieves
+  const std::uint32_t start = (random_ >> 16) % count;
+  const int here = neighbourhood_.load(std::memory_order_relaxed);
+  for (int pass = pool.several_neighbourhoods_ ? 0 : 1; pass < 2; ++pass) {
+    for (std::uint32_t step = 0; step < count; ++step) {
+      TaskWorker& other = pool.worker_at((start + step) % count);
+      if (&other == this) continue;
+      if (pass == 0 && other.neighbourhood_.load(std::memory_order_relaxed) != here) continue;
+      const Found found = other.deque_.steal(allowed);
+      if (!found) continue;
+      if (Meter* meter = pool.meter_.now()) meter->lane(number)->stolen.add(1);
+      return found;
+    }
+  }
+  return {};
+}
+
+bool TaskWorker::sees_anything() const noexcept {
+  if (pool.something_aside()) return true;
+  for (std::size_t k = 0; k < pool.worker_count(); ++k) {
+    if (pool.worker_at(k).deque_.has_public()) return true;
+  }
+  return false;
+}
+
+bool TaskWorker::sees(const Wanted& wanted) const noexcept {
+  if (unearthed_ != pool.unearthed_.load(std::memory_order_seq_cst)) return true;
+  if (stack_nearly_full()) return false;
+  for (std::size_t k = 0; k < pool.worker_count(); ++k) {
+    const TaskWorker& worker = pool.worker_at(k);
+    const Found found = &worker == this ? deque_.last() : worker.deque_.oldest();
+    if (found && wanted.includes(found.task, found.scope)) return true;
+  }
+  return pool.something_aside() && pool.lies_aside(wanted);
+}
+
+void TaskWorker::run(const Found& found) noexcept {
+  at_border();
+  if (Meter* meter = pool.meter_.now()) meter->lane(number)->pieces.add(1);
+  const In in(*this, found.scope);
+  found.task->run(found.task, *this);
+}
+
+bool TaskWorker::work_once() noexcept {
+  const Found found = find();
+  if (found) run(found);
+  return static_cast<bool>(found);
+}
+
+void TaskWorker::wait_for(const JoinTask& task) noexcept {
+  work_until({&task, {}, false}, [&] { return task.done(); });
+}
+
+void TaskWorker::tell(TaskWorker* owner) noexcept {
+  // Sequentially consistent with the owner's going to sleep: it saw the end, or is seen asleep.
+  const std::uint32_t how = owner->asleep_.load(std::memory_order_seq_cst);
+  if (how == waits) owner->pool.wake(*owner, waits);
+}
+
+// Adding
+
+void TaskWorker::pushed_slowly(Pushed pushed, Task* task, Scope* scope) noexcept {
+  if (pushed == Pushed::full) return pool.put_aside(task, scope);
+  pool.published(scope);
+}
+
+void TaskWorker::tell_of(const Scope* scope, int tasks) noexcept {
+  pool.published(scope, tasks);
+}
+
+bool TaskWorker::take_back_slowly(const Task* task) noexcept {
+  while (const Found last = own()) {
+    if (last.task == task) return true;
+    pool.put_aside(last.task, last.scope);
+  }
+  return false;
+}
+
+bool TaskWorker::take_out(const Task* task) noexcept {
+  return deque_.last().task == task && own().task == task;
+}
+
+void TaskWorker::put_own_aside() noexcept {
+  while (const Found last = own()) pool.put_aside(last.task, last.scope);
+}
+
+bool TaskWorker::others_starve() const noexcept {
+  const bool starving = pool.idle_.load(std::memory_order_relaxed) + pool.waiting_.load(std::memory_order_relaxed) > 0;
+  return starving && !deque_.has_public();
+}
+
+// Scopes
+
+Scope* TaskWorker::open_scope(const Scope* parent) noexcept {
+  Scope* scope = free_scopes_.take();
+  if (scope == nullptr) [[unlikely]] {
+    try {
+      scope = pool.more_scopes(free_scopes_);
+    } catch (...) {
+      return nullptr;
+    }
+  }
+  begin_life(*scope, parent, false);
+  return scope;
+}
+
+void TaskWorker::close_scope(Scope* scope) noexcept {
+  end_life(*scope);
+  free_scopes_.give(scope);
+}
+
+LoopTask* TaskWorker::new_loop_task() noexcept {
+  LoopTask* task = free_loop_tasks_;
+  if (task == nullptr) return new (std::nothrow) LoopTask;
+  free_loop_tasks_ = task->below;
+  return task;
+}
+
+void TaskWorker::free_loop_task(LoopTask* task) noexcept {
+  task->below = free_loop_tasks_;
+  free_loop_tasks_ = task;
+}
+
+// Sleeping
+
+void TaskWorker::serve() noexcept {
+  const TaskFrame frame(this);
+  const AsWorker as(number, this);
+  const auto leaving = [&] { return pool.leaving_.load(std::memory_order_seq_cst); };
+  while (true) {
+    if (Found found = find()) {
+      Meter* meter = pool.meter_.now();
+      const Busy busy(meter == nullptr ? nullptr : meter->lane(number));
+      do {
+        run(found);
+      } while ((found = find()));
+    }
+    if (leaving()) return;
+    if (pool.may_look() && looked([&] { return leaving() || sees_anything(); })) continue;
+    begin_sleep(false, {});
+    if (leaving() || sees_anything()) {
+      end_sleep();
+    } else {
+      sleep();
+    }
+  }
+}
+
+// Busy goes from taking up work to finding none: what was spent waiting in between is taken off again.
+void TaskWorker::rested(std::int64_t since_ns) noexcept {
+  if (Meter* meter = pool.meter_.now()) meter->lane(number)->busy_ns.add(since_ns - now_ns());
+}
+
+// After having found something, and when what the worker was woken for is not for it: others may be needed, too. Each
+// wakes two, so that many are awake after a few wake-ups one after the other.
+void TaskWorker::see_to_others() noexcept {
+  if (pool.idle_.load(std::memory_order_seq_cst) > 0) {
+    for (int k = 0; k < 2 && pool.idle_.load(std::memory_order_relaxed) > 0 && sees_anything(); ++k) pool.wake_idle();
+  } else if (pool.waiting_.load(std::memory_order_seq_cst) > 0) {
+    for (std::size_t k = 0; k < pool.worker_count(); ++k) {
+      if (const Found found = pool.worker_at(k).deque_.oldest()) pool.wake_waiting(found.scope);
+    }
+  }
+}
+
+void TaskWorker::begin_sleep(bool waiting, ScopeName wanted) noexcept {
+  pool.look_around();
+  bed_.lie_down();
+  if (pool.several_neighbourhoods_) {
+    neighbourhood_.store(neighbourhood_of(bed_.slept_on()), std::memory_order_relaxed);
+  }
+  sleeps_for_.store(wanted.scope, std::memory_order_relaxed);
+  sleeps_for_life_.store(wanted.life, std::memory_order_relaxed);
+  (waiting ? pool.waiting_ : pool.idle_).fetch_add(1, std::memory_order_seq_cst);
+  asleep_.store(waiting ? waits : idle, std::memory_order_seq_cst);
+}
+
+void TaskWorker::end_sleep() noexcept {
+  pool.wake_self(*this, idle);
+  sleep();
+}
+
+// Until woken. Who was called lowers the count before it looks: whoever relied on this wake-up made its task public
+// before it saw the count.
+void TaskWorker::sleep() noexcept {
+  std::uint32_t how = asleep_.load(std::memory_order_acquire);
+  for (; how == idle || how == waits; how = asleep_.load(std::memory_order_acquire)) sleep_while(asleep_, how);
+  bed_.get_up();
+  if (how != called) return;
+  asleep_.store(awake, std::memory_order_relaxed);
+  pool.waking_.fetch_sub(1, std::memory_order_seq_cst);
+}
+
+}  // namespace antcrew::internal

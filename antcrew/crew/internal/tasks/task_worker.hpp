@@ -1,0 +1,157 @@
+// A worker of a TaskCrew: a standing thread, or the thread of a caller for the length of its call.
+//
+// What it may take up. Where it is in nobody's body it takes up anything: its own tasks first, then the pool's queue,
+// then the oldest task of another worker. Where it waits inside a body it takes up only what descends from what it waits
+// for (scope.hpp): whatever else might wait in turn for something that the body under it holds.
+//
+// Sleeping. Who makes a task public counts sleepers afterwards; who goes to sleep is counted first, then marked, then
+// looks once more: one of the two sees the other, all of it being sequentially consistent. A worker that waits and
+// sleeps is counted apart, and woken for what it may take up.
+#pragma once
+
+#include <atomic>
+#include <cstdint>
+
+#include "antcrew/crew/internal/here.hpp"
+#include "antcrew/crew/internal/tasks/deque.hpp"
+#include "antcrew/crew/internal/tasks/task.hpp"
+#include "antcrew/machine/bed.hpp"
+#include "antcrew/machine/cache_line.hpp"
+#include "antcrew/machine/parking.hpp"
+
+namespace antcrew::internal {
+
+class TaskPool;
+class TaskWorker;
+struct LoopTask;
+
+// The workers that the calling thread is, innermost first: it may be in calls of several crews, one inside the other.
+struct TaskFrame {
+  explicit TaskFrame(TaskWorker* its_worker) noexcept;
+  ~TaskFrame();
+  TaskFrame(const TaskFrame&) = delete;
+  TaskFrame& operator=(const TaskFrame&) = delete;
+
+  TaskWorker* const worker;
+  const TaskFrame* const outer;
+};
+inline constinit thread_local const TaskFrame* task_frames_here = nullptr;
+inline TaskFrame::TaskFrame(TaskWorker* its_worker) noexcept : worker(its_worker), outer(task_frames_here) {
+  task_frames_here = this;
+}
+inline TaskFrame::~TaskFrame() {
+  task_frames_here = outer;
+}
+
+class TaskWorker {
+ public:
+  TaskWorker(TaskPool& of_pool, int its_number, std::int64_t wanted)
+      : pool(of_pool), number(its_number), deque_(wanted) {}
+  ~TaskWorker();
+
+  // All is for the thread that is this worker.
+
+  // Adds the second half of a fork of the body under way.
+  void push_fork(Task* task) noexcept {
+    const Pushed pushed = deque_.push(task, scope_);
+    if (pushed != Pushed::kept) [[unlikely]]
+      pushed_slowly(pushed, task, scope_);
+  }
+  // Adds a task that any worker can take at once.
+  void push(Task* task, Scope* scope) noexcept {
+    const Pushed pushed = deque_.push_public(task, scope);
+    pushed_slowly(pushed, task, scope);
+  }
+  // Of a crew of one, where nobody takes any.
+  void push_alone(Task* task, Scope* scope) noexcept {
+    if (deque_.push(task, scope) == Pushed::full) pushed_slowly(Pushed::full, task, scope);
+  }
+  // The same without waking anybody; false when it was not added.
+  bool push_quietly(Task* task, Scope* scope) noexcept { return deque_.push_public(task, scope) != Pushed::full; }
+  void tell_of(const Scope* scope, int tasks) noexcept;
+
+  // True when the task is this worker's again; false when another has taken it. Tasks that lie on top of it are put
+  // aside, for others.
+  bool take_back(const Task* task) noexcept { return deque_.pop_if_private(task) || take_back_slowly(task); }
+  // Takes the task out if it is the last one that was added.
+  bool take_out(const Task* task) noexcept;
+
+  // Works on what is wanted until done(), a look at something that ends with a tell() or TaskPool::ended().
+  template <class Done>
+  void work_until(const Wanted& wanted, Done done);
+  void wait_for(const JoinTask& task) noexcept;
+  // After what the worker waits for has come to its end.
+  static void tell(TaskWorker* owner) noexcept;
+
+  // A standing worker's life.
+  void serve() noexcept;
+  // Anything there is, by a worker in nobody's body. False when there was nothing.
+  bool work_once() noexcept;
+  void put_own_aside() noexcept;
+  void reserve(std::int64_t tasks) noexcept { deque_.reserve(tasks); }
+
+  // Scopes of what this worker runs.
+  Scope* scope() const noexcept { return scope_; }
+  Scope* open_scope(const Scope* parent) noexcept;  // null without memory
+  void close_scope(Scope* scope) noexcept;
+  // The scope of the body under way, for the length of another one.
+  class In {
+   public:
+    In(TaskWorker& worker, Scope* scope) noexcept : worker_(worker), before_(worker.scope_) { worker.scope_ = scope; }
+    ~In() { worker_.scope_ = before_; }
+    In(const In&) = delete;
+    In& operator=(const In&) = delete;
+
+   private:
+    TaskWorker& worker_;
+    Scope* before_;
+  };
+
+  // Whether somebody has nothing to do, and nothing lies here for him.
+  bool others_starve() const noexcept;
+  LoopTask* new_loop_task() noexcept;  // null without memory
+  void free_loop_task(LoopTask* task) noexcept;
+
+  TaskPool& pool;
+  const int number;
+
+ private:
+  friend class TaskPool;
+
+  void run(const Found& found) noexcept;
+  Found own() noexcept;
+  Found find() noexcept;
+  Found find(const Wanted& wanted, bool deep) noexcept;
+  template <class Allowed>
+  Found steal(const Allowed& allowed) noexcept;
+  bool sees_anything() const noexcept;
+  bool sees(const Wanted& wanted) const noexcept;
+  bool take_back_slowly(const Task* task) noexcept;
+  [[gnu::noinline, gnu::cold]] void pushed_slowly(Pushed pushed, Task* task, Scope* scope) noexcept;
+  void see_to_others() noexcept;
+
+  template <class Done>
+  void rest_until(const Wanted& wanted, Done done) noexcept;
+  void begin_sleep(bool waiting, ScopeName wanted) noexcept;
+  void end_sleep() noexcept;
+  void sleep() noexcept;
+  void rested(std::int64_t since_ns) noexcept;
+  bool watched() const noexcept;
+
+  // Values of asleep_. called: woken as one who is idle, and not looking yet.
+  enum : std::uint32_t { awake, idle, waits, called };
+
+  Scope* scope_ = nullptr;
+  Deque deque_;
+  FreeScopes free_scopes_;
+  LoopTask* free_loop_tasks_ = nullptr;
+  std::uint32_t random_ = 0;
+  std::uint32_t unearthed_ = 0;  // the pool's count at the last deep look
+  std::atomic<int> neighbourhood_{0};
+  alignas(line_bytes) std::atomic<std::uint32_t> asleep_{awake};
+  std::atomic<const Scope*> sleeps_for_{nullptr};
+  std::atomic<std::uint32_t> sleeps_for_life_{0};
+  Bed bed_;
+};
+
+}  // namespace antcrew::internal

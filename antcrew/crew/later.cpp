@@ -1,0 +1,109 @@
+#include "antcrew/crew/later.hpp"
+
+#include <utility>
+
+#include "antcrew/crew/internal/tasks/task_pool.hpp"
+
+namespace antcrew::internal {
+
+// It descends from nothing: who waits for what begins it does not wait for it.
+Begun::Begun(TaskPool& its_pool)
+    : Task(&run_it),
+      pool_(its_pool),
+      unwaited_(its_pool.unwaited()),
+      scope_(its_pool.open_scope(nullptr, true)),
+      name_(scope_->name()) {}
+
+void Unwaited::keep_error(std::exception_ptr thrown) noexcept {
+  const std::lock_guard<std::mutex> lock(mutex_);
+  if (!error_) error_ = std::move(thrown);
+  has_error_.store(true, std::memory_order_release);
+}
+
+std::exception_ptr Unwaited::take_error() noexcept {
+  if (!has_error_.load(std::memory_order_acquire)) return nullptr;
+  const std::lock_guard<std::mutex> lock(mutex_);
+  has_error_.store(false, std::memory_order_relaxed);
+  return std::exchange(error_, nullptr);
+}
+
+void Begun::hand_over() noexcept {
+  pool_.submit(this, scope_);
+}
+
+void Begun::let_go() noexcept {
+  if (holders_.fetch_sub(1, std::memory_order_acq_rel) == 1) delete this;
+}
+
+void Begun::run_it(Task* task, TaskWorker&) noexcept {
+  auto* self = static_cast<Begun*>(task);
+  if (self->claim()) self->run();
+  self->let_go();
+}
+
+void Begun::run() noexcept {
+  try {
+    if (stack_nearly_full()) refuse_depth("TaskCrew", "begin");
+    work();
+  } catch (...) {
+    error = std::current_exception();
+  }
+  pool_.close_scope(scope_);
+  // Once it has ended, the crew may: the pool is there as long as this worker is in it.
+  TaskPool& pool = pool_;
+  if ((mark_.fetch_or(has_ended, std::memory_order_seq_cst) & dropped) == 0) return pool.ended(name_);
+  if (error) unwaited_->keep_error(error);
+  if (unwaited_->open.fetch_sub(1, std::memory_order_seq_cst) == 1) pool.ended({});
+}
+
+// Claimed: as the worker that the calling thread is, or becomes for that.
+void Begun::run_by_handle() {
+  const auto as = [this](TaskWorker& worker) {
+    const bool came_out = worker.take_out(this);
+    {
+      const TaskWorker::In in(worker, scope_);
+      run();
+    }
+    if (came_out) let_go();
+  };
+  if (TaskWorker* worker = pool_.here()) {
+    if (task_worker_here == worker) return as(*worker);
+    const AgainWorker again(*worker);
+    return as(*worker);
+  }
+  TaskPool::Call call(pool_);
+  if (call.worker() == nullptr) return run();
+  as(*call.worker());
+}
+
+void Begun::wait() {
+  if (ended()) return;
+  if (!stack_nearly_full() && claim()) return run_by_handle();
+  pool_.wait_for({nullptr, name_, false}, [this] { return ended(); });
+}
+
+bool Begun::wait_for(double limit_s) {
+  return pool_.wait_at_most(limit_s, [this] { return ended(); });
+}
+
+bool Begun::ready() {
+  if (ended()) return true;
+  const bool begun = (mark_.load(std::memory_order_relaxed) & claimed) != 0;
+  if (begun || stack_nearly_full() || !pool_.nobody_else_can() || !claim()) return ended();
+  run_by_handle();
+  return true;
+}
+
+void Begun::drop() noexcept {
+  unwaited_->count.fetch_add(1, std::memory_order_relaxed);
+  bool was_over = ended();
+  if (!was_over) {
+    unwaited_->open.fetch_add(1, std::memory_order_seq_cst);
+    was_over = (mark_.fetch_or(dropped, std::memory_order_seq_cst) & has_ended) != 0;
+    if (was_over && unwaited_->open.fetch_sub(1, std::memory_order_seq_cst) == 1) pool_.ended({});
+  }
+  if (was_over && error) unwaited_->keep_error(error);
+  let_go();
+}
+
+}  // namespace antcrew::internal

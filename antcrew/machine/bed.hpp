@@ -1,0 +1,63 @@
+// Where a sleeping worker is woken: not on the processor of whoever wakes it.
+//
+// The kernel wakes a thread where it slept last. When the waker computes there by now, both share that processor for
+// milliseconds, whatever else is idle. So a worker notes on which processor it goes to sleep; whoever wakes it from that
+// very processor takes it out of the worker's set first, and the worker puts its set back when it is up. The set is put
+// back as it was read, and only while it is still the narrowed one: what the user changes meanwhile holds. A set that
+// would be empty (a pinned worker's) is left alone. A worker that was narrowed too late, being up already, puts its set
+// back at its next rest.
+//
+// Invariant: the sets are the waker's while `room_` is `taking`, and the sleeper's while it is `taken`. The sleeper may
+// be a thread or another process: the bed may lie in memory that they share. One wakes at a time.
+#pragma once
+
+#include <atomic>
+
+#include "antcrew/machine/processors.hpp"
+
+namespace antcrew::internal {
+
+class Bed {
+ public:
+  // By the sleeper: before it tells that it sleeps, and when it is up again.
+  void lie_down() noexcept {
+    put_back();
+    thread_.store(thread_here(), std::memory_order_relaxed);
+    slept_on_.store(processor_here(), std::memory_order_release);
+  }
+  void get_up() noexcept {
+    slept_on_.store(-1, std::memory_order_relaxed);
+    put_back();
+  }
+
+  // By the waker, after the sleeper was told and before the kernel wakes it. taken: the waker's processor, and those
+  // where it has just woken others.
+  void make_room(const ProcessorSet& taken) noexcept {
+    if (taken.has(slept_on_.load(std::memory_order_acquire))) take_out(taken);
+  }
+  void make_room(int here) noexcept {
+    if (here < 0 || slept_on_.load(std::memory_order_acquire) != here) return;
+    ProcessorSet one;
+    one.add(here);
+    take_out(one);
+  }
+  int slept_on() const noexcept { return slept_on_.load(std::memory_order_relaxed); }
+
+ private:
+  enum class Room : int { free, taking, taken };
+
+  void put_back() noexcept {
+    if (room_.load(std::memory_order_acquire) == Room::taken) [[unlikely]]
+      restore();
+  }
+  void take_out(const ProcessorSet& taken) noexcept;
+  void restore() noexcept;
+
+  std::atomic<int> thread_{0};  // of the sleeper; published by slept_on_
+  std::atomic<int> slept_on_{-1};
+  std::atomic<Room> room_{Room::free};
+  ProcessorSet before_;
+  ProcessorSet narrowed_;
+};
+
+}  // namespace antcrew::internal
