@@ -3,9 +3,9 @@
 //   Column<Echo> deep = filter(crew, echoes, [](const Echo& e) { return e.depth > 40; });
 //   Column<std::size_t> where = filter(crew, n, [&](std::size_t i) { return … ; });      // the indices of 0 … n-1
 //
-// The test is called once for every item, by several workers at once; the items that passed are then copied, each worker
-// writing its own stretch. Needs one bit for each item besides the answer. An exception of the test or of a copy comes
-// out; nothing else has changed then. Any crew of threads; the crew is held from beginning to end.
+// The test is called once for every item, by several workers at once; the items that passed are then copied, each
+// worker writing its own stretch. Needs one bit for each item besides the answer. An exception of the test or of a copy
+// comes out; nothing else has changed then. Any crew of threads; the crew is held from beginning to end.
 #pragma once
 
 #include <bit>

@@ -66,7 +66,8 @@ template <class Crew, Items All, class Test>
 std::optional<std::size_t> find(Crew& crew, All&& items, Test&& test) {
   const auto first = std::begin(items);
   using Step = std::iter_difference_t<decltype(first)>;
-  return antcrew::find(crew, std::size(items), [&](std::size_t i) -> bool { return test(first[static_cast<Step>(i)]); });
+  return antcrew::find(crew, std::size(items),
+                       [&](std::size_t i) -> bool { return test(first[static_cast<Step>(i)]); });
 }
 
 template <class Crew, class Test>

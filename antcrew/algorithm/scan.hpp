@@ -7,9 +7,9 @@
 // `combine` must be associative. Totals are kept in the wider of what combine gives and what the output holds: one-byte
 // flags are counted into std::size_t without overflow. Floating-point sums are rounded in one fixed way that depends on
 // the length only: the same answer for every worker count and run. `out` may be `in` itself; one that is too short is
-// refused (Error scan.output), untouched. An exception of `combine` comes out; `out` is then partly written. The crew is
-// held from beginning to end. (Two passes over ranges: Ladner and Fischer 1980, "Parallel prefix computation", with the
-// totals of the ranges added up by the caller.)
+// refused (Error scan.output), untouched. An exception of `combine` comes out; `out` is then partly written. The crew
+// is held from beginning to end. (Two passes over ranges: Ladner and Fischer 1980, "Parallel prefix computation", with
+// the totals of the ranges added up by the caller.)
 #pragma once
 
 #include <cstddef>
@@ -20,8 +20,8 @@
 #include <utility>
 #include <vector>
 
-#include "antcrew/crew/fixed_ranges.hpp"
 #include "antcrew/base/range.hpp"
+#include "antcrew/crew/fixed_ranges.hpp"
 #include "antcrew/crew/items.hpp"
 
 namespace antcrew {
@@ -33,7 +33,9 @@ struct WiderOf {
   using type = Held;
 };
 template <class Sum, class Held>
-requires requires { typename std::common_type_t<Sum, Held>; }
+requires requires {
+  typename std::common_type_t<Sum, Held>;
+}
 struct WiderOf<Sum, Held> {
   using type = std::common_type_t<Sum, Held>;
 };
@@ -111,9 +113,13 @@ void scan_inclusive(Crew& crew, const In& in, Out&& out, Combine combine = {}) {
 
 // From a start value on: out[i] = start ∘ in[0] ∘ … ∘ in[i].
 template <class Crew, Items In, Items Out, class Start, class Combine = std::plus<>>
-requires(!std::invocable<Start&, std::iter_value_t<decltype(std::begin(std::declval<const In&>()))>,
-                         std::iter_value_t<decltype(std::begin(std::declval<const In&>()))>>)
-void scan_inclusive(Crew& crew, const In& in, Out&& out, Start start, Combine combine = {}) {
+requires(
+    !std::invocable<
+        Start&, std::iter_value_t<decltype(std::begin(std::declval<const In&>()))>,
+        std::iter_value_t<decltype(std::begin(std::declval<const In&>()))>>) void scan_inclusive(Crew& crew,
+                                                                                                 const In& in,
+                                                                                                 Out&& out, Start start,
+                                                                                                 Combine combine = {}) {
   using Sum = internal::TotalOf<Combine, decltype(std::begin(in)), decltype(std::begin(out))>;
   using T = typename internal::WiderOf<Start, Sum>::type;
   internal::checked_scan<true>("scan_inclusive", crew, in, out, std::optional<T>(static_cast<T>(std::move(start))),

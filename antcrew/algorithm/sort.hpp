@@ -210,6 +210,7 @@ void sort_runs(Crew& crew, At first, At last, Less& less, const SortRun& sort_ru
   static_assert(std::is_nothrow_move_constructible_v<std::iter_value_t<At>> &&
                     std::is_nothrow_move_assignable_v<std::iter_value_t<At>>,
                 "sorting in parallel moves elements between workers: moving one must not throw");
+  const auto held = crew.hold();
   const auto n = static_cast<std::size_t>(last - first);
   if (crew.workers() == 1 || n < least_parallel_sort) return sort_run(first, last);
   MergeSort<Crew, At, Less, SortRun>(crew, first, n, less, sort_run).sort();

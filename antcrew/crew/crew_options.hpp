@@ -8,8 +8,8 @@
 namespace antcrew {
 
 // Where workers are kept: off = wherever the kernel puts them; apart = as far from each other as the machine allows
-// (most cache and bandwidth each); near = next to each other (shortest way between them). A pin belongs to its crew: the
-// caller is pinned for the length of a call, and other crews and threads are not touched.
+// (most cache and bandwidth each); near = next to each other (shortest way between them). A pin belongs to its crew:
+// the caller is pinned for the length of a call, and other crews and threads are not touched.
 enum class Pin { off, apart, near };
 
 const char* name_of(Pin pin) noexcept;

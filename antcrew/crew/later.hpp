@@ -5,9 +5,9 @@
 //   use(chart.get());                    // waits; throws what the work threw
 //
 // get() may be called once, from any thread, also inside work of the same crew: work that nobody has begun by then is
-// done by the caller itself. A handle may outlive its crew, whose destructor waits for the work. A handle that is dropped before get() loses nothing: the work is
-// waited for at the end of the crew's call in which it was dropped (or by TaskCrew::settle()), what it threw comes out
-// there, and a study remarks on it.
+// done by the caller itself. A handle may outlive its crew, whose destructor waits for the work. A handle that is
+// dropped before get() loses nothing: the work is waited for at the end of the crew's call in which it was dropped (or
+// by TaskCrew::settle()), what it threw comes out there, and a study remarks on it.
 #pragma once
 
 #include <atomic>
@@ -124,8 +124,8 @@ class Later {
   // does this very work, and nothing else.
   bool ready() { return begun_->ready(); }
 
-  // Waits for so many seconds at the most, taking up no work at all; whether it is ready. In a crew of one worker nobody
-  // else may be there to do it.
+  // Waits for so many seconds at the most, taking up no work at all; whether it is ready. In a crew of one worker
+  // nobody else may be there to do it.
   bool wait_for(double limit_s) { return begun_->wait_for(limit_s); }
 
   // Waits, doing this work or what descends from it meanwhile, and gives the answer or throws what the work threw.

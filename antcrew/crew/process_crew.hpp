@@ -66,8 +66,8 @@ class ProcessCrew {
     });
   }
 
-  // As in a ThreadCrew: the borders of the ranges depend on n only, so the answer is the same for every worker count and
-  // split.
+  // As in a ThreadCrew: the borders of the ranges depend on n only, so the answer is the same for every worker count
+  // and split.
   template <class Start, class PerRange, class Combine>
   requires Travels<std::decay_t<std::invoke_result_t<PerRange&, Range>>>
   auto fold(std::size_t n, Start start, PerRange&& per_range, Combine&& combine, const std::stop_token& stop = {}) {

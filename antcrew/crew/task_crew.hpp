@@ -15,10 +15,10 @@
 // Faults: of `both`, the first function's exception goes before the second's, which is waited for first; of a loop, the
 // first one thrown comes out and pieces not begun are left out. Recursion that nears the end of a stack throws Error
 // (crew.stack). Threads: any may call at any time, also inside bodies, where calls become children of the calling
-// worker. Threads that call at the same time share the other workers, and each is worker 0 of its own call; beyond 16 of
-// them a caller runs its `both` and loops by itself, in order.
-// The destructor waits for everything begun; no call may be under way then. It cannot throw: an exception of work that
-// nobody waited for is lost with the crew, unless settle() was called before.
+// worker. Threads that call at the same time share the other workers, and each is worker 0 of its own call; beyond 16
+// of them a caller runs its `both` and loops by itself, in order. The destructor waits for everything begun; no call
+// may be under way then. It cannot throw: an exception of work that nobody waited for is lost with the crew, unless
+// settle() was called before.
 #pragma once
 
 #include <atomic>

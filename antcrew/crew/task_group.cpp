@@ -15,11 +15,12 @@ TaskGroup::~TaskGroup() {
 
 // Counted before the child can end. Relaxed: whoever hands the child on orders it.
 void TaskGroup::hand_over(internal::Task* child) noexcept {
-  open_.fetch_add(1, std::memory_order_relaxed);
+  open_.fetch_add(one_open + one_unbegun, std::memory_order_relaxed);
   pool_.submit(child, scope_);
 }
 
 void TaskGroup::run_child(void (*call)(void*), void* child) noexcept {
+  open_.fetch_sub(one_unbegun, std::memory_order_relaxed);
   if (stop_.stop_requested()) return;
   try {
     if (internal::stack_nearly_full()) internal::refuse_depth("TaskCrew", "TaskGroup");
@@ -34,11 +35,11 @@ void TaskGroup::run_child(void (*call)(void*), void* child) noexcept {
 void TaskGroup::end_child() noexcept {
   internal::TaskPool& pool = pool_;
   const internal::ScopeName name = scope_->name();
-  if (open_.fetch_sub(1, std::memory_order_seq_cst) == 1) pool.ended(name);
+  if (open_.fetch_sub(one_open, std::memory_order_seq_cst) == one_open) pool.ended(name);
 }
 
 void TaskGroup::wait_for_all() {
-  pool_.wait_for({nullptr, scope_->name(), false}, [this] { return all_ended(); });
+  pool_.wait_for({nullptr, scope_->name(), false, &open_}, [this] { return all_ended(); });
 }
 
 void TaskGroup::wait() {

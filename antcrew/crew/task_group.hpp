@@ -1,8 +1,8 @@
 // Pieces of work whose number is only found out on the way.
 //
 //   TaskGroup group(crew);
-//   group.begin([&] { visit(child, group); });   // children may begin more in the same group, or have groups of their own
-//   group.wait();                                // throws the first exception; group.errors() has all
+//   group.begin([&] { visit(child, group); });   // children may begin more in the same group, or have groups of their
+//   own group.wait();                                // throws the first exception; group.errors() has all
 //
 // Every child runs, also after another one threw. With a stop token, children that have not begun when it is asked to
 // stop are left out. Children that have not begun can be taken by any worker. begin() may be called from any thread at
@@ -65,12 +65,14 @@ class TaskGroup {
   void run_child(void (*call)(void*), void* child) noexcept;
   void end_child() noexcept;
   bool all_ended() const noexcept { return open_.load(std::memory_order_seq_cst) == 0; }
+  static constexpr std::uint64_t one_open = 1;
+  static constexpr std::uint64_t one_unbegun = std::uint64_t{1} << 32;
   void wait_for_all();
 
   internal::TaskPool& pool_;
   internal::Scope* scope_;
   std::stop_token stop_;
-  std::atomic<std::int64_t> open_{0};
+  std::atomic<std::uint64_t> open_{0};  // children that have not ended; in the upper half, those that have not begun
   std::mutex mutex_;  // what children throw while the group is waited for
   std::vector<std::exception_ptr> thrown_;
   std::vector<std::exception_ptr> errors_;

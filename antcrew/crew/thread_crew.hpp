@@ -12,9 +12,9 @@
 // in `each` and `collect` after a 16th of it at most. What was written until then stays written.
 // Stopping: a loop given a std::stop_token takes no further pieces once it is asked to stop; ask the token whether all
 // was done.
-// Threads: one thread at a time may call; a second one gets Error (crew.busy), and nothing was done. hold() keeps the crew
-// for several calls. A call inside a body on the same crew runs in the calling worker alone: the other workers are at
-// the region that the body belongs to, and one that gave some of them to a body would have to wait for all of them
+// Threads: one thread at a time may call; a second one gets Error (crew.busy), and nothing was done. hold() keeps the
+// crew for several calls. A call inside a body on the same crew runs in the calling worker alone: the other workers are
+// at the region that the body belongs to, and one that gave some of them to a body would have to wait for all of them
 // twice; loops inside loops are what TaskCrew is for. Recursion through such calls that nears the end of the stack
 // throws Error (crew.stack). The destructor may not run while a call is under way.
 #pragma once
@@ -54,7 +54,8 @@ class ThreadCrew : public internal::Loops<ThreadCrew, Split> {
   // its own. Throws Error (crew.busy) when another thread has it. Holds may lie inside each other, and inside bodies.
   class Hold {
    public:
-    explicit Hold(ThreadCrew& crew) : crew_(crew.workers_ > 1 && crew.number_here() < 0 ? &crew : nullptr), solo_(crew) {
+    explicit Hold(ThreadCrew& crew)
+        : crew_(crew.workers_ > 1 && crew.number_here() < 0 ? &crew : nullptr), solo_(crew) {
       if (crew_ != nullptr) crew_->team_->enter();
     }
     ~Hold() {

@@ -5,8 +5,8 @@
 //       for (std::size_t c : tile.columns) out[r * columns + c] = smoothed(in, r, c);
 //   });
 //
-// A tile of some tens of KiB stays in the cache of its worker. Every place of rows × columns is in one tile; those at the
-// lower and right edge may be smaller.
+// A tile of some tens of KiB stays in the cache of its worker. Every place of rows × columns is in one tile; those at
+// the lower and right edge may be smaller.
 #pragma once
 
 #include <cstddef>

@@ -9,6 +9,8 @@
 #include <map>
 #include <string>
 
+#include "antcrew/machine/cache_line.hpp"
+
 namespace antcrew::internal {
 
 struct LoggedPhase {
@@ -50,8 +52,8 @@ class Journal {
 
   std::atomic<std::uint32_t> used_;
   std::atomic<std::uint64_t> unnamed_;  // counted after the names had run out
-  alignas(64) Counter counters_[most_counters];
-  alignas(64) Entry entries_[capacity];
+  alignas(line_bytes) Counter counters_[most_counters];
+  alignas(line_bytes) Entry entries_[capacity];
 };
 
 // Open while a study calls a variant; null otherwise.

@@ -1,11 +1,11 @@
 // Where a sleeping worker is woken: not on the processor of whoever wakes it.
 //
 // The kernel wakes a thread where it slept last. When the waker computes there by now, both share that processor for
-// milliseconds, whatever else is idle. So a worker notes on which processor it goes to sleep; whoever wakes it from that
-// very processor takes it out of the worker's set first, and the worker puts its set back when it is up. The set is put
-// back as it was read, and only while it is still the narrowed one: what the user changes meanwhile holds. A set that
-// would be empty (a pinned worker's) is left alone. A worker that was narrowed too late, being up already, puts its set
-// back at its next rest.
+// milliseconds, whatever else is idle. So a worker notes on which processor it goes to sleep; whoever wakes it from
+// that very processor takes it out of the worker's set first, and the worker puts its set back when it is up. The set
+// is put back as it was read, and only while it is still the narrowed one: what the user changes meanwhile holds. A set
+// that would be empty (a pinned worker's) is left alone. A worker that was narrowed too late, being up already, puts
+// its set back at its next rest.
 //
 // Invariant: the sets are the waker's while `room_` is `taking`, and the sleeper's while it is `taken`. The sleeper may
 // be a thread or another process: the bed may lie in memory that they share. One wakes at a time.

@@ -9,6 +9,8 @@
 #include <type_traits>
 #include <utility>
 
+#include "antcrew/machine/cache_line.hpp"
+
 namespace antcrew::internal {
 
 // A small number of the calling thread's own; taken over by another thread once this one has ended.
@@ -52,7 +54,7 @@ class PerThread {
   }
 
  private:
-  struct alignas(64) Slot {
+  struct alignas(line_bytes) Slot {
     T value{};
   };
 

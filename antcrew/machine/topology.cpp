@@ -133,7 +133,8 @@ const std::vector<int>& all_neighbourhoods() {
 
 int neighbourhood_of(int processor) {
   const auto& of = all_neighbourhoods();
-  return processor >= 0 && static_cast<std::size_t>(processor) < of.size() ? of[static_cast<std::size_t>(processor)] : 0;
+  return processor >= 0 && static_cast<std::size_t>(processor) < of.size() ? of[static_cast<std::size_t>(processor)]
+                                                                           : 0;
 }
 
 int neighbourhoods() {

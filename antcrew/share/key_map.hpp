@@ -7,11 +7,11 @@
 //   for (auto& [species, count] : seen.take_sorted()) …
 //
 // Any thread may add, update, insert and find at any time. update() has the value to itself; fn must not touch the same
-// map. add() to numbers is for keys that come again and again: each worker sums up for itself, as long as it meets few
-// keys (1.5 million, some 32 MiB each), and find() sees all workers' sums. One map is either added to or updated: the
-// other throws Error (keys.mixed). Values are handed out as copies, so nothing another worker does can make one
-// invalid. walk() and take_sorted() are for when nobody adds. Sums of floating-point numbers depend on which worker met
-// which.
+// map. add() to numbers is for keys that come again and again: each worker sums up for itself the first keys that it
+// meets (1.5 million, some 32 MiB each), the rest where all workers meet, and find() sees all of it. One map is either
+// added to or updated: the other throws Error (keys.mixed). Values are handed out as copies, so nothing another worker
+// does can make one invalid. walk() and take_sorted() are for when nobody adds. Sums of floating-point numbers depend
+// on which worker met which.
 #pragma once
 
 #include <algorithm>
@@ -25,6 +25,7 @@
 #include <vector>
 
 #include "antcrew/algorithm/sort.hpp"
+#include "antcrew/machine/cache_line.hpp"
 #include "antcrew/machine/lock.hpp"
 #include "antcrew/machine/per_thread.hpp"
 #include "antcrew/share/internal/key_sums.hpp"
@@ -51,9 +52,8 @@ template <class K, class V, class Hash = std::hash<K>, class Equal = std::equal_
 class KeyMap {
   using Node = internal::ValueNode<K, V>;
   using Table = internal::KeyTable<internal::HashOfNode<Node>>;
-  static constexpr bool summed = std::is_arithmetic_v<V> && sizeof(V) <= 8;
-  static constexpr bool summed_apart =
-      summed && internal::small_key<K> && std::is_same_v<Equal, std::equal_to<K>> && std::is_same_v<Hash, std::hash<K>>;
+  static constexpr bool summed = std::is_arithmetic_v<V> && !std::is_same_v<V, bool> && sizeof(V) <= 8;
+  static constexpr bool summed_apart = summed && internal::bits_stand_for<K, Hash, Equal>;
   using Bits = std::conditional_t<sizeof(K) <= 4, std::uint32_t, std::uint64_t>;
   using Sums = std::conditional_t<summed_apart, internal::KeySums<Bits, V>, internal::NoSums>;
 
@@ -70,14 +70,12 @@ class KeyMap {
       if constexpr (summed_apart) {
         const auto bits = static_cast<Bits>(internal::bits_of(key));
         Sums& mine = sums_.mine();
-        if (bits != 0 && mine.in_use()) {
-          if (mine.add(internal::mixed(bits), bits, amount)) return;
-          hand_over(mine);
-        }
+        // A key that is new when the worker's own sums are full goes where all workers meet.
+        if (bits != 0 && mine.in_use() && mine.add(internal::mixed(bits), bits, amount)) return;
       }
       std::atomic_ref<V>(node(key).value).fetch_add(amount, std::memory_order_relaxed);
     } else {
-      update(key, [&](V& value) { value += amount; });
+      update(key, [&](V& value) { value = static_cast<V>(value + amount); });
     }
   }
 
@@ -100,7 +98,7 @@ class KeyMap {
 
   // A copy of the value; nothing when the key is not there.
   std::optional<V> find(const K& key) const {
-    const std::uint64_t hash = internal::hash_of<K, Hash>(key);
+    const std::uint64_t hash = internal::hash_of<K, Hash, Equal>(key);
     if constexpr (summed) {
       if (use_.load(std::memory_order_relaxed) == Use::added) return total(hash, key);
     }
@@ -127,30 +125,47 @@ class KeyMap {
     });
   }
 
-  // All keys with their values, ascending by key; the map is empty afterwards. With a crew, its workers sort.
+  // Makes room for so many keys at once; what is there stays. For when nobody adds.
+  void reserve(std::size_t keys) { table_.reserve(keys); }
+
+  // All keys with their values, ascending by key; the map is empty afterwards. With a crew, its workers sort. When that
+  // throws (a comparison, std::bad_alloc, Error crew.busy), the map is as it was.
   std::vector<std::pair<K, V>> take_sorted() {
     return take([](auto& all, const auto& less) { std::sort(all.begin(), all.end(), less); });
   }
   template <class Crew>
   std::vector<std::pair<K, V>> take_sorted(Crew& crew) {
+    const auto held = crew.hold();
     return take([&](auto& all, const auto& less) { antcrew::sort(crew, all, less); });
   }
 
  private:
+  // Plain keys and sums are copied out, others sorted where they lie: nothing is moved before nothing can go wrong any
+  // more.
   template <class Sort>
   std::vector<std::pair<K, V>> take(const Sort& sort) {
     std::vector<std::pair<K, V>> all;
-    table_.walk([&](std::uint64_t word) {
-      Node& at = *internal::node_of<Node>(word);
-      all.emplace_back(std::move(at.key), std::move(at.value));
-    });
     if constexpr (summed_apart) {
-      sums_.visit([&](Sums& sums) {
-        sums.hand_over([&](Bits bits, V amount) { all.emplace_back(internal::key_of_bits<K>(bits), amount); });
+      std::size_t count = table_.size();
+      sums_.visit([&](const Sums& sums) { count += sums.size(); });
+      all.reserve(count);
+      table_.walk([&](std::uint64_t word) {
+        const Node& at = *internal::node_of<Node>(word);
+        all.emplace_back(at.key, at.value);
       });
+      sums_.visit([&](const Sums& sums) {
+        sums.walk([&](Bits bits, V amount) { all.emplace_back(internal::key_of_bits<K>(bits), amount); });
+      });
+      sort(all, [](const auto& a, const auto& b) { return a.first < b.first; });
+      add_up_equal(all);
+    } else {
+      std::vector<Node*> nodes;
+      nodes.reserve(table_.size());
+      all.reserve(table_.size());
+      table_.walk([&](std::uint64_t word) { nodes.push_back(internal::node_of<Node>(word)); });
+      sort(nodes, [](const Node* a, const Node* b) { return a->key < b->key; });
+      for (Node* node : nodes) all.emplace_back(std::move(node->key), std::move(node->value));
     }
-    sort(all, [](const auto& a, const auto& b) { return a.first < b.first; });
-    if constexpr (summed_apart) add_up_equal(all);
     drop();
     table_.reset();
     sums_.visit([](Sums& sums) { sums.reset(); });
@@ -187,7 +202,7 @@ class KeyMap {
     return find_or_make(key, V(), added);
   }
   Node& find_or_make(const K& key, V&& value, bool& added) {
-    const std::uint64_t hash = internal::hash_of<K, Hash>(key);
+    const std::uint64_t hash = internal::hash_of<K, Hash, Equal>(key);
     const internal::IsNode<Node, K, Equal> same{hash, key};
     const auto make = [&] { return internal::word_of(new Node{hash, key, std::move(value), {}}, hash); };
     const auto found = table_.find_or_add(hash, same, make);
@@ -199,7 +214,7 @@ class KeyMap {
     return word == 0 ? nullptr : internal::node_of<Node>(word);
   }
 
-  // What has been added to the key, here and in all workers' sums. Asked again when a worker handed its sums over.
+  // What has been added to the key, here and in all workers' sums. Asked again when sums were handed over meanwhile.
   std::optional<V> total(std::uint64_t hash, const K& key) const {
     while (true) {
       const std::uint32_t before = handed_over_.load(std::memory_order_acquire);
@@ -219,7 +234,7 @@ class KeyMap {
     }
   }
 
-  // Into the table, where all workers meet: from then on this one adds there.
+  // Into the table, where all workers meet.
   void hand_over(Sums& sums) {
     if constexpr (summed_apart) {
       const std::lock_guard<std::mutex> one_at_a_time(handing_over_);
@@ -242,8 +257,8 @@ class KeyMap {
 
   Table table_;
   internal::PerThread<Sums> sums_;
-  alignas(64) std::atomic<Use> use_{Use::none};
-  alignas(64) std::atomic<std::uint32_t> handed_over_{0};  // odd while one is at it
+  alignas(internal::line_bytes) std::atomic<Use> use_{Use::none};
+  alignas(internal::line_bytes) std::atomic<std::uint32_t> handed_over_{0};  // odd while one is at it
   std::mutex handing_over_;
 };
 

@@ -6,8 +6,8 @@
 //
 // Any thread may insert and ask at any time: a key that is there already costs a look without a lock. Keys are never
 // taken out singly, so nothing another worker does makes a key move that one has seen. walk() and take_sorted() are for
-// when nobody inserts. Integers and other small plain keys take 8 bytes at a load of 3/8 to 3/4; others an allocation
-// each.
+// when nobody inserts. Integers, enumerations and pointers take 8 bytes at a load of 3/8 to 3/4, and so does what
+// keys_are_their_bits is said of; others an allocation each.
 #pragma once
 
 #include <algorithm>
@@ -18,6 +18,7 @@
 #include <vector>
 
 #include "antcrew/algorithm/sort.hpp"
+#include "antcrew/machine/cache_line.hpp"
 #include "antcrew/share/internal/key_table.hpp"
 #include "antcrew/share/internal/key_words.hpp"
 
@@ -25,7 +26,7 @@ namespace antcrew {
 
 template <class K, class Hash = std::hash<K>, class Equal = std::equal_to<K>>
 class KeySet {
-  static constexpr bool small = internal::small_key<K> && std::is_same_v<Equal, std::equal_to<K>>;
+  static constexpr bool small = internal::bits_stand_for<K, Hash, Equal>;
   using Node = internal::KeyNode<K>;
   using HashOf = std::conditional_t<small, internal::HashOfBits, internal::HashOfNode<Node>>;
   using Table = internal::KeyTable<HashOf>;
@@ -43,7 +44,7 @@ class KeySet {
       if (bits == 0) return !zero_.load(std::memory_order_relaxed) && !zero_.exchange(true);
       return table_.add_new(internal::mixed(bits), bits);
     } else {
-      const std::uint64_t hash = internal::hash_of<K, Hash>(key);
+      const std::uint64_t hash = internal::hash_of<K, Hash, Equal>(key);
       const internal::IsNode<Node, K, Equal> same{hash, key};
       return table_.find_or_add(hash, same, [&] { return internal::word_of(new Node{hash, key}, hash); }).added;
     }
@@ -55,7 +56,7 @@ class KeySet {
       if (bits == 0) return zero_.load(std::memory_order_acquire);
       return table_.find(internal::mixed(bits), [bits](std::uint64_t word) { return word == bits; }) != 0;
     } else {
-      const std::uint64_t hash = internal::hash_of<K, Hash>(key);
+      const std::uint64_t hash = internal::hash_of<K, Hash, Equal>(key);
       return table_.find(hash, internal::IsNode<Node, K, Equal>{hash, key}) != 0;
     }
   }
@@ -74,13 +75,18 @@ class KeySet {
     }
   }
 
-  // All keys in ascending order; the set is empty afterwards. With a crew, its workers sort.
+  // Makes room for so many keys at once; what is there stays. For when nobody inserts.
+  void reserve(std::size_t keys) { table_.reserve(keys); }
+
+  // All keys in ascending order; the set is empty afterwards. With a crew, its workers sort. When that throws (a
+  // comparison, std::bad_alloc, Error crew.busy), the set is as it was.
   std::vector<K> take_sorted() {
-    return take([](std::vector<K>& keys) { std::sort(keys.begin(), keys.end()); });
+    return take([](auto& all, const auto& less) { std::sort(all.begin(), all.end(), less); });
   }
   template <class Crew>
   std::vector<K> take_sorted(Crew& crew) {
-    return take([&](std::vector<K>& keys) { antcrew::sort(crew, keys); });
+    const auto held = crew.hold();
+    return take([&](auto& all, const auto& less) { antcrew::sort(crew, all, less); });
   }
 
  private:
@@ -90,10 +96,15 @@ class KeySet {
     keys.reserve(size());
     if constexpr (small) {
       walk([&](const K& key) { keys.push_back(key); });
+      sort(keys, std::less<>());
     } else {
-      table_.walk([&](std::uint64_t word) { keys.push_back(std::move(internal::node_of<Node>(word)->key)); });
+      // Sorted where they lie: nothing is moved before nothing can go wrong any more.
+      std::vector<Node*> nodes;
+      nodes.reserve(size());
+      table_.walk([&](std::uint64_t word) { nodes.push_back(internal::node_of<Node>(word)); });
+      sort(nodes, [](const Node* a, const Node* b) { return a->key < b->key; });
+      for (Node* node : nodes) keys.push_back(std::move(node->key));
     }
-    sort(keys);
     drop();
     table_.reset();
     zero_.store(false);
@@ -107,7 +118,7 @@ class KeySet {
   }
 
   Table table_;
-  alignas(64) std::atomic<bool> zero_{false};  // the key whose word would be 0
+  alignas(internal::line_bytes) std::atomic<bool> zero_{false};  // the key whose word would be 0
 };
 
 }  // namespace antcrew

@@ -15,6 +15,7 @@
 #include <utility>
 
 #include "antcrew/log/journal.hpp"
+#include "antcrew/machine/cache_line.hpp"
 #include "antcrew/machine/clock.hpp"
 #include "antcrew/machine/lock.hpp"
 
@@ -59,10 +60,10 @@ class Locked {
     }
   }
 
-  alignas(64) internal::Lock lock_;
+  alignas(internal::line_bytes) internal::Lock lock_;
   T value_;
   const char* name_;
-  alignas(64) std::atomic<std::uint64_t> waits_{0};
+  alignas(internal::line_bytes) std::atomic<std::uint64_t> waits_{0};
   std::atomic<std::int64_t> waited_ns_{0};
 };
 

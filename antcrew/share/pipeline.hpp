@@ -3,14 +3,14 @@
 //   auto line = pipeline([&]() -> std::optional<Block> { return next_block(); })     // no value: the end
 //                   .many("decode", [](Block b) { return decode(b); })               // several items at once
 //                   .many("check", [](Track t) -> std::optional<Track> { … })        // no value: this item is left out
-//                   .in_order("pack", [&](Track t) { pack(t); });                    // one at a time, as read
+//                   .as_read("pack", [&](Track t) { pack(t); });                    // one at a time, as read
 //   PipelineFacts facts = line.run(crew, {.items = 16});
 //
-// Stages: many (at once, any order), one_at_a_time (any order), in_order (one at a time, in the order of reading). The
-// source is read one item at a time. At most `items` are under way: what an item holds is bounded by that.
-// The first exception of a stage comes out of run(); items under way are dropped. A stop token, or the source's end,
-// stop the reading: items under way come to their end. A pipeline may be run again when its source can; one run at a
-// time.
+// Stages: many (at once, any order), alone (one at a time, any order), as_read (one at a time, in the order of
+// reading). The source is read one item at a time. At most `items` are under way: what an item holds is bounded by
+// that. A stage may wait for work of the same crew, fork, and run its loops. The first exception of a stage comes out
+// of run(); items under way are dropped. A stop token, or the source's end, stop the reading: items under way come to
+// their end. A pipeline may be run again when its source can; one run at a time.
 #pragma once
 
 #include <array>
@@ -72,12 +72,12 @@ class Pipeline {
     return std::move(*this).with({std::move(name), internal::StageKind::many}, std::move(fn));
   }
   template <class Fn>
-  auto one_at_a_time(std::string name, Fn fn) && {
-    return std::move(*this).with({std::move(name), internal::StageKind::one_at_a_time}, std::move(fn));
+  auto alone(std::string name, Fn fn) && {
+    return std::move(*this).with({std::move(name), internal::StageKind::alone}, std::move(fn));
   }
   template <class Fn>
-  auto in_order(std::string name, Fn fn) && {
-    return std::move(*this).with({std::move(name), internal::StageKind::in_order}, std::move(fn));
+  auto as_read(std::string name, Fn fn) && {
+    return std::move(*this).with({std::move(name), internal::StageKind::as_read}, std::move(fn));
   }
 
   // Works with any crew that has ranges(n, body). Throws the first exception of a stage or of the source.

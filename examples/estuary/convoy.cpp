@@ -147,7 +147,7 @@ int main(int argc, char** argv) {
                 })
                     .many("decode", [](const estuary::Block* block) { return estuary::decode(*block); })
                     .many("check", [](estuary::Track track) { return estuary::check(std::move(track)); })
-                    .in_order("pack", [&](const estuary::Track& track) { packer.pack(track); });
+                    .as_read("pack", [&](const estuary::Track& track) { packer.pack(track); });
     line.run(crew);
     return packer.sum();
   });

@@ -46,7 +46,7 @@ TEST_CASE("stress: every task of a deque is taken exactly once, by its owner or 
   for (int t = 0; t < 3; ++t) {
     thieves.emplace_back([&] {
       while (!over) {
-        if (internal::Task* task = deque.steal()) {
+        if (internal::Task* task = deque.steal().task) {
           ++static_cast<Counted*>(task)->taken;
           ++stolen;
         } else {
@@ -63,7 +63,7 @@ TEST_CASE("stress: every task of a deque is taken exactly once, by its owner or 
     return task != nullptr;
   };
   while (pushed < operations) {
-    for (std::uint64_t k = stress.random() % 12; k > 0 && pushed < operations; --k) deque.push(&tasks[pushed++]);
+    for (std::uint64_t k = stress.random() % 12; k > 0 && pushed < operations; --k) stress.random() % 3 == 0 ? deque.push_public(&tasks[pushed++], nullptr) : deque.push(&tasks[pushed++], nullptr);
     for (std::uint64_t k = stress.random() % 12; k > 0; --k) pop();
   }
   while (pop()) {
@@ -112,11 +112,11 @@ TEST_CASE("stress: groups whose children run children, throw, and are begun from
     const auto child = [&](std::size_t i) {
       ++ran;
       if (i == throwing) throw std::runtime_error("planted");
-      if (i % 8 == 0) group.run([&] { ++ran; });
+      if (i % 8 == 0) group.begin([&] { ++ran; });
     };
-    for (std::size_t i = 0; i < n / 2; ++i) group.run([&, i] { child(i); });
+    for (std::size_t i = 0; i < n / 2; ++i) group.begin([&, i] { child(i); });
     crew.each(1, [&](std::size_t) {
-      for (std::size_t i = n / 2; i < n; ++i) group.run([&, i] { child(i); });
+      for (std::size_t i = n / 2; i < n; ++i) group.begin([&, i] { child(i); });
     });
     CHECK_THROWS_AS(group.wait(), std::runtime_error);
     CHECK(group.errors().size() == 1);

@@ -254,7 +254,7 @@ TEST_CASE("a second thread's calls are right while the first one's is under way"
         const bool later = crew.begin([] { return 3; }).get() == 3;
         TaskGroup group(crew);
         std::atomic<int> children{0};
-        for (int k = 0; k < 5; ++k) group.run([&] { ++children; });
+        for (int k = 0; k < 5; ++k) group.begin([&] { ++children; });
         group.wait();
         if (loop && recursion && later && children == 5) ++right;
       }

@@ -31,13 +31,13 @@ TEST_CASE("children run children, in the same group and in groups of their own")
       static void node(TaskCrew& c, TaskGroup& g, std::atomic<int>& seen, int depth) {
         ++seen;
         if (depth == 0) return;
-        g.run([&c, &g, &seen, depth] { node(c, g, seen, depth - 1); });
+        g.begin([&c, &g, &seen, depth] { node(c, g, seen, depth - 1); });
         TaskGroup own(c);
-        own.run([&c, &own, &seen, depth] { node(c, own, seen, depth - 1); });
+        own.begin([&c, &own, &seen, depth] { node(c, own, seen, depth - 1); });
         own.wait();
       }
     };
-    group.run([&] { Visit::node(crew, group, visited, 10); });
+    group.begin([&] { Visit::node(crew, group, visited, 10); });
     group.wait();
     CHECK(visited == 2047);
   }
@@ -48,7 +48,7 @@ TEST_CASE("every child runs, and all exceptions are collected") {
   TaskGroup group(crew);
   std::atomic<int> ran{0};
   for (int k = 0; k < 100; ++k) {
-    group.run([&, k] {
+    group.begin([&, k] {
       ++ran;
       if (k % 10 == 0) throw std::runtime_error("child");
     });
@@ -56,7 +56,7 @@ TEST_CASE("every child runs, and all exceptions are collected") {
   CHECK_THROWS_WITH_AS(group.wait(), "child", std::runtime_error);
   CHECK(ran == 100);
   CHECK(group.errors().size() == 10);
-  group.run([] {});
+  group.begin([] {});
   group.wait();  // used again
   CHECK(group.errors().empty());
 }
@@ -66,7 +66,7 @@ TEST_CASE("a group that is not waited for waits at its end, and its exception co
   std::atomic<bool> ended{false};
   {
     TaskGroup group(crew);
-    group.run([&] {
+    group.begin([&] {
       std::this_thread::sleep_for(10ms);
       ended = true;
       throw std::runtime_error("unseen");
@@ -83,7 +83,7 @@ TEST_CASE("children that have not begun when a stop is asked for are left out") 
   std::atomic<int> ran{0};
   crew.each(1, [&](std::size_t) {
     for (int k = 0; k < 1000; ++k) {
-      group.run([&] {
+      group.begin([&] {
         if (++ran == 10) stop.request_stop();
         std::this_thread::sleep_for(100us);
       });
@@ -100,7 +100,8 @@ TEST_CASE("millions of open children overflow nothing") {
     std::atomic<long> sum{0};
     crew.each(1, [&](std::size_t) {
       TaskGroup group(crew);
-      for (int k = 0; k < many_open / workers; ++k) group.run([&sum] { sum.fetch_add(1, std::memory_order_relaxed); });
+      for (int k = 0; k < many_open / workers; ++k)
+        group.begin([&sum] { sum.fetch_add(1, std::memory_order_relaxed); });
       group.wait();
     });
     CHECK(sum == many_open / workers);
@@ -112,7 +113,7 @@ TEST_CASE("children started from outside run while the starter goes on") {
   TaskGroup group(crew);
   std::atomic<int> ran{0};
   for (int k = 0; k < 4; ++k) {
-    group.run([&] {
+    group.begin([&] {
       std::this_thread::sleep_for(10ms);
       ++ran;
     });

@@ -38,13 +38,13 @@ void keeps_order_and_drops(int workers) {
                           if (i % 50 == 0) std::this_thread::sleep_for(100us);
                           return i / 2.0;
                         })
-                  .one_at_a_time("name",
-                                 [&](double x) {
-                                   if (++at_once != 1) alone = false;
-                                   --at_once;
-                                   return std::make_unique<std::string>(std::to_string(x));
-                                 })
-                  .in_order("pack", [&](std::unique_ptr<std::string> s) { packed.push_back(*s); });
+                  .alone("name",
+                         [&](double x) {
+                           if (++at_once != 1) alone = false;
+                           --at_once;
+                           return std::make_unique<std::string>(std::to_string(x));
+                         })
+                  .as_read("pack", [&](std::unique_ptr<std::string> s) { packed.push_back(*s); });
   const PipelineFacts facts = line.run(crew, {.items = 7});
   CHECK(facts.read == 2000);
   CHECK(facts.passed == 1333);
@@ -93,7 +93,7 @@ TEST_CASE("no more items are under way than asked for") {
                 return next++;
               }).many("work", [](int i) {
                   return i;
-                }).in_order("end", [&](int) { --under_way; });
+                }).as_read("end", [&](int) { --under_way; });
   line.run(crew, {.items = 3});
   CHECK(most <= 3);
   CHECK(most >= 1);
@@ -112,7 +112,7 @@ TEST_CASE("an exception from any stage or the source comes out, and what was und
                             if (where == 1 && i == 20) throw std::runtime_error("stage 1");
                             return i;
                           })
-                    .in_order("pack", [&](int i) {
+                    .as_read("pack", [&](int i) {
                       if (where == 2 && i == 20) throw std::runtime_error("stage 2");
                       ++packed;
                     });
@@ -131,7 +131,7 @@ TEST_CASE("a stop request ends the reading; what was read comes to its end") {
                           if (i == 100) stop.request_stop();
                           return i;
                         })
-                  .in_order("end", [&](int) { ++ended; });
+                  .as_read("end", [&](int) { ++ended; });
   const PipelineFacts facts = line.run(crew, {.stop = stop.get_token()});
   CHECK(facts.read >= 101);
   CHECK(facts.passed == facts.read);

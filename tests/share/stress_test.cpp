@@ -79,7 +79,7 @@ TEST_CASE("stress: pipelines keep their order and lose nothing; some throw") {
                     if (i == throwing) throw std::runtime_error("planted");
                     return std::make_unique<std::uint64_t>(i);
                   })
-            .in_order("pack", [&](std::unique_ptr<std::uint64_t> i) { out.push_back(*i); });
+            .as_read("pack", [&](std::unique_ptr<std::uint64_t> i) { out.push_back(*i); });
     const auto run = [&] {
       stress.random() % 2 == 0 ? line.run(threads, {.items = items}) : line.run(tasks, {.items = items});
     };

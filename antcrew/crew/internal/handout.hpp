@@ -18,12 +18,13 @@
 
 #include "antcrew/base/range.hpp"
 #include "antcrew/crew/split.hpp"
+#include "antcrew/machine/cache_line.hpp"
 #include "antcrew/machine/jostle.hpp"
 
 namespace antcrew::internal {
 
 // Units [first, last) that a worker still has, packed as last << 32 | first.
-struct alignas(64) Share {
+struct alignas(line_bytes) Share {
   std::atomic<std::uint64_t> word{0};
 };
 
@@ -163,7 +164,7 @@ class Handout {
   Share* shares_;
   std::size_t pieces_ = 0;
   std::size_t per_unit_ = 1;
-  alignas(64) std::atomic<std::size_t> next_{0};
+  alignas(line_bytes) std::atomic<std::size_t> next_{0};
 };
 
 }  // namespace antcrew::internal

@@ -138,8 +138,8 @@ class Loops {
     return fold(all.size(), how, std::move(start), of, combine, stop);
   }
   template <Items All, class Start, class PerRange, class Combine>
-  requires(!std::is_same_v<std::decay_t<Start>, How>)
-  auto fold(All&& items, Start start, PerRange&& per_range, Combine&& combine, const std::stop_token& stop = {}) {
+  requires(!std::is_same_v<std::decay_t<Start>, How>) auto fold(All&& items, Start start, PerRange&& per_range,
+                                                                Combine&& combine, const std::stop_token& stop = {}) {
     return fold(items, Crew::small_pieces(1), std::move(start), per_range, combine, stop);
   }
 

@@ -8,6 +8,7 @@
 #include <cstdint>
 #include <memory>
 
+#include "antcrew/machine/cache_line.hpp"
 #include "antcrew/machine/clock.hpp"
 
 namespace antcrew::internal {
@@ -24,7 +25,7 @@ class Noted {
   std::atomic<std::int64_t> value_{0};
 };
 
-struct alignas(64) Lane {
+struct alignas(line_bytes) Lane {
   Noted busy_ns;  // from taking up work to finding none left
   Noted cpu_ns;   // of that, running on a processor
   Noted pieces;

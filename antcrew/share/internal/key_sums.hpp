@@ -70,6 +70,12 @@ class KeySums {
     walk(*table, fn);
     table_.store(nullptr, std::memory_order_release);
   }
+  // When nobody adds. fn(bits, amount) for all; how many they are.
+  template <class Fn>
+  void walk(Fn&& fn) const {
+    if (const Table* table = table_.load(std::memory_order_acquire)) walk(*table, fn);
+  }
+  std::size_t size() const noexcept { return table_.load(std::memory_order_acquire) == nullptr ? 0 : used_; }
   // When nobody reads.
   void reset() noexcept {
     table_.store(nullptr, std::memory_order_relaxed);

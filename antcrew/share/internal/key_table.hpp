@@ -128,9 +128,16 @@ class KeyTable {
     directories_.clear();
     start();
   }
+  // Makes chunks enough for so many keys; those that are there stay.
+  void reserve(std::size_t keys) {
+    unsigned depth = 0;
+    // At random, some chunks get more than others: half full on the average leaves room for nearly all of them.
+    while (depth < 40 && (slots_each / 2) << depth < keys) ++depth;
+    split_down_to(depth);
+  }
   // May run while others add: counts at least those added before, unless a chunk is being split just then.
   std::size_t size() const {
-    const std::lock_guard<std::mutex> held(growing_);
+    const std::lock_guard<Lock> held(growing_);
     std::size_t all = 0;
     for (const Chunk* chunk : chunks_) all += chunk->used.load(std::memory_order_relaxed);
     return all;
@@ -165,10 +172,11 @@ class KeyTable {
     }
 
     alignas(64) std::array<std::atomic<std::uint64_t>, slots_each> slots;
-    ShortLock lock;
+    Lock lock;
     std::atomic<std::uint32_t> version{0};
     std::atomic<Chunk*> more{nullptr};  // for words that no split tells apart; such a chunk is not split any more
     unsigned depth;                     // how many upper bits of the hash its words have in common; under the lock
+    std::uint64_t prefix{0};            // those bits
     std::atomic<std::size_t> used{0};   // written under the lock
   };
 
@@ -218,7 +226,7 @@ class KeyTable {
         done = add_held(*chunk_of(hash), hash, match, make);
       } else {
         Chunk* chunk = chunk_of(hash);
-        const std::lock_guard<ShortLock> held(chunk->lock);
+        const std::lock_guard<Lock> held(chunk->lock);
         if (chunk_of(hash) != chunk) continue;  // split before we had it
         done = add_held(*chunk, hash, match, make);
       }
@@ -254,8 +262,9 @@ class KeyTable {
     while (chunk->used.load(std::memory_order_relaxed) >= full_at) {
       Chunk* next = chunk->more.load(std::memory_order_relaxed);
       if (next == nullptr) {
-        const std::lock_guard<std::mutex> held(growing_);
+        const std::lock_guard<Lock> held(growing_);
         next = new_chunk(chunk->depth);
+        next->prefix = chunk->prefix;
         chunk->more.store(next, std::memory_order_release);
       }
       chunk = next;
@@ -263,26 +272,33 @@ class KeyTable {
     return *chunk;
   }
 
-  // Under the chunk's lock.
+  // Under the chunk's lock. The table's is held for a new chunk and for the directory only: chunks are split side by
+  // side.
   void split(Chunk& chunk) {
-    const std::lock_guard<std::mutex> held(growing_);
-    Chunk* upper = new_chunk(chunk.depth + 1);
-    Directory now = directory();
-    if (chunk.depth == now.depth()) now = doubled(now);
+    Chunk* upper = nullptr;
+    {
+      const std::lock_guard<Lock> held(growing_);
+      upper = new_chunk(chunk.depth + 1);
+      if (chunk.depth == directory().depth()) doubled(directory());
+    }
     std::array<std::uint64_t, slots_each> words;
     std::size_t count = 0;
-    std::uint64_t any_hash = 0;
     const std::uint64_t bit = std::uint64_t{1} << (63 - chunk.depth);
     for (const auto& slot : chunk.slots) {
       const std::uint64_t word = slot.load(std::memory_order_relaxed);
       if (word == 0) continue;
-      any_hash = HashOf()(word);
+      const std::uint64_t hash = HashOf()(word);
       words[count++] = word;
-      if ((any_hash & bit) != 0) upper->put(any_hash, word);
+      if ((hash & bit) != 0) upper->put(hash, word);
     }
+    upper->prefix = chunk.prefix | bit;
     chunk.version.fetch_add(1, std::memory_order_acq_rel);
     at_border();
-    point_at(now, *upper, any_hash | bit);
+    {
+      // The directory may have been doubled meanwhile, never halved.
+      const std::lock_guard<Lock> held(growing_);
+      point_at(directory(), *upper);
+    }
     // Release: whoever meets an emptied slot sees the odd version, too.
     for (auto& slot : chunk.slots) slot.store(0, std::memory_order_release);
     chunk.used.store(0, std::memory_order_relaxed);
@@ -294,10 +310,22 @@ class KeyTable {
     chunk.version.fetch_add(1, std::memory_order_release);
   }
 
+  // When nobody adds.
+  void split_down_to(unsigned depth) {
+    for (std::size_t k = 0; k < chunks_.size();) {
+      Chunk& chunk = *chunks_[k];
+      if (chunk.depth >= depth || chunk.more.load(std::memory_order_relaxed) != nullptr) {
+        ++k;
+      } else {
+        split(chunk);
+      }
+    }
+  }
+
   // All entries whose upper bits are those that the chunk's words share.
-  static void point_at(const Directory& directory, Chunk& chunk, std::uint64_t hash) noexcept {
+  static void point_at(const Directory& directory, Chunk& chunk) noexcept {
     const unsigned loose = directory.depth() - chunk.depth;
-    const std::size_t first = (hash >> (64 - chunk.depth)) << loose;
+    const std::size_t first = (chunk.prefix >> (64 - chunk.depth)) << loose;
     for (std::size_t k = 0; k < (std::size_t{1} << loose); ++k) {
       directory.chunks[first + k].store(&chunk, std::memory_order_release);
     }
@@ -329,7 +357,7 @@ class KeyTable {
   alignas(64) std::atomic<std::uint64_t> root_{0};
   alignas(64) SoleOwner alone_;
   alignas(64) std::atomic<std::size_t> chunk_count_{0};
-  mutable std::mutex growing_;  // what follows, and writing to the directory
+  mutable Lock growing_;  // what follows, and writing to the directory
   std::vector<std::unique_ptr<void, Free>> directories_;
   std::vector<Chunk*> chunks_;
   Slabs slabs_{sizeof(Chunk)};

@@ -10,15 +10,30 @@
 
 #include "antcrew/share/internal/key_table.hpp"
 
-namespace antcrew::internal {
+namespace antcrew {
 
-// Integers, enumerations, pointers, small structs of them: equal if and only if their bytes are.
+// Specialise it as true for a small plain type of your own (8 bytes at the most, no padding) whose objects are equal if
+// and only if their bytes are: KeySet and KeyMap then need no allocation for a key, and neither its == nor its hash is
+// called.
 template <class K>
-inline constexpr bool small_key = std::is_trivially_copyable_v<K> &&
-                                  sizeof(K) <= 8 && std::has_unique_object_representations_v<K>;
+inline constexpr bool keys_are_their_bits = false;
+
+namespace internal {
+
+// Integers, enumerations and pointers; other types only where their user says so.
+template <class K>
+inline constexpr bool small_key = sizeof(K) <= 8 && (std::is_integral_v<K> || std::is_enum_v<K> ||
+                                                     std::is_pointer_v<K> || keys_are_their_bits<K>);
+
+// Whether the bits may stand for the key: not where the user compares or hashes in a way of his own.
+template <class K, class Hash, class Equal>
+inline constexpr bool bits_stand_for =
+    small_key<K>&& std::is_same_v<Equal, std::equal_to<K>>&& std::is_same_v<Hash, std::hash<K>>;
 
 template <class K>
 std::uint64_t bits_of(const K& key) noexcept {
+  static_assert(std::is_trivially_copyable_v<K> && std::has_unique_object_representations_v<K>,
+                "keys_are_their_bits is for plain types without padding");
   std::uint64_t bits = 0;
   std::memcpy(&bits, &key, sizeof(K));
   return bits;
@@ -67,13 +82,14 @@ struct IsNode {
   }
 };
 
-template <class K, class Hash>
+template <class K, class Hash, class Equal>
 std::uint64_t hash_of(const K& key) {
-  if constexpr (small_key<K> && std::is_same_v<Hash, std::hash<K>>) {
+  if constexpr (bits_stand_for<K, Hash, Equal>) {
     return mixed(bits_of(key));
   } else {
-    return mixed(Hash()(key));
+    return mixed(static_cast<std::uint64_t>(Hash()(key)));
   }
 }
 
-}  // namespace antcrew::internal
+}  // namespace internal
+}  // namespace antcrew

@@ -11,8 +11,10 @@ namespace antcrew::internal {
 
 Line::Line(const std::vector<StageFacts>& stages, std::size_t room, const std::stop_token& stop)
     : room_(room), stop_(stop) {
-  places_.push_back({"source", StageKind::one_at_a_time});
+  places_.push_back({"source", StageKind::alone});
   for (const StageFacts& stage : stages) places_.push_back({stage.name, stage.kind});
+  for (Place& place : places_) place.waiting.reserve(room);
+  free_.reserve(room);
   for (std::size_t k = room; k > 0; --k) free_.push_back(k - 1);
 }
 
@@ -21,25 +23,29 @@ bool Line::over() const noexcept {
   return (ended_ || error_) && free_.size() == room_;
 }
 
+// Which of those that wait at a place could go on now. The source has none waiting: it could read one.
+std::size_t Line::next_at(std::size_t k) const {
+  const Place& place = places_[k];
+  if (place.kind != StageKind::many && place.taken) return none;
+  if (k == source) return ended_ || free_.empty() || stop_.flag().load(std::memory_order_relaxed) ? none : 0;
+  if (place.kind != StageKind::as_read) return place.waiting.empty() ? none : 0;
+  const auto is_next = [&](const Waiting& w) { return w.number == place.next; };
+  const auto at = std::find_if(place.waiting.begin(), place.waiting.end(), is_next);
+  return at == place.waiting.end() ? none : static_cast<std::size_t>(at - place.waiting.begin());
+}
+
 bool Line::choose_at(std::size_t k, Step& step) {
   Place& place = places_[k];
+  if (k == source && stop_.flag().load(std::memory_order_relaxed)) ended_ = true;
+  const std::size_t next = next_at(k);
+  if (next == none) return false;
   if (k == source) {
-    if (stop_.flag().load(std::memory_order_relaxed)) ended_ = true;
-    if (ended_ || place.taken || free_.empty()) return false;
     step = {k, {free_.back(), numbers_}};
     free_.pop_back();
-    place.taken = true;
-    return true;
+  } else {
+    step = {k, place.waiting[next]};
+    place.waiting.erase(place.waiting.begin() + static_cast<std::ptrdiff_t>(next));
   }
-  if (place.waiting.empty() || (place.kind != StageKind::many && place.taken)) return false;
-  auto chosen = place.waiting.begin();
-  if (place.kind == StageKind::in_order) {
-    const auto is_next = [&](const Waiting& w) { return w.number == place.next; };
-    chosen = std::find_if(place.waiting.begin(), place.waiting.end(), is_next);
-    if (chosen == place.waiting.end()) return false;
-  }
-  step = {k, *chosen};
-  place.waiting.erase(chosen);
   place.taken = true;
   return true;
 }
@@ -49,6 +55,14 @@ bool Line::choose(Step& step) {
   if (error_) return false;
   for (std::size_t k = places_.size(); k > 0; --k) {
     if (choose_at(k - 1, step)) return true;
+  }
+  return false;
+}
+
+bool Line::another_step() const {
+  if (error_) return false;
+  for (std::size_t k = places_.size(); k > 0; --k) {
+    if (next_at(k - 1) != none) return true;
   }
   return false;
 }
@@ -66,7 +80,7 @@ void Line::advance(Place& place) {
 void Line::leave_out(std::size_t from, std::uint64_t number) {
   for (std::size_t k = from; k < places_.size(); ++k) {
     Place& place = places_[k];
-    if (place.kind != StageKind::in_order) continue;
+    if (place.kind != StageKind::as_read) continue;
     if (place.next == number) {
       advance(place);
     } else {
@@ -76,7 +90,7 @@ void Line::leave_out(std::size_t from, std::uint64_t number) {
   }
 }
 
-void Line::end_step(const Step& step, bool goes_on, std::int64_t ns) {
+void Line::end_step(const Step& step, bool goes_on, std::int64_t ns) noexcept {
   Place& place = places_[step.place];
   place.busy_ns += ns;
   place.taken = false;
@@ -86,7 +100,7 @@ void Line::end_step(const Step& step, bool goes_on, std::int64_t ns) {
     } else if (!error_) {
       ended_ = true;
     }
-  } else if (place.kind == StageKind::in_order) {
+  } else if (place.kind == StageKind::as_read) {
     advance(place);
   }
   const bool last = step.place + 1 == places_.size();
@@ -99,7 +113,19 @@ void Line::end_step(const Step& step, bool goes_on, std::int64_t ns) {
     ++passed_;
   } else if (step.place != source) {
     ++dropped_;
-    leave_out(step.place + 1, step.what.number);
+    try {
+      leave_out(step.place + 1, step.what.number);
+    } catch (...) {
+      if (!error_) error_ = std::current_exception();
+    }
+  }
+}
+
+// After an exception, whatever waited.
+void Line::drop_all() noexcept {
+  for (Place& place : places_) {
+    for (const Waiting& waiting : place.waiting) free_.push_back(waiting.item);
+    place.waiting.clear();
   }
 }
 
@@ -108,17 +134,14 @@ void Line::work(const Calls& calls, void* (*item_at)(void*, std::size_t), void* 
   while (true) {
     Step step{};
     if (!choose(step)) {
-      if (error_) {
-        // Whatever waited is dropped.
-        for (Place& place : places_) {
-          for (const Waiting& waiting : place.waiting) free_.push_back(waiting.item);
-          place.waiting.clear();
-        }
-      }
+      if (error_) drop_all();
       if (over()) return changed_.notify_all();
+      ++asleep_;
       changed_.wait(lock);
+      --asleep_;
       continue;
     }
+    if (asleep_ > 0 && another_step()) changed_.notify_one();
     lock.unlock();
     at_border();
     const std::int64_t start = now_ns();
@@ -134,7 +157,6 @@ void Line::work(const Calls& calls, void* (*item_at)(void*, std::size_t), void* 
     lock.lock();
     if (error && !error_) error_ = error;
     end_step(step, goes_on, ns);
-    changed_.notify_all();
   }
 }
 

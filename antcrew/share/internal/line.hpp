@@ -1,14 +1,14 @@
 // Who does what next in a Pipeline: which item goes to which stage, without knowing what items are.
 //
-// One lock guards all of it; it is held for the choice of the next step only. Workers without a step sleep until
-// another one ends a step.
+// One lock guards all of it; it is held for the choice of the next step only. Workers without a step sleep. Whoever has
+// chosen a step wakes one of them when there is another step: as many wake as there are new steps. All room is made at
+// the beginning but for the numbers of items that were left out.
 #pragma once
 
 #include <atomic>
 #include <condition_variable>
 #include <cstddef>
 #include <cstdint>
-#include <deque>
 #include <exception>
 #include <mutex>
 #include <stop_token>
@@ -33,7 +33,7 @@ struct PipelineFacts {
 
 namespace internal {
 
-enum class StageKind { many, one_at_a_time, in_order };
+enum class StageKind { many, alone, as_read };
 
 struct StageFacts {
   std::string name;
@@ -63,7 +63,7 @@ class Line {
   struct Place {
     std::string name;
     StageKind kind;
-    std::deque<Waiting> waiting = {};
+    std::vector<Waiting> waiting = {};
     bool taken = false;                 // of a place for one at a time
     std::uint64_t next = 0;             // of a place in order: the number it takes next
     std::vector<std::uint64_t> gone{};  // of a place in order: left out before they came, a heap
@@ -76,13 +76,18 @@ class Line {
 
   bool choose(Step& step);
   bool choose_at(std::size_t place, Step& step);
+  std::size_t next_at(std::size_t place) const;
+  bool another_step() const;
+  static constexpr std::size_t none = static_cast<std::size_t>(-1);
   bool over() const noexcept;
-  void end_step(const Step& step, bool goes_on, std::int64_t ns);
+  void end_step(const Step& step, bool goes_on, std::int64_t ns) noexcept;
+  void drop_all() noexcept;
   void leave_out(std::size_t from, std::uint64_t number);
   void advance(Place& place);
 
   std::mutex mutex_;
   std::condition_variable changed_;
+  int asleep_ = 0;
   std::vector<Place> places_;
   std::vector<std::size_t> free_;  // items not in use
   std::size_t room_;

@@ -19,6 +19,7 @@
 #include "antcrew/crew/internal/processes/memory_file.hpp"
 #include "antcrew/crew/transfer.hpp"
 #include "antcrew/log/journal.hpp"
+#include "antcrew/machine/cache_line.hpp"
 
 namespace antcrew::internal {
 
@@ -65,14 +66,14 @@ constexpr std::size_t argument_room = 4096;
 
 // What a worker needs in any case comes first: one page fault.
 struct Board {
-  alignas(64) std::atomic<std::uint32_t> region{0};
+  alignas(line_bytes) std::atomic<std::uint32_t> region{0};
   RegionOrder order;
   std::atomic<bool> leaving{false};
   std::size_t redo_count = 0;
-  alignas(64) std::atomic<std::uint32_t> events{0};  // goes up whenever a standing worker has news
+  alignas(line_bytes) std::atomic<std::uint32_t> events{0};  // goes up whenever a standing worker has news
   std::atomic<bool> parent_sleeps{false};
-  alignas(64) std::atomic<bool> cancelled{false};
-  alignas(64) std::atomic<std::size_t> redo_next{0};
+  alignas(line_bytes) std::atomic<bool> cancelled{false};
+  alignas(line_bytes) std::atomic<std::size_t> redo_next{0};
   alignas(alignof(Handout)) std::array<std::byte, sizeof(Handout)> handout_room;
   std::array<Range, most_redone> redo{};
   std::array<char, argument_room> arguments{};

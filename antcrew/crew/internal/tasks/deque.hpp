@@ -215,8 +215,8 @@ class Deque {
   std::atomic<std::int64_t> split_{0};
   std::atomic<Ring*> ring_{nullptr};
   alignas(line_bytes) std::int64_t bottom_ = 0;
-  std::int64_t own_split_ = 0;         // what the owner last wrote to split_
-  Slot* own_ = nullptr;                // the slots of ring_
+  std::int64_t own_split_ = 0;  // what the owner last wrote to split_
+  Slot* own_ = nullptr;         // the slots of ring_
   std::int64_t mask_ = 0;
   std::int64_t full_at_ = 0;  // bottom_ may come up to here without a look at top_
   std::int64_t wanted_;

@@ -2,12 +2,12 @@
 // 2010, "Lazy binary-splitting"), with nothing but the block under way out of others' reach.
 //
 // A worker offers the upper half of its range, then the upper half of what is left, and so on down to one block; all of
-// them can be taken at once. A block begins at one piece and doubles only while it takes well under 8 µs. Inside a block
-// the worker looks whether others have nothing to do while nothing of its own is left to take: then the rest of the
-// block is offered, too, piece by piece.
+// them can be taken at once. A block begins at one piece and doubles only while it takes well under 8 µs. Inside a
+// block the worker looks whether others have nothing to do while nothing of its own is left to take: then the rest of
+// the block is offered, too, piece by piece.
 //
-// The end. Each range carries credit, and shares it when it is halved; who has done a range gives its credit back to the
-// loop, and the loop is done when all of it is back (Mattern 1989, "Global quiescence detection based on credit
+// The end. Each range carries credit, and shares it when it is halved; who has done a range gives its credit back to
+// the loop, and the loop is done when all of it is back (Mattern 1989, "Global quiescence detection based on credit
 // distribution and recovery"). So one atomic step is paid for a range that was taken, none for one that was not, and
 // nobody but the caller waits: while it does, it takes up ranges of this loop and what descends from them.
 #pragma once
@@ -32,7 +32,7 @@ struct LoopTask : Task {
   void* loop;
   Range range;
   std::uint64_t credit;
-  LoopTask* below;     // the range offered before it; in a free list, the next one
+  LoopTask* below;  // the range offered before it; in a free list, the next one
 };
 
 // How many pieces a worker does in one go.
@@ -137,14 +137,15 @@ class Halving {
       upper->run = &run_taken;
       upper->loop = this;
       upper->range = {middle, range.last};
-      upper->credit = credit / 2;
+      const std::uint64_t half = credit / 2;
+      upper->credit = half;
       upper->below = last;
       if (!worker.push_quietly(upper, scope_)) {
         worker.free_loop_task(upper);
         break;
       }
-      last = upper;
-      credit -= upper->credit;
+      last = upper;  // from here on it may be another's, and not to be read
+      credit -= half;
       range.last = middle;
       ++offered;
     }
@@ -178,8 +179,8 @@ class Halving {
   }
 
   // True when it was the last; otherwise the loop may be gone afterwards. The total is read anew whenever somebody else
-  // has given back meanwhile: whoever raised it holds credit that is not back. Sequentially consistent with the caller's
-  // going to sleep.
+  // has given back meanwhile: whoever raised it holds credit that is not back. Sequentially consistent with the
+  // caller's going to sleep.
   bool give_back(std::uint64_t credit) noexcept {
     std::uint64_t back = back_.load(std::memory_order_acquire);
     std::uint64_t total = total_.load(std::memory_order_relaxed);

@@ -1,13 +1,13 @@
 // What a task belongs to, so that a worker which waits takes up nothing but what it waits for.
 //
-// A scope is a loop, a group, a run of a graph, a piece of begun work, or the run of a fork that was stolen. A task lies
-// in its queue together with the scope that it belongs to. A task descends from what is waited for when that is its
-// scope, or the parent of its scope, and so on. (Wagner and Calder 1993, "Leapfrogging", wait so for forks.)
+// A scope is a loop, a group, a run of a graph, a piece of begun work, or the run of a fork that was stolen. A task
+// lies in its queue together with the scope that it belongs to. A task descends from what is waited for when that is
+// its scope, or the parent of its scope, and so on. (Wagner and Calder 1993, "Leapfrogging", wait so for forks.)
 //
 // Whoever looks at a task that lies with another worker reads scopes that may just be given back and taken again. So
-// they are never freed while their pool lives, their fields are atomic, and a scope has a life number which goes up when
-// it is given back. Invariant: as long as a task lies in a queue, its scope and the scopes above it do not change. So
-// what was found out about a task holds if the task could then be taken, and is forgotten if it could not.
+// they are never freed while their pool lives, their fields are atomic, and a scope has a life number which goes up
+// when it is given back. Invariant: as long as a task lies in a queue, its scope and the scopes above it do not change.
+// So what was found out about a task holds if the task could then be taken, and is forgotten if it could not.
 #pragma once
 
 #include <atomic>

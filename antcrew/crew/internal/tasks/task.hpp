@@ -50,6 +50,8 @@ struct Wanted {
   const JoinTask* join = nullptr;  // this very task, or what descends from its run
   ScopeName scope = {};            // what descends from this one
   bool any_begun = false;          // any work that was begun for later, and what descends from it
+  // How much of it has not begun, in the upper half, where that is known: whatever it lies under is moved away for it.
+  const std::atomic<std::uint64_t>* unbegun = nullptr;
 
   ScopeName name() const noexcept { return join != nullptr ? join->runs_as() : scope; }
   bool includes(const Task* task, const Scope* its_scope) const noexcept {
@@ -69,7 +71,8 @@ struct Wanted {
       below = depth;
       const Scope* parent = top->parent.load(std::memory_order_relaxed);
       if (parent == nullptr) return top->begun.load(std::memory_order_relaxed);
-      if (parent->life.load(std::memory_order_relaxed) != top->parent_life.load(std::memory_order_relaxed)) return false;
+      if (parent->life.load(std::memory_order_relaxed) != top->parent_life.load(std::memory_order_relaxed))
+        return false;
       top = parent;
     }
     return false;

@@ -10,8 +10,8 @@
 namespace antcrew::internal {
 namespace {
 
-// Of the forks of each worker: enough that thieves need not wait for the owner to come by, few enough that the recursion
-// below them stays private. More workers than processors means work that waits, whose owner comes by late.
+// Of the forks of each worker: enough that thieves need not wait for the owner to come by, few enough that the
+// recursion below them stays private. More workers than processors means work that waits, whose owner comes by late.
 std::int64_t wanted_public(int workers) noexcept {
   if (workers == 1) return 0;
   return workers > usable_processors_now() ? 64 : std::max(4, workers);
@@ -146,8 +146,13 @@ void TaskPool::finish_call(TaskWorker& worker) noexcept {
 // The queue
 
 void TaskPool::submit(Task* task, Scope* scope) noexcept {
-  if (TaskWorker* worker = here()) return worker->push(task, scope);
-  put_aside(task, scope);
+  if (TaskWorker* worker = here()) {
+    worker->push(task, scope);
+  } else {
+    put_aside(task, scope);
+  }
+  // Also when somebody idle was woken: he may take up what lies above, and never come back.
+  if (waiting_.load(std::memory_order_seq_cst) > 0) wake_waiting(scope);
 }
 
 void TaskPool::put_aside(Task* task, Scope* scope) noexcept {
@@ -214,8 +219,8 @@ void TaskPool::published(const Scope* scope, int count) noexcept {
 }
 
 // A few at a time. Whoever finds enough wake-ups under way may rely on them, since a woken worker lowers the count
-// before it looks for work; and if nobody was asleep after all, the count is lowered and sleepers are counted again, for
-// those that fell asleep meanwhile.
+// before it looks for work; and if nobody was asleep after all, the count is lowered and sleepers are counted again,
+// for those that fell asleep meanwhile.
 void TaskPool::wake_idle() noexcept {
   do {
     int under_way = waking_.load(std::memory_order_seq_cst);
@@ -314,7 +319,6 @@ bool TaskPool::unearth() noexcept {
     if (puts_aside_ == puts_looked_through_) return false;  // all have looked through all of it
     puts_looked_through_ = puts_aside_;
   }
-  unearthed_.fetch_add(1, std::memory_order_seq_cst);
   for (std::size_t k = 0; k < worker_count(); ++k) wake(worker_at(k), TaskWorker::waits);
   return true;
 }

@@ -122,15 +122,14 @@ class TaskPool {
   int most_waking_;
   int made_at_ = fork_depth();
   MeterSwitch meter_;
-  std::vector<std::unique_ptr<TaskWorker>> standing_;                   // numbers 1 and up
-  std::array<std::unique_ptr<TaskWorker>, most_callers> callers_;       // those made so far, without gaps
+  std::vector<std::unique_ptr<TaskWorker>> standing_;              // numbers 1 and up
+  std::array<std::unique_ptr<TaskWorker>, most_callers> callers_;  // those made so far, without gaps
   std::atomic<std::size_t> callers_made_{0};
   std::array<std::atomic<bool>, most_callers> calling_{};
   alignas(line_bytes) std::atomic<int> callers_now_{0};
   alignas(line_bytes) std::atomic<int> idle_{0};  // asleep with nothing to do
   std::atomic<int> waiting_{0};                   // asleep until something ends
   std::atomic<int> waking_{0};                    // woken from idleness, and not looking yet
-  std::atomic<std::uint32_t> unearthed_{0};
   std::atomic<bool> leaving_{false};
   alignas(line_bytes) std::atomic<std::int64_t> aside_count_{0};
   mutable Lock aside_lock_;
@@ -150,8 +149,7 @@ class TaskPool {
 // The worker that the calling thread is, found again inside a body of another crew.
 class AgainWorker {
  public:
-  explicit AgainWorker(TaskWorker& worker) noexcept
-      : frame_(&worker), as_(worker.number, &worker) {}
+  explicit AgainWorker(TaskWorker& worker) noexcept : frame_(&worker), as_(worker.number, &worker) {}
 
  private:
   TaskFrame frame_;
@@ -178,11 +176,18 @@ void TaskWorker::rest_until(const Wanted& wanted, Done done) noexcept {
   // Somebody has taken the fork just now and not begun it, or it lies deep in the queue.
   if (!name && !wanted.any_begun) {
     const Found found = find(wanted, true);
-    if (found) return run(found);
-    return done() ? void() : give_way();
+    return found ? run(found) : give_way();
   }
   begin_sleep(true, name);
-  if (done() || sees(wanted)) return end_sleep();
+  if (done()) return end_sleep();
+  Found found = find(wanted, true);
+  if (!found && wanted.unbegun != nullptr && wanted.unbegun->load(std::memory_order_seq_cst) >> 32 != 0) {
+    found = dig(wanted);
+  }
+  if (found) {
+    end_sleep();
+    return run(found);
+  }
   if (pool.all_wait() && pool.unearth()) return end_sleep();
   sleep();
   // What it was woken for may be for somebody else now.

@@ -44,14 +44,29 @@ Found TaskWorker::find(const Wanted& wanted, bool deep) noexcept {
     if (const Found mine = own()) return mine;
   }
   if (stack_nearly_full()) return {};
-  if (const std::uint32_t unearthed = pool.unearthed_.load(std::memory_order_seq_cst); unearthed != unearthed_) {
-    unearthed_ = unearthed;
-    deep = true;
-  }
   Found found = pool.take_aside(wanted, deep);
   if (!found) found = steal([&](const Found& at) { return wanted.includes(at.task, at.scope); });
   if (found) see_to_others();
   return found;
+}
+
+// What is wanted lies under other work, of workers that may be busy for ever: with something that waits for the body
+// under this one. So what lies on top is put aside, for others.
+Found TaskWorker::dig(const Wanted& wanted) noexcept {
+  if (stack_nearly_full()) return {};
+  for (Found last = own(); last; last = own()) {
+    if (wanted.includes(last.task, last.scope)) return last;
+    pool.put_aside(last.task, last.scope);
+  }
+  for (std::size_t k = 0; k < pool.worker_count(); ++k) {
+    Deque& deque = pool.worker_at(k).deque_;
+    while (deque.has_public()) {
+      const Found found = deque.steal();
+      if (found && wanted.includes(found.task, found.scope)) return found;
+      if (found) pool.put_aside(found.task, found.scope);
+    }
+  }
+  return {};
 }
 
 // Near workers first, where the machine has several neighbourhoods: what they have lies in a cache that both share.
@@ -84,7 +99,6 @@ bool TaskWorker::sees_anything() const noexcept {
 }
 
 bool TaskWorker::sees(const Wanted& wanted) const noexcept {
-  if (unearthed_ != pool.unearthed_.load(std::memory_order_seq_cst)) return true;
   if (stack_nearly_full()) return false;
   for (std::size_t k = 0; k < pool.worker_count(); ++k) {
     const TaskWorker& worker = pool.worker_at(k);

@@ -1,8 +1,8 @@
 // A worker of a TaskCrew: a standing thread, or the thread of a caller for the length of its call.
 //
 // What it may take up. Where it is in nobody's body it takes up anything: its own tasks first, then the pool's queue,
-// then the oldest task of another worker. Where it waits inside a body it takes up only what descends from what it waits
-// for (scope.hpp): whatever else might wait in turn for something that the body under it holds.
+// then the oldest task of another worker. Where it waits inside a body it takes up only what descends from what it
+// waits for (scope.hpp): whatever else might wait in turn for something that the body under it holds.
 //
 // Sleeping. Who makes a task public counts sleepers afterwards; who goes to sleep is counted first, then marked, then
 // looks once more: one of the two sees the other, all of it being sequentially consistent. A worker that waits and
@@ -122,6 +122,7 @@ class TaskWorker {
   Found own() noexcept;
   Found find() noexcept;
   Found find(const Wanted& wanted, bool deep) noexcept;
+  Found dig(const Wanted& wanted) noexcept;
   template <class Allowed>
   Found steal(const Allowed& allowed) noexcept;
   bool sees_anything() const noexcept;
@@ -146,7 +147,6 @@ class TaskWorker {
   FreeScopes free_scopes_;
   LoopTask* free_loop_tasks_ = nullptr;
   std::uint32_t random_ = 0;
-  std::uint32_t unearthed_ = 0;  // the pool's count at the last deep look
   std::atomic<int> neighbourhood_{0};
   alignas(line_bytes) std::atomic<std::uint32_t> asleep_{awake};
   std::atomic<const Scope*> sleeps_for_{nullptr};

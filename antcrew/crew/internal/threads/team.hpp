@@ -138,7 +138,7 @@ class Team {
   std::atomic<bool> joiner_sleeps_{false};
   // The caller's own: on a line that workers never read.
   alignas(line_bytes) std::atomic<bool> busy_{false};
-  std::atomic<bool> published_{false};  // writing it also makes the region's number visible at once
+  std::atomic<bool> published_{false};        // writing it also makes the region's number visible at once
   std::atomic<const void*> holder_{nullptr};  // which thread has the team
   int holds_ = 0;                             // how often
   std::uint64_t wake_ups_ = 0;
