@@ -69,8 +69,10 @@ void GraphRun::run_from(StepNode* node, TaskWorker& worker) noexcept {
   }
 }
 
-void refuse_result(const std::string& step) {
-  bad_input("graph.result", "step '" + step + "'", "its result was read, but it did not run in the graph's last run",
+void refuse_result(const std::string& step, bool ran_before) {
+  bad_input("graph.result", "step '" + step + "'",
+            ran_before ? "its result was read, but it has not run in this run of the graph"
+                       : "its result was read before it ran",
             "run the graph first, or make the reader depend on this step");
 }
 

@@ -73,7 +73,7 @@ class GraphRun {
   bool was_last(StepNode& node) const noexcept;
 };
 
-[[noreturn]] void refuse_result(const std::string& step);
+[[noreturn]] void refuse_result(const std::string& step, bool ran_before);
 
 template <class T>
 struct ResultNode : StepNode {
@@ -109,7 +109,7 @@ class TaskGraph {
     // Throws Error (graph.result) when the step has not run, or not in the last run.
     const T& result() const {
       const auto& result = static_cast<const internal::ResultNode<T>*>(node_)->result;
-      if (!result || !node_->has_run()) internal::refuse_result(node_->name);
+      if (!result || !node_->has_run()) internal::refuse_result(node_->name, result.has_value());
       return *result;
     }
 

@@ -4,6 +4,8 @@
 #include <sys/syscall.h>
 #include <unistd.h>
 
+#include <new>
+
 namespace antcrew::internal {
 namespace {
 
@@ -43,6 +45,7 @@ void remember_own_processors(const ProcessorSet* set) noexcept {
 }
 
 void PinnedHere::pin(int processor) noexcept {
+  ::new (static_cast<void*>(&before_)) ProcessorSet;
   if (!read_processors(0, before_)) return;
   ProcessorSet one;
   one.add(processor);

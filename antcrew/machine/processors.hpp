@@ -77,7 +77,10 @@ class PinnedHere {
   bool pinned_ = false;
   bool outermost_ = false;
   int processor_ = -1;
-  ProcessorSet before_;
+  // Not touched where nothing is pinned: it would be the dearest part of an empty region.
+  union {
+    ProcessorSet before_;
+  };
 };
 
 }  // namespace antcrew::internal

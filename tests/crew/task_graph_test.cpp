@@ -86,8 +86,44 @@ TEST_CASE("after an exception steps not begun are left out, and the next run is 
   CHECK(later == 50);
   std::stop_source stop;
   stop.request_stop();
-  graph.run(crew, stop.get_token());
+  CHECK_THROWS_WITH_AS(graph.run(crew, stop.get_token()),
+                       "TaskGraph: the stop token ended it before every step had run; catch this error where the stop "
+                       "was asked for",
+                       Error);
   CHECK(later == 50);
+  graph.run(crew);
+  CHECK(later == 100);
+}
+
+TEST_CASE("no step shows the result of an earlier run, and steps of another graph are refused") {
+  for (const int workers : {1, 2}) {
+    TaskCrew crew(workers);
+    TaskGraph graph;
+    std::stop_source stop;
+    int tide = 0;
+    auto first = graph.step("first", [&] {
+      if (tide == 2) stop.request_stop();
+      return ++tide;
+    });
+    auto second = graph.step("second", [&] { return 10 * first.result(); }, {first});
+    graph.run(crew);
+    graph.run(crew);
+    CHECK(second.result() == 20);
+    CHECK_THROWS_AS(graph.run(crew, stop.get_token()), Error);
+    CHECK(first.result() == 3);
+    CHECK_THROWS_WITH_AS(second.result(),
+                         "step 'second': its result was read, but it has not run in this run of the graph; run the "
+                         "graph first, or make the reader depend on this step",
+                         Error);
+    TaskGraph other;
+    auto strange = other.step("strange", [] {});
+    CHECK_THROWS_AS(graph.order(strange, first), Error);
+    CHECK_THROWS_AS(graph.order(first, strange), Error);
+    CHECK_THROWS_AS(graph.step("third", [] {}, {strange}), Error);
+    CHECK(graph.size() == 2);
+    graph.run(crew);
+    CHECK(second.result() == 40);
+  }
 }
 
 TEST_CASE("running again allocates nothing") {

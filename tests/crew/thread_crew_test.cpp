@@ -190,7 +190,7 @@ TEST_CASE("two crews inside each other work; the outer one from the inner's othe
     outer.ranges(1, [&](Range) { inner.ranges(2, [&](Range) { outer.each(10, [](std::size_t) {}); }); });
   };
   CHECK_THROWS_WITH_AS(entangled(),
-                       "ThreadCrew: another thread's region is under way on this crew; give each calling thread a "
+                       "ThreadCrew: another thread's call is under way on this crew; give each calling thread a "
                        "crew of its own",
                        Error);
 }

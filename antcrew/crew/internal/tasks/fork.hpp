@@ -116,9 +116,21 @@ auto first_half(F& f, Second& second) -> std::decay_t<std::invoke_result_t<F&>> 
 }
 
 template <class F, class G>
+auto one_after_the_other(F& f, G& g) {
+  if constexpr (both_answer<F, G>) {
+    auto a = f();
+    return std::pair<decltype(a), std::decay_t<std::invoke_result_t<G&>>>{std::move(a), g()};
+  } else {
+    f();
+    g();
+  }
+}
+
+template <class F, class G>
 auto fork(TaskWorker& worker, F& f, G& g) {
   if (stack_nearly_full()) [[unlikely]]
     refuse_depth("TaskCrew", "both");
+  if (worker.alone) return one_after_the_other(f, g);
   Fork<G> second(g, worker);
   if constexpr (both_answer<F, G>) {
     auto a = first_half(f, second);
@@ -126,17 +138,6 @@ auto fork(TaskWorker& worker, F& f, G& g) {
   } else {
     first_half(f, second);
     second.join();
-  }
-}
-
-template <class F, class G>
-auto one_after_the_other(F& f, G& g) {
-  if constexpr (both_answer<F, G>) {
-    auto a = f();
-    return std::pair{std::move(a), g()};
-  } else {
-    f();
-    g();
   }
 }
 

@@ -21,7 +21,7 @@
 #include <utility>
 
 #include "antcrew/base/range.hpp"
-#include "antcrew/crew/internal/tasks/task_worker.hpp"
+#include "antcrew/crew/internal/tasks/task_pool.hpp"
 #include "antcrew/machine/clock.hpp"
 
 namespace antcrew::internal {
@@ -154,19 +154,23 @@ class Halving {
 
   // The first pieces of the range.
   void block(TaskWorker& worker, Range& range, Pace& pace) noexcept {
+    const std::size_t most = pace.pieces();
+    std::size_t first = range.first;
     std::size_t done = 0;
+    bool starving = false;
     try {
-      while (done < pace.pieces() && !range.empty() && !enough_()) {
-        if (done > 0 && worker.others_starve()) return pace.begin_again();
-        const Range next = front(range, 1);
-        range.first = next.last;
-        on_piece_(next, enough_);
+      while (done < most && first < range.last && !enough_()) {
+        if (done > 0 && (starving = worker.others_starve())) break;
+        const Range next = front({first, range.last}, 1);
+        first = next.last;
         ++done;
+        on_piece_(next, enough_);
       }
     } catch (...) {
       keep_error();
     }
-    pace.block_ended(done);
+    range.first = first;
+    starving ? pace.begin_again() : pace.block_ended(done);
   }
 
   Range front(Range range, std::size_t pieces) const noexcept {

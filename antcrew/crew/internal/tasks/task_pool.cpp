@@ -152,7 +152,7 @@ void TaskPool::submit(Task* task, Scope* scope) noexcept {
     put_aside(task, scope);
   }
   // Also when somebody idle was woken: he may take up what lies above, and never come back.
-  if (waiting_.load(std::memory_order_seq_cst) > 0) wake_waiting(scope);
+  if (waiting() > 0) wake_waiting(scope);
 }
 
 void TaskPool::put_aside(Task* task, Scope* scope) noexcept {
@@ -208,14 +208,14 @@ bool TaskPool::lies_aside(const Wanted& wanted) const noexcept {
 // Waking
 
 void TaskPool::published(const Scope* scope) noexcept {
-  if (idle_.load(std::memory_order_seq_cst) > 0) return wake_idle();
-  if (waiting_.load(std::memory_order_seq_cst) > 0) wake_waiting(scope);
+  if (idle() > 0) return wake_idle();
+  if (waiting() > 0) wake_waiting(scope);
 }
 
 // Those that are woken wake others as long as there is more.
 void TaskPool::published(const Scope* scope, int count) noexcept {
   published(scope);
-  if (count > 1 && idle_.load(std::memory_order_relaxed) > 0) wake_idle();
+  if (count > 1 && idle() > 0) wake_idle();
 }
 
 // A few at a time. Whoever finds enough wake-ups under way may rely on them, since a woken worker lowers the count
@@ -231,13 +231,13 @@ void TaskPool::wake_idle() noexcept {
       std::uint32_t how = TaskWorker::idle;
       if (worker->asleep_.load(std::memory_order_seq_cst) != how) continue;
       if (!worker->asleep_.compare_exchange_strong(how, TaskWorker::called, std::memory_order_seq_cst)) continue;
-      idle_.fetch_sub(1, std::memory_order_seq_cst);
+      asleep_.fetch_sub(one_idle, std::memory_order_seq_cst);
       if (may_look()) worker->bed_.make_room(processor_here());
       wake_one(worker->asleep_);
       return;
     }
     waking_.fetch_sub(1, std::memory_order_seq_cst);
-  } while (idle_.load(std::memory_order_seq_cst) > 0);
+  } while (idle() > 0);
 }
 
 // One of those that may take up what belongs to this scope.
@@ -265,12 +265,12 @@ bool TaskPool::wake_self(TaskWorker& worker, std::uint32_t least) noexcept {
   do {
     if (how != TaskWorker::waits && (how != TaskWorker::idle || least != TaskWorker::idle)) return false;
   } while (!worker.asleep_.compare_exchange_weak(how, TaskWorker::awake, std::memory_order_seq_cst));
-  (how == TaskWorker::waits ? waiting_ : idle_).fetch_sub(1, std::memory_order_seq_cst);
+  asleep_.fetch_sub(how == TaskWorker::waits ? one_waiting : one_idle, std::memory_order_seq_cst);
   return true;
 }
 
 void TaskPool::ended(ScopeName name) noexcept {
-  if (waiting_.load(std::memory_order_seq_cst) > 0) {
+  if (waiting() > 0) {
     for (std::size_t k = 0; k < worker_count(); ++k) {
       TaskWorker& worker = worker_at(k);
       if (worker.asleep_.load(std::memory_order_seq_cst) != TaskWorker::waits) continue;
@@ -292,9 +292,8 @@ void TaskPool::look_around() noexcept {
 // Waiting
 
 bool TaskPool::all_wait() const noexcept {
-  return idle_.load(std::memory_order_seq_cst) == 0 &&
-         waiting_.load(std::memory_order_seq_cst) ==
-             static_cast<int>(standing_.size()) + callers_now_.load(std::memory_order_seq_cst);
+  return idle() == 0 &&
+         waiting() == standing_.size() + static_cast<std::size_t>(callers_now_.load(std::memory_order_seq_cst));
 }
 
 bool TaskPool::nobody_else_can() const noexcept {

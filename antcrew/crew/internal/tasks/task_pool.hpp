@@ -127,9 +127,14 @@ class TaskPool {
   std::atomic<std::size_t> callers_made_{0};
   std::array<std::atomic<bool>, most_callers> calling_{};
   alignas(line_bytes) std::atomic<int> callers_now_{0};
-  alignas(line_bytes) std::atomic<int> idle_{0};  // asleep with nothing to do
-  std::atomic<int> waiting_{0};                   // asleep until something ends
-  std::atomic<int> waking_{0};                    // woken from idleness, and not looking yet
+  // How many are asleep: with nothing to do, and, in the upper half, until something ends. One word, so that a loop sees
+  // at a glance whether anybody is.
+  alignas(line_bytes) std::atomic<std::uint64_t> asleep_{0};
+  static constexpr std::uint64_t one_idle = 1;
+  static constexpr std::uint64_t one_waiting = std::uint64_t{1} << 32;
+  std::uint64_t idle() const noexcept { return asleep_.load(std::memory_order_seq_cst) & (one_waiting - 1); }
+  std::uint64_t waiting() const noexcept { return asleep_.load(std::memory_order_seq_cst) >> 32; }
+  std::atomic<int> waking_{0};  // woken from idleness, and not looking yet
   std::atomic<bool> leaving_{false};
   alignas(line_bytes) std::atomic<std::int64_t> aside_count_{0};
   mutable Lock aside_lock_;
@@ -155,6 +160,10 @@ class AgainWorker {
   TaskFrame frame_;
   AsWorker as_;
 };
+
+bool TaskWorker::others_starve() const noexcept {
+  return pool.asleep_.load(std::memory_order_relaxed) != 0 && !deque_.has_public();
+}
 
 template <class Done>
 void TaskWorker::work_until(const Wanted& wanted, Done done) {

@@ -158,11 +158,6 @@ void TaskWorker::put_own_aside() noexcept {
   while (const Found last = own()) pool.put_aside(last.task, last.scope);
 }
 
-bool TaskWorker::others_starve() const noexcept {
-  const bool starving = pool.idle_.load(std::memory_order_relaxed) + pool.waiting_.load(std::memory_order_relaxed) > 0;
-  return starving && !deque_.has_public();
-}
-
 // Scopes
 
 Scope* TaskWorker::open_scope(const Scope* parent) noexcept {
@@ -228,9 +223,9 @@ void TaskWorker::rested(std::int64_t since_ns) noexcept {
 // After having found something, and when what the worker was woken for is not for it: others may be needed, too. Each
 // wakes two, so that many are awake after a few wake-ups one after the other.
 void TaskWorker::see_to_others() noexcept {
-  if (pool.idle_.load(std::memory_order_seq_cst) > 0) {
-    for (int k = 0; k < 2 && pool.idle_.load(std::memory_order_relaxed) > 0 && sees_anything(); ++k) pool.wake_idle();
-  } else if (pool.waiting_.load(std::memory_order_seq_cst) > 0) {
+  if (pool.idle() > 0) {
+    for (int k = 0; k < 2 && pool.idle() > 0 && sees_anything(); ++k) pool.wake_idle();
+  } else if (pool.waiting() > 0) {
     for (std::size_t k = 0; k < pool.worker_count(); ++k) {
       if (const Found found = pool.worker_at(k).deque_.oldest()) pool.wake_waiting(found.scope);
     }
@@ -245,7 +240,7 @@ void TaskWorker::begin_sleep(bool waiting, ScopeName wanted) noexcept {
   }
   sleeps_for_.store(wanted.scope, std::memory_order_relaxed);
   sleeps_for_life_.store(wanted.life, std::memory_order_relaxed);
-  (waiting ? pool.waiting_ : pool.idle_).fetch_add(1, std::memory_order_seq_cst);
+  pool.asleep_.fetch_add(waiting ? TaskPool::one_waiting : TaskPool::one_idle, std::memory_order_seq_cst);
   asleep_.store(waiting ? waits : idle, std::memory_order_seq_cst);
 }
 

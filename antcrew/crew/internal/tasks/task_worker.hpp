@@ -46,7 +46,7 @@ inline TaskFrame::~TaskFrame() {
 class TaskWorker {
  public:
   TaskWorker(TaskPool& of_pool, int its_number, std::int64_t wanted)
-      : pool(of_pool), number(its_number), deque_(wanted) {}
+      : pool(of_pool), number(its_number), alone(wanted == 0), deque_(wanted) {}
   ~TaskWorker();
 
   // All is for the thread that is this worker.
@@ -108,12 +108,13 @@ class TaskWorker {
   };
 
   // Whether somebody has nothing to do, and nothing lies here for him.
-  bool others_starve() const noexcept;
+  inline bool others_starve() const noexcept;
   LoopTask* new_loop_task() noexcept;  // null without memory
   void free_loop_task(LoopTask* task) noexcept;
 
   TaskPool& pool;
   const int number;
+  const bool alone;  // nobody takes anything from it
 
  private:
   friend class TaskPool;

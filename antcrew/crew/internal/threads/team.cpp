@@ -32,11 +32,6 @@ class Entered {
 
 }  // namespace
 
-const void* thread_mark() noexcept {
-  constinit thread_local char mark = 0;
-  return &mark;
-}
-
 Team::Team(int workers, const CrewOptions& options)
     : workers_(workers),
       may_spin_(workers <= usable_processors_now()),

@@ -156,7 +156,10 @@ class Team {
   StandingThreads threads_;
 };
 
-// The calling thread's own address, as long as it lives.
-const void* thread_mark() noexcept;
+// An address of the calling thread's own, as long as it lives.
+inline constinit thread_local char mark_of_thread = 0;
+inline const void* thread_mark() noexcept {
+  return &mark_of_thread;
+}
 
 }  // namespace antcrew::internal
