@@ -55,7 +55,7 @@ class ProcessCrew {
   auto collect(std::size_t n, Split split, Fn&& fn, Way way, const std::stop_token& stop = {}) {
     using T = std::decay_t<std::invoke_result_t<Fn&, std::size_t>>;
     if (team_.inside()) return alone<T>(n, fn);
-    const auto order = internal::order_for<T>(n, split, way, workers());
+    const auto order = internal::order_for<T>(n, split, team_.granted(way), workers());
     return internal::column_from<T>(order, stop, [&](internal::RegionOrder region, internal::Sink& sink) {
       auto body = std::addressof(fn);
       region.closure = &body;

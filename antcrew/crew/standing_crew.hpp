@@ -106,7 +106,7 @@ class StandingCrew {
 
   template <class T, class... Arguments>
   Column<T> collected(std::size_t n, Split split, Way way, Work work, const Arguments&... arguments) {
-    const auto order = internal::order_for<T>(n, split, way, workers());
+    const auto order = internal::order_for<T>(n, split, team_.granted(way), workers());
     return internal::column_from<T>(order, {}, [&](internal::RegionOrder region, internal::Sink& sink) {
       region.work = work;
       run(region, sink, arguments...);

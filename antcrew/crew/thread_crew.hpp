@@ -21,6 +21,7 @@
 
 #include <atomic>
 #include <cstddef>
+#include <cstdint>
 #include <memory>
 #include <stop_token>
 
@@ -91,6 +92,9 @@ class ThreadCrew : public internal::Loops<ThreadCrew, Split> {
     Solo solo_;
   };
   [[nodiscard]] Hold hold() { return Hold(*this); }
+
+  // Sleeping workers that callers have woken themselves so far; the others were woken by workers.
+  std::uint64_t wake_ups_by_caller() const noexcept { return team_ == nullptr ? 0 : team_->wake_ups_by_caller(); }
 
   // For Watch.
   internal::MeterSwitch& meter() noexcept { return workers_ == 1 ? meter_ : team_->meter(); }

@@ -8,6 +8,7 @@
 #include <sys/wait.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <atomic>
 #include <cerrno>
 #include <cstdlib>
@@ -55,10 +56,16 @@ int open_process(pid_t process) noexcept {
   return static_cast<int>(::syscall(SYS_pidfd_open, process, 0));
 }
 
+void close_all_from(unsigned first) noexcept {
+  if (::syscall(SYS_close_range, first, ~0u, 0u) == 0) return;
+  const long most = std::min(::sysconf(_SC_OPEN_MAX), 65'536L);
+  for (long number = first; number < most; ++number) ::close(static_cast<int>(number));
+}
+
 // A process that outlives the watched one only to remove its folder. It belongs to nobody and holds nothing open.
 void guard(pid_t watched, const std::string& folder) {
   const int end = open_process(watched);
-  if (end < 0) return remove(folder);  // gone already
+  if (end < 0 && ::kill(watched, 0) != 0 && errno == ESRCH) return remove(folder);  // gone already
   const pid_t between = ::fork();
   if (between == 0) {
     if (::fork() != 0) ::_exit(0);
@@ -66,11 +73,16 @@ void guard(pid_t watched, const std::string& folder) {
     sigset_t all;
     sigfillset(&all);
     ::sigprocmask(SIG_SETMASK, &all, nullptr);
-    ::dup2(end, 0);
-    ::syscall(SYS_close_range, 1u, ~0u, 0u);
+    if (end >= 0) ::dup2(end, 0);
+    close_all_from(end >= 0 ? 1 : 0);
     if (::chdir("/") != 0) ::_exit(1);
-    pollfd ended{0, POLLIN, 0};
-    while (::poll(&ended, 1, -1) < 0 && errno == EINTR) {
+    if (end >= 0) {
+      pollfd ended{0, POLLIN, 0};
+      while (::poll(&ended, 1, -1) < 0 && errno == EINTR) {
+      }
+    } else {
+      // The system gives no descriptor for a process: its end is asked for.
+      while (::kill(watched, 0) == 0 || errno != ESRCH) ::poll(nullptr, 0, 500);
     }
     remove(folder);
     ::_exit(0);
@@ -80,7 +92,7 @@ void guard(pid_t watched, const std::string& folder) {
     while (::waitpid(between, &status, 0) < 0 && errno == EINTR) {
     }
   }
-  ::close(end);
+  if (end >= 0) ::close(end);
 }
 
 // The base's own process or any worker of it may be the first to ask; that one sees to the guard.

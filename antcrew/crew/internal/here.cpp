@@ -13,9 +13,18 @@ namespace antcrew::internal {
 std::uintptr_t find_stack_floor() noexcept {
   constexpr std::size_t margin = 256 * 1024;
   if (stack_floor_here != ~std::uintptr_t{0}) return stack_floor_here;
-  stack_floor_here = 0;  // where the system does not tell, nothing is refused
+  const auto here = reinterpret_cast<std::uintptr_t>(__builtin_frame_address(0));
   pthread_attr_t attributes;
-  if (pthread_getattr_np(pthread_self(), &attributes) != 0) return 0;
+  if (pthread_getattr_np(pthread_self(), &attributes) != 0) {
+    // The system does not tell: no smaller than usual, and mostly unused as yet.
+    std::size_t usual = 8u << 20;
+    if (pthread_getattr_default_np(&attributes) == 0) {
+      pthread_attr_getstacksize(&attributes, &usual);
+      pthread_attr_destroy(&attributes);
+    }
+    return stack_floor_here = here - usual * 3 / 4;
+  }
+  stack_floor_here = 0;
   void* lowest = nullptr;
   std::size_t bytes = 0;
   if (pthread_attr_getstack(&attributes, &lowest, &bytes) == 0) {

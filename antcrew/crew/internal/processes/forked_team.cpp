@@ -4,6 +4,7 @@
 #include <sys/wait.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <cerrno>
 #include <tuple>
 
@@ -68,8 +69,12 @@ void ForkedTeam::wait_and_take(int count, Sink& sink) {
       watched[2 * k] = {worker.ended ? -1 : worker.socket.get(), POLLIN, 0};
       watched[2 * k + 1] = {worker.ended ? -1 : worker.process.get(), POLLIN, 0};
     }
-    const std::int64_t left = left_ns();
-    ::poll(watched.data(), watched.size(), left < 0 ? -1 : static_cast<int>(left / 1'000'000) + 1);
+    const auto must_ask = [](const Worker& worker) { return !worker.ended && !worker.process.is_open(); };
+    const bool asks = std::any_of(workers_.begin(), workers_.begin() + count, must_ask);
+    ::poll(watched.data(), watched.size(), poll_limit(asks));
+    for (std::size_t k = 0; asks && k < static_cast<std::size_t>(count); ++k) {
+      if (must_ask(workers_[k]) && has_ended(workers_[k])) watched[2 * k + 1].revents = POLLIN;
+    }
     if (overdue()) {
       note_deadline();
       return give_up();
@@ -89,9 +94,7 @@ bool ForkedTeam::look_at(int worker, short socket_events, short process_events, 
   if ((socket_events & POLLIN) != 0 && receive_parcel(worker, sink)) return false;
   if ((socket_events & POLLIN) == 0 && process_events == 0) return false;
   if (process_events == 0 && !overdue()) {
-    // It died inside a parcel, perhaps just now.
-    pollfd end{one.process.get(), POLLIN, 0};
-    ::poll(&end, 1, -1);
+    wait_for_end(one);  // it died inside a parcel, perhaps just now
   }
   if (overdue()) return false;
   take_end(worker, sink);

@@ -6,6 +6,7 @@
 
 #include <cerrno>
 #include <cstdint>
+#include <cstdlib>
 #include <cstring>
 #include <new>
 #include <string>
@@ -43,8 +44,33 @@ void Descriptor::close() noexcept {
   number_ = -1;
 }
 
+namespace {
+
+// A file without a name, in memory where the system has a folder for that.
+Descriptor nameless_file() {
+  const char* chosen = std::getenv("TMPDIR");
+  for (const char* folder : {"/dev/shm", chosen != nullptr ? chosen : "/tmp", "/tmp"}) {
+    Descriptor file(::open(folder, O_TMPFILE | O_RDWR | O_CLOEXEC, 0600));
+    if (file.is_open()) return file;
+    std::string name = std::string(folder) + "/antcrew-XXXXXX";
+    file = Descriptor(::mkostemp(name.data(), O_CLOEXEC));
+    if (!file.is_open()) continue;
+    ::unlink(name.c_str());
+    return file;
+  }
+  return {};
+}
+
+}  // namespace
+
+bool files_can_be_sealed() noexcept {
+  const Descriptor file(::memfd_create("antcrew", MFD_CLOEXEC | MFD_ALLOW_SEALING));
+  return file.is_open() && seal(file);
+}
+
 Descriptor new_memory_file(std::size_t bytes) {
   Descriptor file(::memfd_create("antcrew", MFD_CLOEXEC | MFD_ALLOW_SEALING));
+  if (!file.is_open() && errno != EMFILE && errno != ENFILE && errno != ENOMEM) file = nameless_file();
   if (!file.is_open() || ::ftruncate(file.get(), static_cast<off_t>(bytes)) != 0) refuse("a memory file", bytes);
   return file;
 }

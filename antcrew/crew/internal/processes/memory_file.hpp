@@ -35,7 +35,9 @@ inline constexpr std::size_t whole_pages(std::size_t bytes) noexcept {
   return (bytes + page_bytes - 1) / page_bytes * page_bytes;
 }
 
-// A new file of zeroes in memory. Throws Error (crew.memory).
+// Whether this system grants files in memory that can be sealed.
+bool files_can_be_sealed() noexcept;
+// A new file of zeroes in memory; where the system refuses that, one without a name. Throws Error (crew.memory).
 Descriptor new_memory_file(std::size_t bytes);
 // Throws std::bad_alloc when there is no memory left for it.
 void write_at(const Descriptor& file, std::size_t offset, const void* from, std::size_t bytes);

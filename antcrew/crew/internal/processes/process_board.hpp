@@ -19,6 +19,7 @@
 #include "antcrew/crew/internal/processes/memory_file.hpp"
 #include "antcrew/crew/transfer.hpp"
 #include "antcrew/log/journal.hpp"
+#include "antcrew/machine/bed.hpp"
 #include "antcrew/machine/cache_line.hpp"
 
 namespace antcrew::internal {
@@ -88,11 +89,13 @@ class BoardMemory {
       : workers_(workers),
         slots_at_(whole_pages(sizeof(Board))),
         shares_at_(slots_at_ + sizeof(WorkerSlot) * count()),
-        mapping_(whole_pages(shares_at_ + sizeof(Share) * count())) {
+        beds_at_(shares_at_ + sizeof(Share) * count()),
+        mapping_(whole_pages(beds_at_ + sizeof(Bed) * count())) {
     ::new (mapping_.address()) Board();
     for (std::size_t k = 0; k < count(); ++k) {
       ::new (at(slots_at_ + k * sizeof(WorkerSlot))) WorkerSlot();
       ::new (at(shares_at_ + k * sizeof(Share))) Share();
+      ::new (at(beds_at_ + k * sizeof(Bed))) Bed();
     }
   }
 
@@ -102,6 +105,9 @@ class BoardMemory {
         reinterpret_cast<WorkerSlot*>(at(slots_at_) + static_cast<std::size_t>(worker) * sizeof(WorkerSlot)));
   }
   Share* shares() noexcept { return std::launder(reinterpret_cast<Share*>(at(shares_at_))); }
+  Bed& bed(int worker) noexcept {
+    return *std::launder(reinterpret_cast<Bed*>(at(beds_at_) + static_cast<std::size_t>(worker) * sizeof(Bed)));
+  }
   int workers() const noexcept { return workers_; }
 
  private:
@@ -111,6 +117,7 @@ class BoardMemory {
   int workers_;
   std::size_t slots_at_;
   std::size_t shares_at_;
+  std::size_t beds_at_;
   Mapping mapping_;
 };
 

@@ -3,6 +3,7 @@
 #include <poll.h>
 #include <signal.h>
 #include <sys/mman.h>
+#include <sys/prctl.h>
 #include <sys/resource.h>
 #include <sys/syscall.h>
 #include <sys/wait.h>
@@ -69,6 +70,7 @@ void choose_processors(int workers, CrewFacts& facts) {
   const auto order = processor_order(facts.asked.pin == Pin::near ? Nearness::near : Nearness::apart);
   if (order.empty()) return;
   const ProcessorSet allowed = own_processors();
+  if (allowed.empty()) facts.refused.push_back("keeping workers on processors");
   for (int worker = 0; worker < workers; ++worker) {
     const int cpu = order[static_cast<std::size_t>(worker) % order.size()];
     const bool granted = allowed.has(cpu);
@@ -102,9 +104,9 @@ class Inbox : public BlockSource {
   // What a worker sent before it died is still there to be read.
   void wait() {
     pollfd both[2] = {{worker_.socket.get(), POLLIN, 0}, {worker_.process.get(), POLLIN, 0}};
-    const std::int64_t left = team_.left_ns();
-    ::poll(both, 2, left < 0 ? -1 : static_cast<int>(left / 1'000'000) + 1);
-    if (both[0].revents == 0 && both[1].revents != 0) throw WorkerIsGone();
+    const bool asks = !worker_.process.is_open();
+    ::poll(both, 2, team_.poll_limit(asks));
+    if (both[0].revents == 0 && (both[1].revents != 0 || (asks && team_.has_ended(worker_)))) throw WorkerIsGone();
     if (team_.overdue()) throw WorkerIsGone();
   }
 
@@ -119,6 +121,12 @@ ProcessTeam::ProcessTeam(const char* crew, int workers, const CrewOptions& optio
       workers_(static_cast<std::size_t>(workers)) {
   check_options_of_processes(options, crew);
   choose_processors(workers, facts_);
+  can_hand_over_ = files_can_be_sealed();
+  if (!can_hand_over_) facts_.refused.push_back("files in memory: results are copied");
+  int signal = 0;
+  if (::prctl(PR_GET_PDEATHSIG, &signal) != 0) {
+    facts_.refused.push_back("telling workers of their caller's end: should it be killed, they end their part first");
+  }
   prepare_scratch();
 }
 
@@ -230,9 +238,27 @@ pid_t ProcessTeam::fork_worker(int worker) {
 void ProcessTeam::watch_end(Worker& worker) {
   if (worker.process.is_open() || worker.pid == 0) return;
   worker.process = Descriptor(static_cast<int>(::syscall(SYS_pidfd_open, worker.pid, 0)));
-  if (worker.process.is_open()) return;
+  if (worker.process.is_open() || (errno != EMFILE && errno != ENFILE)) return;
   could_not_run("crew.start", crew_, std::string("no descriptor for a worker's process (") + std::strerror(errno) + ")",
                 "raise the limit of open files (ulimit -n)");
+}
+
+bool ProcessTeam::has_ended(const Worker& worker) noexcept {
+  siginfo_t info{};
+  return ::waitid(P_PID, static_cast<id_t>(worker.pid), &info, WEXITED | WNOHANG | WNOWAIT) == 0 && info.si_pid != 0;
+}
+
+void ProcessTeam::wait_for_end(const Worker& worker) noexcept {
+  siginfo_t info{};
+  while (::waitid(P_PID, static_cast<id_t>(worker.pid), &info, WEXITED | WNOWAIT) != 0 && errno == EINTR) {
+  }
+}
+
+int ProcessTeam::poll_limit(bool asks) const noexcept {
+  constexpr std::int64_t between_questions_ns = 2'000'000;
+  std::int64_t left = left_ns();
+  if (asks) left = left < 0 ? between_questions_ns : std::min(left, between_questions_ns);
+  return left < 0 ? -1 : static_cast<int>(left / 1'000'000) + 1;
 }
 
 void ProcessTeam::become_worker(int worker) {
@@ -243,7 +269,10 @@ void ProcessTeam::become_worker(int worker) {
   if (facts_.granted_processors.empty()) return;
   ProcessorSet one;
   one.add(facts_.granted_processors[static_cast<std::size_t>(worker)]);
-  if (!one.empty()) keep_on(0, one);
+  if (one.empty()) return;
+  static const ProcessorSet own = own_processors();
+  remember_own_processors(&own);
+  keep_on(0, one);
 }
 
 bool ProcessTeam::receive_parcel(int worker, Sink& sink) {

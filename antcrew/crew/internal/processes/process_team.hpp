@@ -41,6 +41,8 @@ class ProcessTeam {
   // Whether the calling process is a worker of this team.
   bool inside() const noexcept;
   AfterFork& after_fork() noexcept { return after_fork_; }
+  // Which way results come back when this one is asked for.
+  Way granted(Way way) const noexcept { return can_hand_over_ ? way : Way::copied; }
 
  protected:
   struct Worker {
@@ -63,8 +65,13 @@ class ProcessTeam {
   Board& board() noexcept { return memory_.board(); }
   WorkerSlot& slot(int worker) noexcept { return memory_.slot(worker); }
   pid_t fork_worker(int worker);
-  // Opens the descriptor that tells of its end.
+  // Opens the descriptor that tells of its end, where the system has such.
   void watch_end(Worker& worker);
+  // Without one: whether it has ended, asked now; waiting for that.
+  static bool has_ended(const Worker& worker) noexcept;
+  static void wait_for_end(const Worker& worker) noexcept;
+  // How long to sleep in poll() at the most, in ms, so as to ask in time; -1 = until something comes.
+  int poll_limit(bool asks) const noexcept;
   // In a forked worker, before anything else.
   void become_worker(int worker);
   // Reads one parcel; false when the worker died before it was whole.
@@ -99,6 +106,7 @@ class ProcessTeam {
 
   std::atomic<bool> busy_{false};
   int made_at_ = fork_depth();
+  bool can_hand_over_ = true;
   std::vector<Range> delivered_;
   std::int64_t deadline_ns_ = 0;
 };
@@ -138,6 +146,9 @@ class StandingTeam : public ProcessTeam {
   bool send_arguments(int worker);
   bool take_news(int worker, Sink& sink);
   void look_for_the_dead(Sink& sink);
+
+  void look_around() noexcept;
+  void make_room() noexcept;
 
   bool may_spin_;
   Journal* journal_at_start_ = nullptr;

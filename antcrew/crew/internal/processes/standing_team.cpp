@@ -19,6 +19,9 @@ namespace {
 // A dead worker is noticed at the next of these looks; a living one wakes the parent itself.
 constexpr std::int64_t look_for_the_dead_ns = 5'000'000;
 
+// A sleeping worker whose parent has ended is mostly told by a signal; where the system refuses that, it looks.
+constexpr std::int64_t look_for_the_parent_ns = 2'000'000'000;
+
 constinit pid_t parent_of_this_worker = 0;
 
 // The kernel sends it when the thread that forked this process ends: only the process's end matters.
@@ -54,6 +57,24 @@ StandingTeam::StandingTeam(int workers, const CrewOptions& options)
     for (Worker& worker : workers_) worker.ended = false;
     give_up();
     throw;
+  }
+}
+
+void StandingTeam::look_around() noexcept {
+  may_spin_ = workers() + 1 <= usable_processors_now();
+}
+
+// No two sleepers are woken on one processor, nor on the caller's where it goes on looking.
+void StandingTeam::make_room() noexcept {
+  if (workers() > usable_processors_now()) return;
+  ProcessorSet taken;
+  if (may_spin_) taken.add(processor_here());
+  for (int worker = 0; worker < workers(); ++worker) {
+    Bed& bed = memory_.bed(worker);
+    const int there = bed.slept_on();
+    if (there < 0) continue;
+    bed.make_room(taken);
+    taken.add(there);
   }
 }
 
@@ -95,10 +116,14 @@ void StandingTeam::serve(int worker, Descriptor socket) {
   for (std::uint32_t seen = region_;;) {
     const auto changed = [&] { return on.region.load(std::memory_order_acquire) != seen; };
     if (!(may_spin_ && looked(changed))) {
+      look_around();
+      Bed& bed = memory_.bed(worker);
+      bed.lie_down();
       while (on.region.load(std::memory_order_seq_cst) == seen) {
-        sleep_while_shared(on.region, seen);
-        if (::getppid() != parent_of_this_worker) ::_exit(0);  // also where the signal's handler comes late
+        sleep_while_shared(on.region, seen, look_for_the_parent_ns);
+        if (::getppid() != parent_of_this_worker) ::_exit(0);  // also where the signal comes late, or not at all
       }
+      bed.get_up();
     }
     if (on.leaving.load(std::memory_order_seq_cst)) break;
     seen = on.region.load(std::memory_order_acquire);
@@ -164,6 +189,7 @@ void StandingTeam::post() {
   if (!order.arguments_sent) std::copy(arguments.small().begin(), arguments.small().end(), board().arguments.begin());
   for (Worker& worker : workers_) worker.ended = false;
   board().region.store(++region_, std::memory_order_seq_cst);
+  make_room();
   wake_all_shared(board().region);
   if (!order.arguments_sent) return;
   for (int worker = 0; worker < workers(); ++worker) send_arguments(worker);  // one that is gone is noticed below
@@ -192,10 +218,7 @@ void StandingTeam::look_for_the_dead(Sink& sink) {
   for (int worker = 0; worker < workers(); ++worker) {
     Worker& one = workers_[static_cast<std::size_t>(worker)];
     if (one.ended || one.pid == 0) continue;
-    siginfo_t info{};
-    const bool gone =
-        ::waitid(P_PID, static_cast<id_t>(one.pid), &info, WEXITED | WNOHANG | WNOWAIT) == 0 && info.si_pid != 0;
-    if (!gone || take_news(worker, sink)) continue;
+    if (!has_ended(one) || take_news(worker, sink)) continue;
     note_end(worker, reap(one));
   }
 }

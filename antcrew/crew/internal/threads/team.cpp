@@ -196,12 +196,13 @@ void Team::arrive(int worker) noexcept {
 void Team::start_region() noexcept {
   target_ += arrivals();
   const std::uint32_t number = region_.load(std::memory_order_relaxed) + 1;
-  region_.store(number, std::memory_order_release);
   if (in_squads()) {
+    region_.store(number, std::memory_order_seq_cst);
     squads_[0].region.store(number, std::memory_order_seq_cst);
     wake_ups_ += static_cast<std::uint64_t>(wake_next(0));
     return;
   }
+  region_.store(number, std::memory_order_release);
   // A look that will nearly always see a worker that is going to sleep just now; join() makes sure of it.
   published_.exchange(true, std::memory_order_seq_cst);
   if (sleepers_.load(std::memory_order_seq_cst) > 0) wake_sleepers();
@@ -230,13 +231,11 @@ void Team::join() noexcept {
       if (all_ended()) return;
     }
   }
-  // The number's change and the look at sleepers_ in one total order with a worker's going to sleep: either this sees
-  // the sleeper, or the worker saw the new number.
-  region_.fetch_add(0, std::memory_order_seq_cst);
-  if (in_squads()) {
-    wake_next(0);
-  } else if (sleepers_.load(std::memory_order_seq_cst) > 0) {
-    wake_sleepers();
+  if (!in_squads()) {
+    // The number's change and the look at sleepers_ in one total order with a worker's going to sleep: either this sees
+    // the sleeper, or the worker saw the new number.
+    region_.fetch_add(0, std::memory_order_seq_cst);
+    if (sleepers_.load(std::memory_order_seq_cst) > 0) wake_sleepers();
   }
   if (may_spin() ? looked(all_ended) : all_ended()) return;
   look_around();
