@@ -45,10 +45,10 @@ def baseline_s(title, cell):
 def regions():
     title = "Empty regions of two workers, back to back"
     if has(title):
-        c = cells(title, 2)[0]
-        line("empty region, 2 workers / flag there and back", "1.3 or less",
-             f"{inverse(c['speedup'])}; {c['time_s']['median'] / c['size'] * 1e9:.0f} ns against "
-             f"{baseline_s(title, c) / c['size'] * 1e9:.0f} ns")
+        for c in cells(title, 2):
+            line(f"empty region through {c['variant']}(2, …), 2 workers / flags there and back", "1.3 or less",
+                 f"{inverse(c['speedup'])}; {c['time_s']['median'] / c['size'] * 1e9:.0f} ns against "
+                 f"{baseline_s(title, c) / c['size'] * 1e9:.0f} ns")
     title = "Empty regions of one worker"
     if has(title):
         c = cells(title, 1)[0]
@@ -117,6 +117,34 @@ def sorting():
         line(f"sort, {what}: 2 workers, times faster than 1", "1.6", times(two["self_speedup"]))
 
 
+def blocks():
+    for title in ("Ten million numbers filtered", "One of ten million numbers found", "A grid turned in tiles"):
+        if not has(title):
+            continue
+        for workers in (1, 2):
+            hand = cells(title, workers, "by hand, threads")[0]
+            for c in cells(title, workers):
+                if c["variant"] == hand["variant"]:
+                    continue
+                line(f"{title}: {c['variant']} ({c['crew']}), {workers} worker(s), times faster than the loop by hand",
+                     "", f"{times(c['speedup'])}; threads by hand {times(hand['speedup'])}")
+
+
+def waiting():
+    title = "As many items as workers, waiting 0.3 ms each"
+    if has(title):
+        for workers in (16, 64):
+            threads, tasks = cells(title, workers, "chunks(1)")[0], cells(title, workers, "Grain{1}")[0]
+            line(f"64 items that wait 0.3 ms, {workers} workers: TaskCrew's time / ThreadCrew's", "1.2 or less",
+                 f"{tasks['time_s']['median'] / threads['time_s']['median']:.2f}; speedup {times(tasks['speedup'])} "
+                 f"against {times(threads['speedup'])}")
+    title = "320 items, waiting 20 ms each"
+    if has(title):
+        for c in cells(title, 32):
+            line(f"320 items that wait 20 ms, 32 workers, {c['crew']}: efficiency", "0.95 or more",
+                 f"{c['speedup']['median'] / 32:.3f}")
+
+
 def keys():
     for title, what, plain in (("Ten million inserts into a set", "KeySet", True),
                                ("Ten million readings counted", "KeyMap", False)):
@@ -166,6 +194,8 @@ others()
 sorting()
 keys()
 processes()
+blocks()
+waiting()
 if os.path.exists(folder + "/resting.txt"):
     asked = {"idle": "under 0.1", "start": "under 3", "KeySet": "1.5 or less", "10,000": "no growth"}
     for entry in open(folder + "/resting.txt"):

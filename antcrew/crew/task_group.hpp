@@ -73,7 +73,7 @@ class TaskGroup {
   internal::Scope* scope_;
   std::stop_token stop_;
   std::atomic<std::uint64_t> open_{0};  // children that have not ended; in the upper half, those that have not begun
-  std::mutex mutex_;  // what children throw while the group is waited for
+  std::mutex mutex_;                    // what children throw while the group is waited for
   std::vector<std::exception_ptr> thrown_;
   std::vector<std::exception_ptr> errors_;
 };

@@ -4,9 +4,11 @@
 #include <array>
 #include <atomic>
 #include <bit>
+#include <concepts>
 #include <cstddef>
+#include <memory>
+#include <new>
 #include <optional>
-#include <type_traits>
 #include <utility>
 
 #include "antcrew/machine/cache_line.hpp"
@@ -26,10 +28,11 @@ inline int thread_number() {
 template <class T>
 class PerThread {
  public:
-  PerThread() = default;  // each begins as T()
-  explicit PerThread(T initial) : initial_(std::move(initial)) {}
+  PerThread() requires std::default_initializable<T>
+  = default;  // each begins as T()
+  explicit PerThread(T initial) requires std::copy_constructible<T> : initial_(std::move(initial)) {}
   ~PerThread() {
-    for (std::atomic<Slot*>& segment : segments_) delete[] segment.load(std::memory_order_acquire);
+    for (std::size_t k = 0; k < segments_.size(); ++k) release(segments_[k].load(std::memory_order_acquire), count(k));
   }
   PerThread(const PerThread&) = delete;
   PerThread& operator=(const PerThread&) = delete;
@@ -49,25 +52,42 @@ class PerThread {
     for (std::size_t k = 0; k < segments_.size(); ++k) {
       Slot* segment = segments_[k].load(std::memory_order_acquire);
       if (segment == nullptr) continue;
-      for (std::size_t i = 0; i < (std::size_t{1} << k); ++i) fn(segment[i].value);
+      for (std::size_t i = 0; i < count(k); ++i) fn(segment[i].value);
     }
   }
 
  private:
-  struct alignas(line_bytes) Slot {
-    T value{};
+  struct alignas(line_bytes < alignof(T) ? alignof(T) : line_bytes) Slot {
+    T value;
   };
+  static constexpr std::align_val_t alignment{alignof(Slot)};
+  static constexpr std::size_t count(std::size_t k) noexcept { return std::size_t{1} << k; }
 
   [[gnu::noinline]] Slot* make(unsigned k) {
-    const std::size_t count = std::size_t{1} << k;
-    auto* made = new Slot[count];
-    if constexpr (std::is_copy_assignable_v<T>) {
-      for (std::size_t i = 0; initial_ && i < count; ++i) made[i].value = *initial_;
+    auto* made = static_cast<Slot*>(::operator new(count(k) * sizeof(Slot), alignment));
+    std::size_t done = 0;
+    try {
+      for (; done < count(k); ++done) construct(made + done);
+    } catch (...) {
+      std::destroy_n(made, done);
+      ::operator delete(made, alignment);
+      throw;
     }
     Slot* seen = nullptr;
     if (segments_[k].compare_exchange_strong(seen, made, std::memory_order_acq_rel)) return made;
-    delete[] made;
+    release(made, count(k));
     return seen;
+  }
+  void construct(Slot* at) const {
+    if constexpr (std::copy_constructible<T>) {
+      if (initial_) return static_cast<void>(::new (static_cast<void*>(at)) Slot{*initial_});
+    }
+    if constexpr (std::default_initializable<T>) ::new (static_cast<void*>(at)) Slot{T()};
+  }
+  static void release(Slot* segment, std::size_t slots) noexcept {
+    if (segment == nullptr) return;
+    std::destroy_n(segment, slots);
+    ::operator delete(segment, alignment);
   }
 
   std::optional<T> initial_;

@@ -4,7 +4,8 @@
 //   chart.with([&](Chart& c) { c.add(sounding); });
 //   chart.waited().seconds;      // what workers lost waiting for each other
 //
-// Any thread may call with(); calls of the same Locked inside each other never end. In a study, time spent waiting is
+// Any thread may call with(), also around work of a crew that it waits for; calls of the same Locked inside each other
+// never end. In a study, time spent waiting is
 // logged as a phase under the lock's name; taking a free lock is neither measured nor slowed down. For plain sums a
 // Tally needs no waiting at all.
 #pragma once

@@ -1,16 +1,20 @@
 #include <doctest/doctest.h>
 
 #include <algorithm>
+#include <atomic>
+#include <chrono>
 #include <cmath>
 #include <memory>
 #include <numeric>
 #include <random>
 #include <stdexcept>
 #include <string>
+#include <thread>
 #include <vector>
 
 #include "antcrew/algorithm/scan.hpp"
 #include "antcrew/algorithm/sort.hpp"
+#include "antcrew/base/error.hpp"
 #include "antcrew/crew/task_crew.hpp"
 #include "antcrew/crew/thread_crew.hpp"
 
@@ -179,4 +183,119 @@ TEST_CASE("a floating-point scan is the same to the last bit for every worker co
   CHECK(alone == totals(2));
   CHECK(alone == totals(7));
   CHECK(alone.back() == doctest::Approx(std::accumulate(depths.begin(), depths.end(), 0.0)));
+}
+
+TEST_CASE_TEMPLATE("totals are kept in what holds them: flags of one byte, narrow outputs, start values", Crew,
+                   ThreadCrew, TaskCrew) {
+  for (const int workers : {1, 3}) {
+    Crew crew(workers);
+    const std::vector<unsigned char> flags(1000, 1);
+    std::vector<std::size_t> counts(1000);
+    scan_inclusive(crew, flags, counts);
+    CHECK(counts.back() == 1000);
+    scan_inclusive(crew, flags, counts, 500);
+    CHECK(counts.back() == 1500);
+    CHECK(counts.front() == 501);
+    scan_exclusive(crew, flags, counts, 0);
+    CHECK(counts.back() == 999);
+    std::vector<float> narrow(1000);
+    const std::vector<double> small(1000, 1e-3);
+    scan_inclusive(crew, small, narrow, 1e6);
+    CHECK(static_cast<double>(narrow.back()) == doctest::Approx(1e6 + 1.0));  // summed as double, then narrowed
+    std::vector<std::uint32_t> wide(1000);
+    scan_inclusive(crew, flags, wide, std::plus<std::uint32_t>());
+    CHECK(wide.back() == 1000);
+    std::vector<std::string> words(100, "a");
+    std::vector<std::string> joined(100);
+    scan_inclusive(crew, words, joined, std::string("#"));
+    CHECK(joined.back() == "#" + std::string(100, 'a'));
+  }
+}
+
+TEST_CASE("an output that is too short is refused, untouched") {
+  ThreadCrew crew(2);
+  const std::vector<int> in(10, 1);
+  std::vector<int> out(9, -1);
+  CHECK_THROWS_WITH_AS(scan_inclusive(crew, in, out),
+                       "scan_inclusive: the output has room for 9 items, and there are 10; give an output that is as "
+                       "long as the input",
+                       Error);
+  CHECK_THROWS_AS(scan_exclusive(crew, in, out, 0), Error);
+  CHECK(out == std::vector<int>(9, -1));
+}
+
+// Two regions of another thread's in turn with the calls that must not come in between.
+TEST_CASE("a sort or scan on a crew that another thread has is refused, and nothing has changed") {
+  for (const int workers : {1, 2}) {
+    ThreadCrew crew(workers);
+    std::vector<std::string> words(20'000);
+    for (std::size_t i = 0; i < words.size(); ++i)
+      words[i] = "a word of more than fifteen letters " + std::to_string(i);
+    const std::vector<std::string> before = words;
+    std::vector<std::string> joined(words.size(), "untouched");
+    std::atomic<int> refused{0};
+    crew.ranges(1, [&](Range) {
+      std::thread([&] {
+        const auto attempt = [&](const auto& call) {
+          try {
+            call();
+          } catch (const Error& error) {
+            if (error.id() == "crew.busy") ++refused;
+          }
+        };
+        attempt([&] { antcrew::sort(crew, words); });
+        attempt([&] { antcrew::stable_sort(crew, words); });
+        attempt(
+            [&] { scan_inclusive(crew, words, joined, [](const std::string& a, const std::string&) { return a; }); });
+      }).join();
+    });
+    CHECK(refused == 3);
+    CHECK(words == before);
+    CHECK(joined.front() == "untouched");
+  }
+}
+
+TEST_CASE("two threads sort on one crew: each is sorted, or refused and whole") {
+  ThreadCrew crew(2);
+  std::atomic<int> sorted{0};
+  std::atomic<int> lost{0};
+  std::vector<std::thread> threads;
+  for (int t = 0; t < 2; ++t) {
+    threads.emplace_back([&, t] {
+      for (int again = 0; again < 50; ++again) {
+        std::vector<std::string> words(6000);
+        for (std::size_t i = 0; i < words.size(); ++i)
+          words[i] = "word number " + std::to_string(i * 7919 % 6000 + 10'000);
+        std::vector<std::string> expected = words;
+        try {
+          antcrew::sort(crew, words);
+          std::sort(expected.begin(), expected.end());
+          ++sorted;
+        } catch (const Error&) {
+        }
+        lost += words == expected ? 0 : 1;
+        if (t == 1) std::this_thread::sleep_for(std::chrono::microseconds(300));
+      }
+    });
+  }
+  for (std::thread& thread : threads) thread.join();
+  CHECK(lost == 0);
+  CHECK(sorted > 0);
+}
+
+TEST_CASE("the borders of folds and scans do not depend on workers or split") {
+  std::vector<double> depths(50'021);
+  for (std::size_t i = 0; i < depths.size(); ++i) depths[i] = std::sin(static_cast<double>(i));
+  const auto sum = [](auto span) { return std::accumulate(span.begin(), span.end(), 0.0); };
+  ThreadCrew one(1);
+  const double alone = one.fold(depths, 0.0, sum, std::plus<>());
+  for (const int workers : {2, 3, 64}) {
+    ThreadCrew threads(workers);
+    TaskCrew tasks(workers);
+    for (const Split split : {Split::even(), Split::chunks(7), Split::tapering(2)}) {
+      CHECK(threads.fold(depths, split, 0.0, sum, std::plus<>()) == alone);
+    }
+    CHECK(tasks.fold(depths, Grain{5}, 0.0, sum, std::plus<>()) == alone);
+    CHECK(tasks.fold(depths, 0.0, sum, std::plus<>()) == alone);
+  }
 }

@@ -1,6 +1,7 @@
 // Loops over items and iterators, and stop tokens: the same for both crews.
 #include <doctest/doctest.h>
 
+#include <algorithm>
 #include <array>
 #include <atomic>
 #include <chrono>
@@ -11,6 +12,7 @@
 #include <stop_token>
 #include <string>
 #include <thread>
+#include <utility>
 #include <vector>
 
 #include "antcrew/base/error.hpp"
@@ -110,3 +112,94 @@ TEST_CASE_TEMPLATE("exceptions go before a stop, and the crew works on", Crew, T
   crew.each(100, [&](std::size_t) { ++done; });
   CHECK(done == 100);
 }
+
+TEST_CASE_TEMPLATE("tiles: every place once, none larger than asked", Crew, ThreadCrew, TaskCrew) {
+  for (const int workers : {1, 3}) {
+    Crew crew(workers);
+    for (const auto& [rows, columns] :
+         {std::pair<std::size_t, std::size_t>{0, 5}, {5, 0}, {1, 1}, {100, 70}, {64, 129}}) {
+      std::vector<std::atomic<int>> places(rows * columns);
+      std::atomic<bool> small{true};
+      const auto body = [&, columns = columns](Tile tile) {
+        if (tile.rows.size() > 8 || tile.columns.size() > 9 || tile.rows.empty() || tile.columns.empty()) small = false;
+        for (const std::size_t r : tile.rows) {
+          for (const std::size_t c : tile.columns) ++places[r * columns + c];
+        }
+      };
+      crew.tiles(rows, columns, TileSize{8, 9}, body);
+      crew.tiles(rows, columns, TileSize{8, 9}, Crew::small_pieces(3), body);
+      CHECK(small);
+      CHECK(std::all_of(places.begin(), places.end(), [](const auto& times) { return times == 2; }));
+    }
+    std::atomic<std::size_t> covered{0};
+    crew.tiles(1000, 1000, [&](const Tile& tile) { covered += tile.rows.size() * tile.columns.size(); });
+    CHECK(covered == 1'000'000);
+  }
+}
+
+TEST_CASE_TEMPLATE("a worker's scratch value: made once a call by those that take part, used by one at a time", Crew,
+                   ThreadCrew, TaskCrew) {
+  struct Buffer {
+    int uses = 0;
+    std::atomic<bool>* in_use = nullptr;
+  };
+  for (const int workers : {1, 4}) {
+    Crew crew(workers);
+    for (int again = 0; again < 3; ++again) {
+      std::atomic<int> made{0};
+      std::atomic<int> uses{0};
+      std::atomic<int> shared{0};
+      std::vector<std::atomic<bool>> in_use(8);
+      const auto make = [&] { return Buffer{0, &in_use[static_cast<std::size_t>(made++)]}; };
+      crew.each_with(make, 500, Crew::small_pieces(3), [&](std::size_t, Buffer& mine) {
+        if (mine.in_use->exchange(true)) ++shared;
+        ++mine.uses;
+        ++uses;
+        mine.in_use->store(false);
+      });
+      CHECK(uses == 500);
+      CHECK(shared == 0);
+      CHECK(made >= 1);
+      CHECK(made <= workers);
+    }
+    std::atomic<std::size_t> items{0};
+    crew.ranges_with([] { return std::vector<int>(10); }, 1000,
+                     [&](Range range, std::vector<int>& mine) { items += range.size() * mine.size() / 10; });
+    CHECK(items == 1000);
+    const auto cannot = []() -> int { throw std::runtime_error("no buffer"); };
+    CHECK_THROWS_WITH_AS(crew.each_with(cannot, 10, [](std::size_t, int&) {}), "no buffer", std::runtime_error);
+  }
+}
+
+TEST_CASE_TEMPLATE("collected values with destructors are all destroyed, also after a fault", Crew, ThreadCrew,
+                   TaskCrew) {
+  struct Counted {
+    explicit Counted(std::atomic<int>& all) : alive(&all) { ++*alive; }
+    Counted(Counted&& from) noexcept : alive(from.alive) { ++*alive; }
+    ~Counted() { --*alive; }
+    std::atomic<int>* alive;
+  };
+  std::atomic<int> alive{0};
+  Crew crew(4);
+  for (const std::size_t throwing : {std::size_t{0}, std::size_t{777}, std::size_t{5000}}) {
+    const auto make = [&](std::size_t i) {
+      if (i == throwing) throw std::runtime_error("cannot be made");
+      return Counted(alive);
+    };
+    try {
+      const auto all = crew.collect(3000, Crew::small_pieces(7), make);
+      CHECK(alive == 3000);
+    } catch (const std::runtime_error&) {
+    }
+    CHECK(alive == 0);
+  }
+}
+
+// An expression that must not compile.
+template <class Crew, class All>
+concept loops_over = requires(Crew crew, All all) {
+  requires HasPlaces<decltype(std::begin(all))>;
+};
+static_assert(!loops_over<ThreadCrew&, std::vector<bool>&>);
+static_assert(loops_over<ThreadCrew&, std::vector<char>&>);
+static_assert(loops_over<ThreadCrew&, const std::vector<bool>&>);

@@ -46,17 +46,18 @@ ProcessorSet only(int processor) {
 
 // A thread that has lain down on a processor.
 struct Sleeper {
-  explicit Sleeper(int processor) : thread([this, processor] {
-    internal::keep_on(0, only(processor));
-    std::this_thread::sleep_for(1ms);
-    internal::keep_on(0, before);
-    bed.lie_down();
-    lies = true;
-    while (!up) std::this_thread::sleep_for(100us);
-    bed.get_up();
-    after = mask_here();
-    done = true;
-  }) {
+  explicit Sleeper(int processor)
+      : thread([this, processor] {
+          internal::keep_on(0, only(processor));
+          std::this_thread::sleep_for(1ms);
+          internal::keep_on(0, before);
+          bed.lie_down();
+          lies = true;
+          while (!up) std::this_thread::sleep_for(100us);
+          bed.get_up();
+          after = mask_here();
+          done = true;
+        }) {
     while (!lies) std::this_thread::sleep_for(100us);
   }
   void wake() {

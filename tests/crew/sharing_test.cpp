@@ -233,6 +233,10 @@ TEST_CASE("with many workers the caller wakes two of them at the most, and all t
       crew.each(static_cast<std::size_t>(workers), [&](std::size_t) { ++done; });
     }
     CHECK(done == 300 * workers);
-    CHECK_THROWS_AS(crew.each(static_cast<std::size_t>(workers), [](std::size_t i) { if (i == 8) throw 8; }), int);
+    CHECK_THROWS_AS(crew.each(static_cast<std::size_t>(workers),
+                              [](std::size_t i) {
+                                if (i == 8) throw 8;
+                              }),
+                    int);
   }
 }

@@ -63,7 +63,8 @@ TEST_CASE("stress: every task of a deque is taken exactly once, by its owner or 
     return task != nullptr;
   };
   while (pushed < operations) {
-    for (std::uint64_t k = stress.random() % 12; k > 0 && pushed < operations; --k) stress.random() % 3 == 0 ? deque.push_public(&tasks[pushed++], nullptr) : deque.push(&tasks[pushed++], nullptr);
+    for (std::uint64_t k = stress.random() % 12; k > 0 && pushed < operations; --k)
+      stress.random() % 3 == 0 ? deque.push_public(&tasks[pushed++], nullptr) : deque.push(&tasks[pushed++], nullptr);
     for (std::uint64_t k = stress.random() % 12; k > 0; --k) pop();
   }
   while (pop()) {

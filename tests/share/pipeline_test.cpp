@@ -11,7 +11,9 @@
 #include <vector>
 
 #include "antcrew/crew/task_crew.hpp"
+#include "antcrew/crew/task_group.hpp"
 #include "antcrew/crew/thread_crew.hpp"
+#include "support/at_once.hpp"
 
 using namespace antcrew;
 using namespace std::chrono_literals;
@@ -136,4 +138,57 @@ TEST_CASE("a stop request ends the reading; what was read comes to its end") {
   CHECK(facts.read >= 101);
   CHECK(facts.passed == facts.read);
   CHECK(static_cast<std::size_t>(ended) == facts.read);
+}
+
+// Each of these waited for ever, or within some hundred runs.
+TEST_CASE("stages that wait for work of the same crew, fork, loop, and run a pipeline of their own") {
+  for (const int workers : {1, 2, 3, 8}) {
+    CAPTURE(workers);
+    const test::Deadline deadline("stages that wait");
+    TaskCrew crew(workers);
+    for (int again = 0; again < 30; ++again) {
+      long packed = 0;
+      auto line = pipeline(CountTo{40})
+                      .many("fork",
+                            [&](int i) {
+                              auto [a, b] = crew.both([&] { return i; }, [&] { return 1; });
+                              return a + b;
+                            })
+                      .many("loop",
+                            [&](int i) {
+                              std::atomic<int> sum{0};
+                              crew.each(8, Grain{1}, [&](std::size_t) { ++sum; });
+                              return i + sum;
+                            })
+                      .alone("group",
+                             [&](int i) {
+                               TaskGroup group(crew);
+                               std::atomic<int> ran{0};
+                               for (int k = 0; k < 3; ++k) group.begin([&] { ++ran; });
+                               group.wait();
+                               return i + ran;
+                             })
+                      .as_read("later", [&](int i) { packed += crew.begin([i] { return i; }).get(); });
+      line.run(crew);
+      CHECK(packed == 40 * 39 / 2 + 40 * 12);
+    }
+    std::atomic<int> inner_items{0};
+    auto outer = pipeline(CountTo{6}).many("inner", [&](int i) {
+      pipeline(CountTo{i}).many("count", [&](int) { ++inner_items; }).run(crew);
+    });
+    outer.run(crew);
+    CHECK(inner_items == 15);
+  }
+}
+
+TEST_CASE("a stage for many takes as many items at once as there are workers") {
+  const test::Deadline deadline("many at once");
+  const auto runs = [](auto&& crew) {
+    std::atomic<int> here{0};
+    std::atomic<int> met{0};
+    pipeline(CountTo{6}).many("meet", [&](int) { met += test::meet(here, 6) ? 1 : 0; }).run(crew, {.items = 6});
+    CHECK(met == 6);
+  };
+  runs(ThreadCrew(6));
+  runs(TaskCrew(6));
 }

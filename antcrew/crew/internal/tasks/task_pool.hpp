@@ -127,8 +127,8 @@ class TaskPool {
   std::atomic<std::size_t> callers_made_{0};
   std::array<std::atomic<bool>, most_callers> calling_{};
   alignas(line_bytes) std::atomic<int> callers_now_{0};
-  // How many are asleep: with nothing to do, and, in the upper half, until something ends. One word, so that a loop sees
-  // at a glance whether anybody is.
+  // How many are asleep: with nothing to do, and, in the upper half, until something ends. One word, so that a loop
+  // sees at a glance whether anybody is.
   alignas(line_bytes) std::atomic<std::uint64_t> asleep_{0};
   static constexpr std::uint64_t one_idle = 1;
   static constexpr std::uint64_t one_waiting = std::uint64_t{1} << 32;

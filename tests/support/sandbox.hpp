@@ -1,0 +1,64 @@
+// A child process in a sandbox that refuses some system calls, as old kernels and containers do.
+#pragma once
+
+#include <linux/filter.h>
+#include <linux/seccomp.h>
+#include <sys/prctl.h>
+#include <sys/syscall.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <cerrno>
+#include <cstddef>
+#include <cstdio>
+#include <exception>
+#include <string>
+#include <vector>
+
+namespace test {
+
+inline bool refuse_from_here(const std::vector<long>& calls) {
+  std::vector<sock_filter> program;
+  program.push_back(BPF_STMT(BPF_LD | BPF_W | BPF_ABS, offsetof(seccomp_data, nr)));
+  for (const long call : calls) {
+    program.push_back(BPF_JUMP(BPF_JMP | BPF_JEQ | BPF_K, static_cast<unsigned>(call), 0, 1));
+    program.push_back(BPF_STMT(BPF_RET | BPF_K, SECCOMP_RET_ERRNO | EPERM));
+  }
+  program.push_back(BPF_STMT(BPF_RET | BPF_K, SECCOMP_RET_ALLOW));
+  sock_fprog filter{static_cast<unsigned short>(program.size()), program.data()};
+  return ::prctl(PR_SET_NO_NEW_PRIVS, 1, 0, 0, 0) == 0 && ::prctl(PR_SET_SECCOMP, SECCOMP_MODE_FILTER, &filter) == 0;
+}
+
+// All but what threads and memory need.
+inline std::vector<long> what_may_be_refused() {
+  return {SYS_sched_getaffinity, SYS_sched_setaffinity, SYS_membarrier, SYS_memfd_create, SYS_prctl, SYS_getcpu,
+          SYS_pidfd_open,        SYS_close_range,       SYS_gettid};
+}
+
+// 0: fn returned nothing. Otherwise what it complained of is on standard error, or how the child ended.
+template <class Fn>
+int in_sandbox(const std::vector<long>& calls, Fn&& fn) {
+  std::fflush(nullptr);
+  const pid_t child = ::fork();
+  if (child == 0) {
+    ::alarm(120);
+    std::string complaint = "the sandbox cannot be made here";
+    try {
+      if (!refuse_from_here(calls)) ::_exit(77);
+      complaint = fn();
+    } catch (const std::exception& error) {
+      complaint = error.what();
+    } catch (...) {
+      complaint = "something was thrown";
+    }
+    if (!complaint.empty()) std::fprintf(stderr, "in the sandbox: %s\n", complaint.c_str());
+    std::fflush(stderr);
+    ::_exit(complaint.empty() ? 0 : 1);
+  }
+  int status = 0;
+  while (::waitpid(child, &status, 0) < 0 && errno == EINTR) {
+  }
+  return WIFEXITED(status) ? WEXITSTATUS(status) : 1000 + WTERMSIG(status);
+}
+
+}  // namespace test
