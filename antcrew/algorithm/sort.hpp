@@ -3,14 +3,16 @@
 //   sort(crew, readings);                                            // ascending
 //   stable_sort(crew, tags, [](const Tag& a, const Tag& b) { return a.time < b.time; });
 //
-// Runs are sorted by the standard library's sequential algorithms, one a worker or more, and merged in parallel: each
-// worker finds by bisection which elements make up its stretch of the merged output (Deo and Sarkar 1991, "Parallel
-// algorithms for merging and sorting"). Needs room for one more copy of the elements; throws std::bad_alloc, before
-// anything was moved, when there is none. An exception of the comparison comes out; as with std::sort all elements are
-// then valid, their order and values are not known.
+// Runs are sorted by the standard library's sequential algorithms, one a worker or more, and merged in parallel, four
+// at once: each worker finds by bisection which elements make up its stretch of the merged output (Varman, Scheufler,
+// Iyer and Ricard 1991, "Merging multiple lists on hierarchical-memory multiprocessors"). Needs room for one more copy
+// of the elements; throws std::bad_alloc, before anything was moved, when there is none. The crew is held from
+// beginning to end: one that another thread has is refused (Error crew.busy), and nothing was moved. An exception of
+// the comparison comes out; as with std::sort all elements are then valid, their order and values are not known.
 #pragma once
 
 #include <algorithm>
+#include <array>
 #include <cstddef>
 #include <functional>
 #include <iterator>
@@ -19,6 +21,7 @@
 #include <utility>
 #include <vector>
 
+#include "antcrew/algorithm/internal/merge.hpp"
 #include "antcrew/base/range.hpp"
 #include "antcrew/crew/column.hpp"
 #include "antcrew/crew/items.hpp"
@@ -30,58 +33,13 @@ namespace internal {
 // Below this the hand-out costs more than it saves.
 inline constexpr std::size_t least_parallel_sort = 4096;
 
-// How many of the first k elements of the merge of a[0 … na-1] and b[0 … nb-1] come from a; equal ones of a go first.
-template <class A, class Less>
-std::size_t from_first(A a, std::size_t na, A b, std::size_t nb, std::size_t k, Less& less) {
-  using Step = std::iter_difference_t<A>;
-  std::size_t low = k > nb ? k - nb : 0;
-  std::size_t high = std::min(k, na);
-  while (low < high) {
-    const std::size_t i = low + (high - low) / 2;
-    if (less(b[static_cast<Step>(k - i - 1)], a[static_cast<Step>(i)])) {
-      high = i;
-    } else {
-      low = i + 1;
-    }
-  }
-  return low;
-}
-
-// Merges [a, a_end) and [b, b_end) to out, all of them moved; out holds objects already (or plain bytes).
-template <class In, class Out, class Less>
-void merge_moving(In a, In a_end, In b, In b_end, Out out, Less& less) {
-  using T = std::iter_value_t<In>;
-  if constexpr (std::is_trivially_copyable_v<T> && sizeof(T) <= 16) {
-    // Without a branch on the comparison: on random data it would be guessed wrong every other time.
-    while (a != a_end && b != b_end) {
-      const bool second = less(*b, *a);
-      *out = second ? *b : *a;
-      b += second ? 1 : 0;
-      a += second ? 0 : 1;
-      ++out;
-    }
-  } else {
-    while (a != a_end && b != b_end) {
-      if (less(*b, *a)) {
-        *out = std::move(*b);
-        ++b;
-      } else {
-        *out = std::move(*a);
-        ++a;
-      }
-      ++out;
-    }
-  }
-  std::move(b, b_end, std::move(a, a_end, out));
-}
-
 template <class Crew, class At, class Less, class SortRun>
 class MergeSort {
   using T = std::iter_value_t<At>;
   using Step = std::iter_difference_t<At>;
   // Plain bytes need no objects to be made before they are written.
   static constexpr bool plain = std::is_trivially_copyable_v<T>;
-  // More runs than workers level them, at the price of one more merge: too dear where elements are large.
+  // More runs than workers level them; merged four at once, they cost few workers no further pass over the memory.
   static constexpr std::size_t runs_each = plain && sizeof(T) <= 16 ? 2 : 1;
 
  public:
@@ -107,7 +65,7 @@ class MergeSort {
 
   void sort() {
     std::size_t levels = 0;
-    for (std::size_t reach = 1; reach < runs_; reach *= 2) ++levels;
+    for (std::size_t reach = 1; reach < runs_; reach *= most_ways) ++levels;
     // The last merge must write to the caller's elements.
     bool in_buffer = levels % 2 == 1;
     const bool there_first = in_buffer || !plain;
@@ -119,7 +77,7 @@ class MergeSort {
       }
     });
     if (!in_buffer && there_first) to_elements();
-    for (std::size_t reach = 1; reach < runs_; reach *= 2, in_buffer = !in_buffer) {
+    for (std::size_t reach = 1; reach < runs_; reach *= most_ways, in_buffer = !in_buffer) {
       if (in_buffer) {
         merge_level(buffer_, first_, reach);
       } else {
@@ -129,7 +87,7 @@ class MergeSort {
   }
 
  private:
-  std::size_t border(std::size_t run) const noexcept { return run == runs_ ? n_ : even_part(n_, runs_, run).first; }
+  std::size_t border(std::size_t run) const noexcept { return run >= runs_ ? n_ : even_part(n_, runs_, run).first; }
   At at(std::size_t i) const { return first_ + static_cast<Step>(i); }
   std::size_t stretches() const noexcept { return static_cast<std::size_t>(crew_.workers()) * 4; }
 
@@ -145,54 +103,49 @@ class MergeSort {
     });
   }
 
-  struct Pair {
-    std::size_t begin, middle, end;
-    std::size_t first_count() const noexcept { return middle - begin; }
+  // The groups of `reach` runs each, up to four, that begin at `run` and are merged into one.
+  struct Bundle {
+    std::array<std::size_t, most_ways + 1> borders;
+    std::size_t begin() const noexcept { return borders.front(); }
+    std::size_t end() const noexcept { return borders.back(); }
   };
-  // The two groups of `reach` runs each that begin at `run`.
-  Pair pair_at(std::size_t run, std::size_t reach) const noexcept {
-    return {border(run), border(std::min(run + reach, runs_)), border(std::min(run + 2 * reach, runs_))};
+  Bundle bundle_at(std::size_t run, std::size_t reach) const noexcept {
+    Bundle bundle;
+    for (std::size_t k = 0; k <= most_ways; ++k) bundle.borders[k] = border(run + k * reach);
+    return bundle;
   }
 
-  // Merges groups of runs in pairs. Every worker writes stretches of equal length, whatever pairs they are in. Where
-  // stretches begin in both groups is found before anything is moved: an element that was can no longer be compared.
+  // Every worker writes stretches of equal length, whatever bundles they are in. Where stretches begin in all groups is
+  // found before anything is moved, in parallel: an element that was moved can no longer be compared.
   template <class From, class To>
   void merge_level(From from, To to, std::size_t reach) {
-    std::vector<std::size_t> cuts(stretches() + 1, 0);
-    for (std::size_t run = 0; run < runs_; run += 2 * reach) find_cuts(from, pair_at(run, reach), cuts);
-    tasks(stretches(), [&](std::size_t k) {
-      const Range mine = even_part(n_, stretches(), k);
-      for (std::size_t run = 0; run < runs_; run += 2 * reach) {
-        const Pair pair = pair_at(run, reach);
-        const Range out{std::max(pair.begin, mine.first), std::min(pair.end, mine.last)};
-        if (out.first >= out.last) continue;
-        const std::size_t a_low = out.first == pair.begin ? 0 : cuts[k];
-        const std::size_t a_high = out.last == pair.end ? pair.first_count() : cuts[k + 1];
-        merge_stretch(from, to, pair, out, {a_low, a_high});
+    std::vector<Ways> cuts(stretches() + 1);
+    tasks(stretches() - 1, [&](std::size_t k) {
+      const std::size_t out = even_part(n_, stretches(), k + 1).first;
+      for (std::size_t run = 0; run < runs_; run += most_ways * reach) {
+        const Bundle bundle = bundle_at(run, reach);
+        if (out > bundle.begin() && out < bundle.end()) {
+          cuts[k + 1] = cut_ways(from, bundle.borders, out - bundle.begin(), less_);
+        }
       }
     });
-  }
-
-  // cuts[k]: how many of the elements before stretch k come from the first group of the pair it begins in.
-  template <class From>
-  void find_cuts(From from, const Pair& pair, std::vector<std::size_t>& cuts) {
-    using FromStep = std::iter_difference_t<From>;
-    for (std::size_t k = 1; k < stretches(); ++k) {
-      const std::size_t at = even_part(n_, stretches(), k).first;
-      if (at <= pair.begin || at >= pair.end) continue;
-      cuts[k] = from_first(from + static_cast<FromStep>(pair.begin), pair.first_count(),
-                           from + static_cast<FromStep>(pair.middle), pair.end - pair.middle, at - pair.begin, less_);
-    }
-  }
-
-  // out: indices of the output; from_a: which elements of the first group go there.
-  template <class From, class To>
-  void merge_stretch(From from, To to, const Pair& pair, Range out, Range from_a) {
-    const auto at = [&](std::size_t i) { return from + static_cast<std::iter_difference_t<From>>(i); };
-    const std::size_t b_low = pair.middle + (out.first - pair.begin - from_a.first);
-    const std::size_t b_high = pair.middle + (out.last - pair.begin - from_a.last);
-    merge_moving(at(pair.begin + from_a.first), at(pair.begin + from_a.last), at(b_low), at(b_high),
-                 to + static_cast<std::iter_difference_t<To>>(out.first), less_);
+    tasks(stretches(), [&](std::size_t k) {
+      const Range mine = even_part(n_, stretches(), k);
+      for (std::size_t run = 0; run < runs_; run += most_ways * reach) {
+        const Bundle bundle = bundle_at(run, reach);
+        const Range out{std::max(bundle.begin(), mine.first), std::min(bundle.end(), mine.last)};
+        if (out.first >= out.last) continue;
+        Sources<From> sources;
+        for (std::size_t way = 0; way < most_ways; ++way) {
+          const std::size_t first = bundle.borders[way];
+          const std::size_t low = out.first == bundle.begin() ? first : first + cuts[k][way];
+          const std::size_t high = out.last == bundle.end() ? bundle.borders[way + 1] : first + cuts[k + 1][way];
+          sources[way] = {from + static_cast<std::iter_difference_t<From>>(low),
+                          from + static_cast<std::iter_difference_t<From>>(high)};
+        }
+        merge_ways(sources, to + static_cast<std::iter_difference_t<To>>(out.first), less_);
+      }
+    });
   }
 
   Crew& crew_;
