@@ -88,26 +88,26 @@ std::size_t find_with_threads(const Haystack& in, antcrew::Workers workers) {
 }
 
 // A transposed copy: without tiles every line of one of the two is fetched again and again.
-struct Grid {
+struct Sheet {
   std::size_t side;
   std::vector<double> cells;
 };
 
-Grid make_grid(std::size_t side) {
-  Grid grid{side, std::vector<double>(side * side)};
-  for (std::size_t i = 0; i < grid.cells.size(); ++i) grid.cells[i] = static_cast<double>(i % 1009);
-  return grid;
+Sheet make_sheet(std::size_t side) {
+  Sheet sheet{side, std::vector<double>(side * side)};
+  for (std::size_t i = 0; i < sheet.cells.size(); ++i) sheet.cells[i] = static_cast<double>(i % 1009);
+  return sheet;
 }
 
 constexpr std::size_t tile = 64;
 
-void turn(const Grid& in, std::vector<double>& out, const antcrew::Tile& at) {
+void turn(const Sheet& in, std::vector<double>& out, const antcrew::Tile& at) {
   for (const std::size_t r : at.rows) {
     for (const std::size_t c : at.columns) out[c * in.side + r] = in.cells[r * in.side + c];
   }
 }
 
-void turn_rows(const Grid& in, std::vector<double>& out, antcrew::Range tiles_down) {
+void turn_rows(const Sheet& in, std::vector<double>& out, antcrew::Range tiles_down) {
   for (const std::size_t down : tiles_down) {
     for (std::size_t c = 0; c < in.side; c += tile) {
       turn(in, out, {{down * tile, std::min((down + 1) * tile, in.side)}, {c, std::min(c + tile, in.side)}});
@@ -137,20 +137,20 @@ int main(int argc, char** argv) {
   finds.variant<Workers>("by hand, threads", find_with_threads);
 
   Study tiles(
-      "A grid turned in tiles", make_grid,
-      [](const Grid& in) {
+      "A grid turned in tiles", make_sheet,
+      [](const Sheet& in) {
         std::vector<double> out(in.cells.size());
         turn_rows(in, out, {0, (in.side - 1) / tile + 1});
         return corner(out);
       },
       exactly());
   tiles.sizes({2000});
-  tiles.on_every_crew("tiles", [](const Grid& in, auto& crew) {
+  tiles.on_every_crew("tiles", [](const Sheet& in, auto& crew) {
     std::vector<double> out(in.cells.size());
     crew.tiles(in.side, in.side, TileSize{tile, tile}, [&](const Tile& at) { turn(in, out, at); });
     return corner(out);
   });
-  tiles.variant<Workers>("by hand, threads", [](const Grid& in, Workers workers) {
+  tiles.variant<Workers>("by hand, threads", [](const Sheet& in, Workers workers) {
     std::vector<double> out(in.cells.size());
     const auto count = static_cast<std::size_t>(workers.count);
     on_threads(workers.count,

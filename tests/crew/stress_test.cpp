@@ -3,15 +3,22 @@
 
 #include <doctest/doctest.h>
 
+#include <atomic>
+#include <chrono>
+#include <mutex>
+#include <random>
 #include <stdexcept>
 #include <string>
+#include <thread>
 #include <vector>
 
+#include "antcrew/base/error.hpp"
 #include "antcrew/crew/internal/tasks/deque.hpp"
 #include "antcrew/crew/task_crew.hpp"
 #include "antcrew/crew/task_graph.hpp"
 #include "antcrew/crew/task_group.hpp"
 #include "antcrew/crew/thread_crew.hpp"
+#include "support/at_once.hpp"
 
 using namespace antcrew;
 using test::operations;
@@ -184,4 +191,131 @@ TEST_CASE("stress: exceptions from any place leave crews whole, and crews are de
     }
   }
   CHECK(begun == ended);
+}
+
+namespace {
+
+// Work that waits inside work, at random: forks, loops, groups, graphs and handles, some under a lock of their own
+// level.
+class Waiting {
+ public:
+  Waiting(TaskCrew& crew, std::uint64_t first) : crew_(crew), locks_(8), random_(first) {}
+
+  // Adds 1 to `done` for each leaf; returns how many leaves there were to be.
+  std::size_t go(int depth, std::atomic<std::size_t>& done) {
+    if (depth == 0) {
+      ++done;
+      return 1;
+    }
+    const std::uint64_t drawn = draw();
+    // A body below never takes the lock of a level above.
+    std::unique_lock<std::mutex> held(locks_[static_cast<std::size_t>(depth)], std::defer_lock);
+    if (drawn % 3 == 0) held.lock();
+    const auto below = [&] { return go(depth - 1, done); };
+    switch (drawn / 3 % 5) {
+      case 0: {
+        auto [a, b] = crew_.both(below, below);
+        return a + b;
+      }
+      case 1:
+        return crew_.begin(below).get();
+      case 2: {
+        std::atomic<std::size_t> all{0};
+        crew_.each(1 + drawn / 16 % 5, Grain{1}, [&](std::size_t) { all += below(); });
+        return all;
+      }
+      case 3: {
+        std::atomic<std::size_t> all{0};
+        TaskGroup group(crew_);
+        for (std::uint64_t k = 1 + drawn / 16 % 4; k > 0; --k) group.begin([&] { all += below(); });
+        Later<std::size_t> beside = crew_.begin([&] {
+          ++done;
+          return std::size_t{1};
+        });
+        group.wait();
+        return all + beside.get();
+      }
+      default: {
+        std::atomic<std::size_t> all{0};
+        TaskGraph graph;
+        auto first = graph.step("first", [&] { all += below(); });
+        graph.step("left", [&] { all += below(); }, {first});
+        graph.step("right", [&] { all += below(); }, {first});
+        graph.run(crew_);
+        return all;
+      }
+    }
+  }
+
+ private:
+  std::uint64_t draw() {
+    const std::lock_guard<std::mutex> held(mutex_);
+    return random_() >> 5;
+  }
+  TaskCrew& crew_;
+  std::vector<std::mutex> locks_;
+  std::mutex mutex_;
+  std::mt19937_64 random_;
+};
+
+}  // namespace
+
+TEST_CASE("stress: work that waits inside work, under locks") {
+  Stress stress;
+  CAPTURE(seed());
+  const test::Deadline deadline("stress: work that waits inside work", std::chrono::seconds(300));
+  std::size_t all = 0;
+  while (all < operations / 20) {
+    TaskCrew crew(stress.workers());
+    for (int again = 0; again < 20; ++again) {
+      Waiting waiting(crew, stress.random());
+      std::atomic<std::size_t> done{0};
+      const std::size_t expected = waiting.go(6, done);
+      REQUIRE(done == expected);
+      all += expected;
+    }
+  }
+}
+
+TEST_CASE("stress: crews shared by threads") {
+  Stress stress;
+  CAPTURE(seed());
+  const test::Deadline deadline("stress: crews shared by threads", std::chrono::seconds(300));
+  std::atomic<std::size_t> all{0};
+  while (all < operations / 4) {
+    TaskCrew tasks(stress.workers());
+    ThreadCrew threads(stress.workers());
+    std::atomic<int> wrong{0};
+    std::atomic<int> ran{0};
+    TaskGroup group(tasks);
+    std::vector<std::thread> callers;
+    for (int t = 0; t < 5; ++t) {
+      callers.emplace_back([&, first = stress.random()] {
+        std::mt19937_64 random(first);
+        for (int again = 0; again < 50; ++again) {
+          const std::size_t n = random() % 400;
+          std::atomic<std::size_t> sum{0};
+          tasks.each(n, Grain{1 + random() % 5}, [&](std::size_t i) {
+            sum += i;
+            if (i % 64 == 0) group.begin([&] { ++ran; });
+          });
+          wrong += sum == n * (n - 1) / 2 || n == 0 ? 0 : 1;
+          const int depth = static_cast<int>(random() % 6);
+          wrong += leaves(tasks, depth) == leaves_in_order(depth) ? 0 : 1;
+          wrong += tasks.begin([n] { return n; }).get() == n ? 0 : 1;
+          try {
+            std::atomic<std::size_t> of_threads{0};
+            threads.each(n, Split::chunks(3), [&](std::size_t i) { of_threads += i; });
+            wrong += of_threads == sum ? 0 : 1;
+          } catch (const Error& error) {
+            wrong += error.id() == "crew.busy" ? 0 : 1;
+          }
+          all += n + 20;
+        }
+      });
+    }
+    for (std::thread& caller : callers) caller.join();
+    group.wait();
+    REQUIRE(wrong == 0);
+  }
 }

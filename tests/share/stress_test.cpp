@@ -3,6 +3,9 @@
 
 #include <doctest/doctest.h>
 
+#include <algorithm>
+#include <atomic>
+#include <chrono>
 #include <memory>
 #include <set>
 #include <stdexcept>
@@ -10,10 +13,13 @@
 #include <vector>
 
 #include "antcrew/crew/task_crew.hpp"
+#include "antcrew/crew/task_group.hpp"
 #include "antcrew/crew/thread_crew.hpp"
 #include "antcrew/share/key_map.hpp"
 #include "antcrew/share/key_set.hpp"
+#include "antcrew/share/locked.hpp"
 #include "antcrew/share/pipeline.hpp"
+#include "support/at_once.hpp"
 
 using namespace antcrew;
 using test::operations;
@@ -90,6 +96,49 @@ TEST_CASE("stress: pipelines keep their order and lose nothing; some throw") {
       CHECK(out.size() == n - (n + 6) / 7);
     }
     CHECK(std::is_sorted(out.begin(), out.end()));
+    done += 4 * n;
+  }
+}
+
+TEST_CASE("stress: pipelines whose stages wait for work of the same crew") {
+  Stress stress;
+  CAPTURE(seed());
+  const test::Deadline deadline("stress: pipelines that wait", std::chrono::seconds(300));
+  std::size_t done = 0;
+  while (done < operations / 10) {
+    TaskCrew crew(stress.workers());
+    Locked<std::uint64_t> locked;
+    const std::uint64_t n = 200 + stress.random() % 2000;
+    std::uint64_t next = 0;
+    std::vector<std::uint64_t> out;
+    auto line =
+        pipeline([&]() -> std::optional<std::uint64_t> { return next < n ? std::optional(next++) : std::nullopt; })
+            .many("fork",
+                  [&](std::uint64_t i) {
+                    auto [a, b] = crew.both([i] { return i; }, [] { return std::uint64_t{0}; });
+                    return a + b;
+                  })
+            .many("group",
+                  [&](std::uint64_t i) {
+                    TaskGroup group(crew);
+                    std::atomic<std::uint64_t> sum{0};
+                    for (std::uint64_t k = i % 4; k > 0; --k) group.begin([&] { ++sum; });
+                    group.wait();
+                    return sum == i % 4 ? i : n;
+                  })
+            .alone("under a lock",
+                   [&](std::uint64_t i) {
+                     locked.with([&](std::uint64_t& sum) {
+                       crew.each(i % 5, Grain{1}, [](std::size_t) {});
+                       sum += i;
+                     });
+                     return i;
+                   })
+            .as_read("later", [&](std::uint64_t i) { out.push_back(crew.begin([i] { return i; }).get()); });
+    line.run(crew, {.items = 1 + stress.random() % 40});
+    REQUIRE(out.size() == n);
+    CHECK(std::is_sorted(out.begin(), out.end()));
+    CHECK(out.back() == n - 1);
     done += 4 * n;
   }
 }

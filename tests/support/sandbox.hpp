@@ -29,10 +29,14 @@ inline bool refuse_from_here(const std::vector<long>& calls) {
   return ::prctl(PR_SET_NO_NEW_PRIVS, 1, 0, 0, 0) == 0 && ::prctl(PR_SET_SECCOMP, SECCOMP_MODE_FILTER, &filter) == 0;
 }
 
-// All but what threads and memory need.
+// All but what threads and memory need, and a sanitizer for itself.
 inline std::vector<long> what_may_be_refused() {
+#if defined(__SANITIZE_THREAD__) || defined(__SANITIZE_ADDRESS__)
+  return {SYS_sched_setaffinity, SYS_membarrier, SYS_memfd_create, SYS_getcpu, SYS_pidfd_open, SYS_close_range};
+#else
   return {SYS_sched_getaffinity, SYS_sched_setaffinity, SYS_membarrier, SYS_memfd_create, SYS_prctl, SYS_getcpu,
           SYS_pidfd_open,        SYS_close_range,       SYS_gettid};
+#endif
 }
 
 // 0: fn returned nothing. Otherwise what it complained of is on standard error, or how the child ended.

@@ -15,7 +15,8 @@ struct Task {
   explicit Task(void (*run_it)(Task*, TaskWorker&) noexcept) noexcept : run(run_it) {}
   void (*run)(Task*, TaskWorker&) noexcept;
   // While it lies in the pool's own queue.
-  Task* next;
+  Task* older;
+  Task* newer;
   Scope* scope;
 };
 

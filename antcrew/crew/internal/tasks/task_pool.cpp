@@ -156,42 +156,44 @@ void TaskPool::submit(Task* task, Scope* scope) noexcept {
 }
 
 void TaskPool::put_aside(Task* task, Scope* scope) noexcept {
-  task->next = nullptr;
+  task->newer = nullptr;
   task->scope = scope;
   {
     const std::lock_guard<Lock> held(aside_lock_);
-    (aside_first_ == nullptr ? aside_first_ : aside_last_->next) = task;
-    aside_last_ = task;
+    task->older = newest_aside_;
+    (newest_aside_ == nullptr ? oldest_aside_ : newest_aside_->newer) = task;
+    newest_aside_ = task;
     ++puts_aside_;
     aside_count_.fetch_add(1, std::memory_order_seq_cst);
   }
   published(scope);
 }
 
+// Under the lock.
+void TaskPool::unlink(Task* task) noexcept {
+  (task->older == nullptr ? oldest_aside_ : task->older->newer) = task->newer;
+  (task->newer == nullptr ? newest_aside_ : task->newer->older) = task->older;
+  aside_count_.fetch_sub(1, std::memory_order_relaxed);
+}
+
 Found TaskPool::take_aside() noexcept {
   if (aside_count_.load(std::memory_order_relaxed) == 0) return {};
   const std::lock_guard<Lock> held(aside_lock_);
-  Task* task = aside_first_;
+  Task* task = oldest_aside_;
   if (task == nullptr) return {};
-  aside_first_ = task->next;
-  aside_count_.fetch_sub(1, std::memory_order_relaxed);
+  unlink(task);
   return {task, task->scope};
 }
 
-// The first that is wanted, of those in front, or of all.
+// The newest that is wanted, of some, or of all.
 Found TaskPool::take_aside(const Wanted& wanted, bool deep) noexcept {
   if (aside_count_.load(std::memory_order_relaxed) == 0) return {};
   const std::lock_guard<Lock> held(aside_lock_);
-  Task* before = nullptr;
   int looks = 0;
-  for (Task* task = aside_first_; task != nullptr && (deep || ++looks <= looks_into_queue); task = task->next) {
-    if (wanted.includes(task, task->scope)) {
-      (before == nullptr ? aside_first_ : before->next) = task->next;
-      if (task == aside_last_) aside_last_ = before;
-      aside_count_.fetch_sub(1, std::memory_order_relaxed);
-      return {task, task->scope};
-    }
-    before = task;
+  for (Task* task = newest_aside_; task != nullptr && (deep || ++looks <= looks_into_queue); task = task->older) {
+    if (!wanted.includes(task, task->scope)) continue;
+    unlink(task);
+    return {task, task->scope};
   }
   return {};
 }
@@ -199,7 +201,7 @@ Found TaskPool::take_aside(const Wanted& wanted, bool deep) noexcept {
 bool TaskPool::lies_aside(const Wanted& wanted) const noexcept {
   const std::lock_guard<Lock> held(aside_lock_);
   int looks = 0;
-  for (const Task* task = aside_first_; task != nullptr && ++looks <= looks_into_queue; task = task->next) {
+  for (const Task* task = newest_aside_; task != nullptr && ++looks <= looks_into_queue; task = task->older) {
     if (wanted.includes(task, task->scope)) return true;
   }
   return false;

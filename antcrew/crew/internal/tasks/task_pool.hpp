@@ -61,7 +61,8 @@ class TaskPool {
 
   // Puts a task where any worker finds it: from a worker onto its deque, from outside into the queue.
   void submit(Task* task, Scope* scope) noexcept;
-  // Into the queue, wherever the caller is.
+  // Into the queue, wherever the caller is. Those with nothing to do take the oldest, those that wait the newest: as from
+  // a worker's deque.
   void put_aside(Task* task, Scope* scope) noexcept;
   // Waits until done(), helping with what is wanted where the calling thread can. Throws nothing that work threw.
   template <class Done>
@@ -94,6 +95,7 @@ class TaskPool {
   static constexpr int scopes_at_once = 64;
   static constexpr int looks_into_queue = 64;
 
+  void unlink(Task* task) noexcept;
   Found take_aside() noexcept;
   Found take_aside(const Wanted& wanted, bool deep) noexcept;
   bool lies_aside(const Wanted& wanted) const noexcept;
@@ -138,8 +140,8 @@ class TaskPool {
   std::atomic<bool> leaving_{false};
   alignas(line_bytes) std::atomic<std::int64_t> aside_count_{0};
   mutable Lock aside_lock_;
-  Task* aside_first_ = nullptr;
-  Task* aside_last_ = nullptr;
+  Task* oldest_aside_ = nullptr;
+  Task* newest_aside_ = nullptr;
   std::uint64_t puts_aside_ = 0;
   std::uint64_t puts_looked_through_ = 0;
   alignas(line_bytes) std::atomic<std::uint32_t> outside_word_{0};
