@@ -5,12 +5,12 @@
 
 namespace {
 
-struct Items {
+struct Waits {
   std::size_t count;
   std::chrono::microseconds wait;
 };
 
-std::size_t one_by_one(const Items& in) {
+std::size_t one_by_one(const Waits& in) {
   for (std::size_t k = 0; k < in.count; ++k) std::this_thread::sleep_for(in.wait);
   return in.count;
 }
@@ -20,7 +20,7 @@ std::size_t one_by_one(const Items& in) {
 int main(int argc, char** argv) {
   using namespace antcrew;
   const auto make = [](const Point& at) {
-    return Items{at.size, std::chrono::microseconds(static_cast<long>(at["wait_us"]))};
+    return Waits{at.size, std::chrono::microseconds(static_cast<long>(at["wait_us"]))};
   };
   Study once("As many items as workers, waiting 0.3 ms each", make, one_by_one);
   once.sizes({64});
@@ -30,11 +30,11 @@ int main(int argc, char** argv) {
   often.sizes({320});
   often.dimension("wait_us", {20'000});
   often.workers({32});
-  const auto on_threads = [](const Items& in, auto& crew) {
+  const auto on_threads = [](const Waits& in, auto& crew) {
     crew.each(in.count, Split::chunks(1), [&](std::size_t) { std::this_thread::sleep_for(in.wait); });
     return in.count;
   };
-  const auto on_tasks = [](const Items& in, auto& crew) {
+  const auto on_tasks = [](const Waits& in, auto& crew) {
     crew.each(in.count, Grain{1}, [&](std::size_t) { std::this_thread::sleep_for(in.wait); });
     return in.count;
   };

@@ -1,12 +1,16 @@
 #include "antcrew/machine/bed.hpp"
 
+#include "antcrew/machine/parking.hpp"
+
 namespace antcrew::internal {
 
 void Bed::take_out(const ProcessorSet& taken) noexcept {
   Room seen = Room::free;
-  if (!room_.compare_exchange_strong(seen, Room::taking, std::memory_order_acquire)) return;
+  if (!room_.compare_exchange_strong(seen, Room::taking, std::memory_order_seq_cst)) return;
+  // Whoever lies there now, and cannot leave before this is over.
+  const bool lies = slept_on_.load(std::memory_order_seq_cst) >= 0;
   const int thread = thread_.load(std::memory_order_relaxed);
-  bool done = read_processors(thread, before_);
+  bool done = lies && read_processors(thread, before_);
   if (done) {
     narrowed_ = before_;
     for (std::size_t k = 0; k < narrowed_.words.size(); ++k) narrowed_.words[k] &= ~taken.words[k];
@@ -15,7 +19,13 @@ void Bed::take_out(const ProcessorSet& taken) noexcept {
   room_.store(done ? Room::taken : Room::free, std::memory_order_release);
 }
 
-void Bed::restore() noexcept {
+// A waker in another process may have been killed in the middle: after a while nobody is waited for.
+void Bed::put_back() noexcept {
+  for (int look = 0; room_.load(std::memory_order_acquire) == Room::taking && look < 100'000; ++look) {
+    relax();
+    if (look % 64 == 63) give_way();
+  }
+  if (room_.load(std::memory_order_acquire) != Room::taken) return;
   ProcessorSet now;
   if (read_processors(0, now) && now == narrowed_) keep_on(0, before_);
   room_.store(Room::free, std::memory_order_release);

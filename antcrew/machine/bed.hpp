@@ -4,11 +4,13 @@
 // milliseconds, whatever else is idle. So a worker notes on which processor it goes to sleep; whoever wakes it from
 // that very processor takes it out of the worker's set first, and the worker puts its set back when it is up. The set
 // is put back as it was read, and only while it is still the narrowed one: what the user changes meanwhile holds. A set
-// that would be empty (a pinned worker's) is left alone. A worker that was narrowed too late, being up already, puts
-// its set back at its next rest.
+// that would be empty (a pinned worker's) is left alone.
 //
-// Invariant: the sets are the waker's while `room_` is `taking`, and the sleeper's while it is `taken`. The sleeper may
-// be a thread or another process: the bed may lie in memory that they share. One wakes at a time.
+// Invariant: the sets are the waker's while `room_` is `taking`, and the sleeper's while it is `taken`. Nobody leaves a
+// bed narrowed: the sleeper says that it is up (slept_on_) and then looks at room_, the waker takes room_ and then looks
+// whether the sleeper is up; all four sequentially consistent, so either the waker stops, or the sleeper waits for the
+// system calls that the waker is at. The sleeper may be a thread or another process: the bed may lie in memory that they
+// share. One wakes at a time.
 #pragma once
 
 #include <atomic>
@@ -21,13 +23,13 @@ class Bed {
  public:
   // By the sleeper: before it tells that it sleeps, and when it is up again.
   void lie_down() noexcept {
-    put_back();
     thread_.store(thread_here(), std::memory_order_relaxed);
     slept_on_.store(processor_here(), std::memory_order_release);
   }
   void get_up() noexcept {
-    slept_on_.store(-1, std::memory_order_relaxed);
-    put_back();
+    slept_on_.store(-1, std::memory_order_seq_cst);
+    if (room_.load(std::memory_order_seq_cst) != Room::free) [[unlikely]]
+      put_back();
   }
 
   // By the waker, after the sleeper was told and before the kernel wakes it. taken: the waker's processor, and those
@@ -46,12 +48,8 @@ class Bed {
  private:
   enum class Room : int { free, taking, taken };
 
-  void put_back() noexcept {
-    if (room_.load(std::memory_order_acquire) == Room::taken) [[unlikely]]
-      restore();
-  }
   void take_out(const ProcessorSet& taken) noexcept;
-  void restore() noexcept;
+  void put_back() noexcept;
 
   std::atomic<int> thread_{0};  // of the sleeper; published by slept_on_
   std::atomic<int> slept_on_{-1};

@@ -348,6 +348,32 @@ TEST_CASE("recursion through loops is refused before the stack ends") {
   }
 }
 
+// Helping each other down, workers that wait for what was refused would go on for minutes.
+TEST_CASE("recursion that was refused in one place does not go on in others") {
+  for (const int workers : {2, 3, 8}) {
+    const Deadline deadline("recursion that was refused");
+    TaskCrew crew(workers, {.stack_bytes = small_stack});
+    std::atomic<long> bodies{0};
+    std::function<void()> deeper = [&] {
+      ++bodies;
+      crew.each(2, Grain{1}, [&](std::size_t) { deeper(); });
+    };
+    std::string said;
+    Later<void> in_crew = crew.begin([&] {
+      try {
+        deeper();
+      } catch (const Error& error) {
+        said = error.id();
+      }
+    });
+    while (!in_crew.wait_for(1)) {
+    }
+    in_crew.get();
+    CHECK(said == "crew.stack");
+    CHECK(bodies < 300'000);
+  }
+}
+
 TEST_CASE("64 workers, three workers, one: nested loops that wait give the right answer") {
   for (const int workers : {1, 3, 64}) {
     const Deadline deadline("nested loops that wait");

@@ -57,8 +57,9 @@ class Fork final : public JoinTask {
 
   // Leaves no task behind when the first half threw; its exception goes before this half's.
   [[gnu::noinline, gnu::cold]] void abandon() noexcept {
+    static constinit const std::atomic<bool> in_vain{true};
     if (owner->take_back(this)) return;
-    owner->wait_for(*this);
+    owner->wait_for(*this, &in_vain);
     if (threw_) {
       std::destroy_at(&error_);
     } else {

@@ -75,7 +75,7 @@ class Halving {
       const TaskWorker::In in(worker, scope);
       const std::uint64_t kept = work(worker, range, total_.load(std::memory_order_relaxed));
       if (!give_back(kept)) {
-        worker.work_until({nullptr, scope->name(), false}, [this] { return all_back(); });
+        worker.work_until({nullptr, scope->name(), false, nullptr, &failed_}, [this] { return all_back(); });
       }
     }
     worker.close_scope(scope);

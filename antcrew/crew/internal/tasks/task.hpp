@@ -53,13 +53,19 @@ struct Wanted {
   bool any_begun = false;          // any work that was begun for later, and what descends from it
   // How much of it has not begun, in the upper half, where that is known: whatever it lies under is moved away for it.
   const std::atomic<std::uint64_t>* unbegun = nullptr;
+  // Raised when the outcome does not matter any more, because something was thrown: then only what was not begun is
+  // taken up, so as to end it. Work that was begun is not helped: recursion without end, which was refused here, would
+  // go on there.
+  const std::atomic<bool>* in_vain = nullptr;
 
   ScopeName name() const noexcept { return join != nullptr ? join->runs_as() : scope; }
   bool includes(const Task* task, const Scope* its_scope) const noexcept {
     if (join != nullptr && task == join) return true;
     if (any_begun) return of_begun_work(its_scope);
     const ScopeName wanted = name();
-    return wanted && its_scope != nullptr && descends(its_scope, wanted);
+    if (!wanted || its_scope == nullptr) return false;
+    if (in_vain == nullptr || !in_vain->load(std::memory_order_relaxed)) return descends(its_scope, wanted);
+    return join == nullptr && its_scope == wanted.scope && its_scope->life.load(std::memory_order_relaxed) == wanted.life;
   }
 
  private:

@@ -121,8 +121,8 @@ bool TaskWorker::work_once() noexcept {
   return static_cast<bool>(found);
 }
 
-void TaskWorker::wait_for(const JoinTask& task) noexcept {
-  work_until({&task, {}, false}, [&] { return task.done(); });
+void TaskWorker::wait_for(const JoinTask& task, const std::atomic<bool>* in_vain) noexcept {
+  work_until({&task, {}, false, nullptr, in_vain}, [&] { return task.done(); });
 }
 
 void TaskWorker::tell(TaskWorker* owner) noexcept {

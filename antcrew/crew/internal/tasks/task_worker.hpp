@@ -79,7 +79,7 @@ class TaskWorker {
   // Works on what is wanted until done(), a look at something that ends with a tell() or TaskPool::ended().
   template <class Done>
   void work_until(const Wanted& wanted, Done done);
-  void wait_for(const JoinTask& task) noexcept;
+  void wait_for(const JoinTask& task, const std::atomic<bool>* in_vain = nullptr) noexcept;
   // After what the worker waits for has come to its end.
   static void tell(TaskWorker* owner) noexcept;
 
