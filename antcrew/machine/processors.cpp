@@ -1,5 +1,8 @@
 #include "antcrew/machine/processors.hpp"
 
+#if defined(__x86_64__)
+#include <cpuid.h>
+#endif
 #include <sched.h>
 #include <sys/syscall.h>
 #include <unistd.h>
@@ -31,6 +34,18 @@ int thread_here() noexcept {
 
 int processor_here() noexcept {
   return ::sched_getcpu();
+}
+
+bool in_virtual_machine() noexcept {
+#if defined(__x86_64__)
+  static const bool told = [] {
+    unsigned a = 0, b = 0, c = 0, d = 0;
+    return __get_cpuid(1, &a, &b, &c, &d) == 0 || (c >> 31 & 1) != 0;
+  }();
+  return told;
+#else
+  return true;
+#endif
 }
 
 ProcessorSet own_processors() noexcept {

@@ -48,6 +48,9 @@ int thread_here() noexcept;
 // The processor that the calling thread is on just now; -1 = unknown.
 int processor_here() noexcept;
 
+// Whether a hypervisor may take processors away; true where that is not known.
+bool in_virtual_machine() noexcept;
+
 // Empty when the system does not tell.
 ProcessorSet own_processors() noexcept;
 

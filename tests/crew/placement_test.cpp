@@ -90,7 +90,7 @@ TEST_CASE("a sleeper elsewhere is left alone, and so is one that a user has pinn
   const ProcessorSet before = mask_here();
   internal::keep_on(0, only(two[0]));
   bed.lie_down();
-  bed.make_room(two[1]);
+  bed.make_room(two[1]);  // where the sleeper may not be anyway
   CHECK(mask_here() == only(two[0]));
   bed.make_room(two[0]);  // would leave nothing
   CHECK(mask_here() == only(two[0]));
