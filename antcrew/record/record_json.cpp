@@ -252,14 +252,9 @@ void to_json(Json& json, Pin pin) {
   json = name_of(pin);
 }
 void from_json(const Json& json, Pin& pin) {
-  // What two of them were called before.
-  if (json == "spread") {
-    pin = Pin::apart;
-  } else if (json == "close") {
-    pin = Pin::near;
-  } else {
-    enum_from(json, pins, pin);
-  }
+  const std::string before = json.is_string() ? json.get<std::string>() : "";  // "spread", "close": earlier words
+  if (before != "spread" && before != "close") return enum_from(json, pins, pin);
+  pin = before == "spread" ? Pin::apart : Pin::near;
 }
 
 template <Described T>

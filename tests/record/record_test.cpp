@@ -89,6 +89,18 @@ TEST_CASE("unknown fields are ignored") {
   CHECK(to_json(record_from_json(text, "x")) == to_json(sample()));
 }
 
+TEST_CASE("pins under their earlier names are read") {
+  Record record = sample();
+  for (const auto& [before, now] : {std::pair{"spread", Pin::apart}, std::pair{"close", Pin::near}}) {
+    record.points.front().pin = now;
+    const std::string text = to_json(record);
+    const std::string name = std::string("\"pin\": \"") + name_of(now) + "\"";
+    REQUIRE(test::contains(text, name));
+    const Record again = record_from_json(replaced(text, name, std::string("\"pin\": \"") + before + "\""), "x");
+    CHECK(again.points.front().pin == now);
+  }
+}
+
 TEST_CASE("a record cut short anywhere is refused") {
   const std::string text = to_json(sample());
   for (std::size_t length = 1; length + 2 < text.size(); length += 37) {

@@ -65,7 +65,8 @@ struct Wanted {
     const ScopeName wanted = name();
     if (!wanted || its_scope == nullptr) return false;
     if (in_vain == nullptr || !in_vain->load(std::memory_order_relaxed)) return descends(its_scope, wanted);
-    return join == nullptr && its_scope == wanted.scope && its_scope->life.load(std::memory_order_relaxed) == wanted.life;
+    return join == nullptr && its_scope == wanted.scope &&
+           its_scope->life.load(std::memory_order_relaxed) == wanted.life;
   }
 
  private:

@@ -61,8 +61,8 @@ class TaskPool {
 
   // Puts a task where any worker finds it: from a worker onto its deque, from outside into the queue.
   void submit(Task* task, Scope* scope) noexcept;
-  // Into the queue, wherever the caller is. Those with nothing to do take the oldest, those that wait the newest: as from
-  // a worker's deque.
+  // Into the queue, wherever the caller is. Those with nothing to do take the oldest, those that wait the newest: as
+  // from a worker's deque.
   void put_aside(Task* task, Scope* scope) noexcept;
   // Waits until done(), helping with what is wanted where the calling thread can. Throws nothing that work threw.
   template <class Done>
