@@ -3,7 +3,7 @@
 # taken from this machine's own: those used here do not depend on the processor.
 set -eu
 cd "$(dirname "$0")/.."
-export flags="-std=c++20 -O0 -I. -Wall -Wextra -Wpedantic -Wconversion -Werror -Wno-restrict -idirafter /usr/include \
+export flags="-std=c++20 -O0 -I. -Wall -Wextra -Wpedantic -Wconversion -Werror -Wno-restrict -Wno-psabi -idirafter /usr/include \
   -idirafter /usr/include/$(g++ -print-multiarch) \
   -DANTCREW_VERSION=\"0\""
 core=(base machine log crew algorithm share record analysis study)
