@@ -36,22 +36,4 @@ class Lock {
   std::atomic<std::uint32_t> word_{unlocked};
 };
 
-// For a few instructions at a time: given back with a plain store, so that a free one costs one atomic step. Whoever
-// waits gives up the processor again and again, in case the holder needs it.
-class ShortLock {
- public:
-  void lock() noexcept {
-    for (int look = 0; word_.exchange(true, std::memory_order_acquire); ++look) {
-      while (word_.load(std::memory_order_relaxed)) {
-        relax();
-        if (++look % 64 == 0) give_way();
-      }
-    }
-  }
-  void unlock() noexcept { word_.store(false, std::memory_order_release); }
-
- private:
-  std::atomic<bool> word_{false};
-};
-
 }  // namespace antcrew::internal

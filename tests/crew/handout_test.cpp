@@ -73,8 +73,8 @@ TEST_CASE("tapering pieces shrink to the smallest and cover everything") {
   }
 }
 
-TEST_CASE_TEMPLATE("locks let one in at a time", AnyLock, internal::Lock, internal::ShortLock) {
-  AnyLock lock;
+TEST_CASE("locks let one in at a time") {
+  internal::Lock lock;
   long count = 0;  // plain: the lock alone keeps it right
   std::vector<std::thread> threads;
   for (int t = 0; t < 6; ++t) {

@@ -13,27 +13,13 @@
 #include "antcrew/crew/thread_crew.hpp"
 #include "antcrew/share/key_map.hpp"
 #include "antcrew/share/key_set.hpp"
+#include "share/keys.hpp"
 
 using namespace antcrew;
+using test::FewOwnKeys;
+using test::key;
 
 namespace {
-
-// Spread over the whole range, 0 among them.
-std::uint64_t key(std::size_t i, std::size_t distinct) {
-  return (i * 2'654'435'761u % distinct) * 0x9E3779B97F4A7C15u;
-}
-
-// How many keys a worker of a KeyMap sums up for itself, for one test.
-class FewOwnKeys {
- public:
-  explicit FewOwnKeys(std::size_t keys) : before_(internal::most_own_keys.exchange(keys)) {}
-  ~FewOwnKeys() { internal::most_own_keys.store(before_); }
-  FewOwnKeys(const FewOwnKeys&) = delete;
-  FewOwnKeys& operator=(const FewOwnKeys&) = delete;
-
- private:
-  std::size_t before_;
-};
 
 // Equal by the last digit only.
 struct LastDigit {
