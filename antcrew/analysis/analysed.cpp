@@ -5,6 +5,7 @@
 #include <set>
 
 #include "antcrew/analysis/noise_notes.hpp"
+#include "antcrew/analysis/pairing.hpp"
 #include "antcrew/analysis/speedup.hpp"
 #include "antcrew/analysis/stages.hpp"
 
@@ -14,17 +15,8 @@ namespace {
 // Wider than this to either side, an interval says nothing that one could act on.
 constexpr double too_noisy_half_width = 0.25;
 
-// The median of a cell's trials in each round (the baseline has several a round).
-std::map<int, double> by_round(const Cell& cell) {
-  std::map<int, std::vector<double>> trials;
-  for (const Trial& trial : cell.trials) trials[trial.round].push_back(trial.wall_s);
-  std::map<int, double> medians;
-  for (auto& [round, times] : trials) medians[round] = median(std::move(times));
-  return medians;
-}
-
 bool same_variant(const Cell& a, const Cell& b) {
-  return a.variant == b.variant && a.crew == b.crew && a.kind == b.kind;
+  return a.variant == b.variant && a.crew == b.crew && a.kind == b.kind && a.baseline_for == b.baseline_for;
 }
 
 const Cell* one_worker_cell(const Record& record, const Cell& of) {
@@ -60,20 +52,18 @@ void compute_phases(CellFigures& figures) {
   for (auto& [name, values] : counters) figures.counters[name] = median(std::move(values));
 }
 
-void compute_times(CellFigures& figures, double level) {
+void compute_times(CellFigures& figures, int confirming, double level) {
   const Cell& cell = *figures.cell;
-  std::vector<double> times;
   std::vector<double> busy;
   for (const Trial& trial : cell.trials) {
-    times.push_back(trial.wall_s);
     if (trial.wall_s > 0) busy.push_back(trial.cpu_s() / trial.wall_s);
-    figures.peak_bytes = std::max(figures.peak_bytes, static_cast<double>(trial.peak_bytes));
+    figures.peak_bytes = std::max(figures.peak_bytes, static_cast<double>(trial.peak_bytes.value_or(0)));
   }
   for (const std::uint64_t bytes : cell.tree_bytes) {
     figures.several_processes = true;
     figures.peak_bytes = std::max(figures.peak_bytes, static_cast<double>(bytes));
   }
-  if (!times.empty()) figures.time_s = median_interval(std::move(times), level);
+  figures.time_s = estimate_of(times_of(cell, confirming), level);
   if (!busy.empty()) figures.busy_processors = median(std::move(busy));
   if (!cell.startup_s.empty()) figures.startup_s = median(cell.startup_s);
   if (!cell.cold_s.empty() && figures.time_s) figures.cold_cost_s = median(cell.cold_s) - figures.time_s->median;
@@ -81,59 +71,61 @@ void compute_times(CellFigures& figures, double level) {
 }
 
 // Formed within each round, as the speedup is, so that drift cancels and the two figures agree.
-double paired_overhead_s(const Cell& baseline, const Cell& cell) {
-  const std::map<int, double> of_baseline = by_round(baseline);
-  std::vector<double> overheads;
-  for (const auto& [round, time] : by_round(cell)) {
-    const auto same_round = of_baseline.find(round);
-    if (same_round != of_baseline.end()) overheads.push_back(overhead_s(same_round->second, time, cell.workers));
+std::optional<double> paired_overhead_s(const Cell& baseline, const Cell& cell, int confirming) {
+  const auto overhead = estimate_of(pairs_of(baseline, cell, confirming,
+                                             [&](const Trial& its, const Trial& trial) {
+                                               return overhead_s(its.wall_s, trial.wall_s, cell.workers);
+                                             }),
+                                    0.95);
+  return overhead ? std::optional<double>(overhead->median) : std::nullopt;
+}
+
+// Where the middle of few values is told, the rest cannot be called.
+void judge_precision(CellFigures& figures) {
+  if (figures.cell->kind != Cell::Kind::variant || figures.verdict != Verdict::holds) return;
+  const Estimate& speedup = *figures.speedup;
+  if (!speedup.claimed) {
+    figures.verdict = Verdict::too_few_rounds;
+  } else if (!speedup.leaves_out(1) && speedup.relative_half_width() > too_noisy_half_width) {
+    figures.verdict = Verdict::too_noisy;
+    figures.evidence = "the interval of its speedup is wider than 25 % to either side, and 1 lies in it";
   }
-  return median(std::move(overheads));
 }
 
 // Everything that is said against the baseline; only for cells whose answer holds.
-void compute_ratios(const Record& record, const Cell& baseline, CellFigures& figures) {
+void compute_ratios(const Record& record, const Cell& baseline, CellFigures& figures, int confirming) {
   const Cell& cell = *figures.cell;
   const int processors = record.machine.usable_processors();
-  const double level = level_of(record);
-  figures.speedup = ratio_by_round(baseline, cell, level);
+  const double level = confirming > 0 ? 0.95 : level_of(record);
+  const ByGeneration ratios = ratios_of(baseline, cell, confirming);
+  figures.speedup = estimate_of(ratios, level);
+  figures.explored = confirming > 0 ? estimate_of(ratios_of(baseline, cell, exploring), level_of(record)) : figures.speedup;
   if (!figures.speedup) return;
   const double speedup = figures.speedup->median;
+  if (const auto by_means = estimate_of(ratios_of(baseline, cell, confirming, mean_time), level))
+    figures.speedup_by_means = by_means->median;
   figures.efficiency = efficiency(speedup, cell.workers);
   if (cell.workers > processors) figures.processor_efficiency = speedup / processors;
-  figures.overhead_s = paired_overhead_s(baseline, cell);
+  figures.overhead_s = paired_overhead_s(baseline, cell, confirming);
   figures.relative_overhead = cell.workers / speedup - 1;  // T_o / T_s = p·T_p / T_s − 1
   figures.serial_fraction = serial_fraction(speedup, cell.workers, processors);
   if (const Cell* alone = one_worker_cell(record, cell)) {
-    figures.self_speedup = ratio_by_round(*alone, cell, level);
-    const auto penalty = ratio_by_round(*alone, baseline, level);
+    figures.self_speedup = estimate_of(ratios_of(*alone, cell, exploring), level_of(record));
+    const auto penalty = estimate_of(ratios_of(*alone, baseline, exploring), level_of(record));
     if (penalty && cell.kind != Cell::Kind::baseline) figures.one_worker_penalty = penalty->median - 1;
   }
-  const bool noisy = figures.speedup->claimed && figures.speedup->relative_half_width() > too_noisy_half_width;
-  if (cell.kind == Cell::Kind::variant && noisy) {
-    figures.verdict = Verdict::too_noisy;
-    figures.evidence = "the interval of its speedup is wider than 25 % to either side";
-  }
+  judge_precision(figures);
 }
 
 Best best_at(const Analysed& study, std::size_t point) {
-  std::vector<const CellFigures*> ranked;
-  for (const CellFigures& figures : study.cells) {
-    const bool counts = figures.cell->point == point && figures.cell->kind == Cell::Kind::variant && figures.newest &&
-                        figures.verdict == Verdict::holds && figures.speedup;
-    if (counts) ranked.push_back(&figures);
-  }
-  std::stable_sort(ranked.begin(), ranked.end(),
-                   [](const CellFigures* a, const CellFigures* b) { return a->speedup->median > b->speedup->median; });
+  const Conclusion& answer = study.conclusion;
   Best best;
-  if (ranked.empty()) return best;
-  best.cell = ranked.front();
-  best.faster = best.cell->speedup->claimed && best.cell->speedup->low > 1;
-  best.beats_next = ranked.size() == 1;
-  if (ranked.size() == 1) return best;
-  best.runner_up = ranked[1];
-  const auto ratio = ratio_by_round(*best.runner_up->cell, *best.cell->cell, level_of(*study.record));
-  best.beats_next = ratio && ratio->claimed && ratio->low > 1;
+  if (answer.leader != nullptr && answer.point == point) {
+    best.cell = answer.leader;
+  } else if (const auto order = contenders(study, point); !order.empty()) {
+    best.cell = &study.cells[order.front()];
+  }
+  best.faster = best.cell != nullptr && best.cell->speedup && best.cell->speedup->claimed && best.cell->speedup->low > 1;
   return best;
 }
 
@@ -142,7 +134,7 @@ Best best_at(const Analysed& study, std::size_t point) {
 LadderStep step_after(const CellFigures* previous, const CellFigures& cell, double level) {
   LadderStep step{&cell, std::nullopt, true};
   if (previous == nullptr || !cell.speedup || !previous->speedup) return step;
-  step.over_previous = ratio_by_round(*previous->cell, *cell.cell, level);
+  step.over_previous = ratio_of_times(*previous->cell, *cell.cell, level);
   if (step.over_previous) return step;
   const Estimate& now = *cell.speedup;
   const Estimate& then = *previous->speedup;
@@ -154,10 +146,7 @@ LadderStep step_after(const CellFigures* previous, const CellFigures& cell, doub
 
 // At the point of the largest size, with the most workers that every step was tried with.
 std::vector<LadderStep> climbed(const Analysed& study, const std::vector<std::string>& keys) {
-  std::size_t largest = 0;
-  for (const CellFigures& f : study.cells) {
-    if (study.record->points[f.cell->point].size > study.record->points[largest].size) largest = f.cell->point;
-  }
+  const std::size_t largest = headline_point(*study.record);
   int workers = 0;
   for (const CellFigures& f : study.cells) {
     if (f.cell->point == largest) workers = std::max(workers, f.cell->workers);
@@ -167,7 +156,7 @@ std::vector<LadderStep> climbed(const Analysed& study, const std::vector<std::st
     std::map<int, const CellFigures*> attempts;  // an older attempt is the step that was there before
     for (const CellFigures& f : study.cells) {
       if (f.cell->point == largest && f.cell->workers == workers &&
-          f.cell->variant + " (" + f.cell->crew + ")" == key) {
+          f.cell->key() == key) {
         attempts[f.cell->attempt] = &f;
       }
     }
@@ -182,29 +171,63 @@ std::vector<std::vector<LadderStep>> ladders_of(const Analysed& study) {
   std::vector<std::vector<std::string>> ladders = study.record->ladders;
   std::set<std::string> edited;
   for (const Cell& cell : study.record->cells) {
-    const std::string key = cell.variant + " (" + cell.crew + ")";
+    const std::string key = cell.key();
     const bool named = std::any_of(ladders.begin(), ladders.end(), [&](const auto& ladder) {
       return std::find(ladder.begin(), ladder.end(), key) != ladder.end();
     });
-    if (cell.attempt > 1 && !named && edited.insert(key).second) ladders.push_back({key});
+    const bool again = cell.attempt > 1 && cell.kind != Cell::Kind::baseline;
+    if (again && !named && edited.insert(key).second) ladders.push_back({key});
   }
   std::vector<std::vector<LadderStep>> climbs;
   for (const auto& keys : ladders) climbs.push_back(climbed(study, keys));
   return climbs;
 }
 
+// Copies are tried one after the other, alone and together, in the same generation: the k-th of one belongs to the k-th
+// of the other.
 std::vector<CrowdFigure> crowds_of(const Record& record) {
-  std::map<std::size_t, double> alone;
+  std::map<std::size_t, const CrowdFacts*> alone;
   for (const CrowdFacts& crowd : record.crowds) {
-    if (crowd.copies == 1 && !crowd.time_s.empty()) alone[crowd.point] = median(crowd.time_s);
+    if (crowd.copies == 1) alone[crowd.point] = &crowd;
   }
   std::vector<CrowdFigure> figures;
   for (const CrowdFacts& crowd : record.crowds) {
-    if (crowd.copies > 1 && !crowd.time_s.empty() && alone.count(crowd.point) == 1) {
-      figures.push_back({crowd.point, crowd.copies, median(crowd.time_s) / alone[crowd.point]});
+    const auto one = alone.find(crowd.point);
+    if (crowd.copies == 1 || one == alone.end()) continue;
+    std::vector<double> ratios;
+    for (std::size_t k = 0; k < std::min(crowd.time_s.size(), one->second->time_s.size()); ++k) {
+      if (one->second->time_s[k] > 0) ratios.push_back(crowd.time_s[k] / one->second->time_s[k]);
     }
+    if (!ratios.empty()) figures.push_back({crowd.point, crowd.copies, median_interval(std::move(ratios), 0.95)});
   }
   return figures;
+}
+
+// Two heaps of times with an empty stretch between them, each of a fifth of all at least.
+std::optional<TwoSpeeds> two_speeds_of(const Cell& baseline) {
+  constexpr std::size_t least_trials = 12;
+  constexpr double least_apart = 1.08;
+  constexpr double empty_stretch = 3;  // in spreads of the wider heap
+  std::vector<double> times;
+  for (const Trial& trial : baseline.trials) times.push_back(trial.wall_s);
+  if (times.size() < least_trials) return std::nullopt;
+  std::sort(times.begin(), times.end());
+  const std::size_t fifth = times.size() / 5;
+  std::size_t split = fifth;
+  for (std::size_t i = fifth; i + fifth < times.size(); ++i) {
+    if (times[i + 1] - times[i] > times[split + 1] - times[split]) split = i;
+  }
+  const auto heap = [&](std::size_t first, std::size_t last) {
+    return std::vector<double>(times.begin() + static_cast<std::ptrdiff_t>(first),
+                               times.begin() + static_cast<std::ptrdiff_t>(last));
+  };
+  const std::vector<double> low = heap(0, split + 1);
+  const std::vector<double> high = heap(split + 1, times.size());
+  const auto middle_half = [](const std::vector<double>& v) { return v[v.size() * 3 / 4] - v[v.size() / 4]; };
+  const double spread = std::max(middle_half(low), middle_half(high));
+  const double gap = times[split + 1] - times[split];
+  if (median(high) < least_apart * median(low) || gap < empty_stretch * spread) return std::nullopt;
+  return TwoSpeeds{baseline.point, median(low), median(high), static_cast<int>(low.size()), static_cast<int>(high.size())};
 }
 
 // A probe has no speedup of its own; it prices what it leaves out of its variant.
@@ -212,7 +235,7 @@ void price_parts(Analysed& study) {
   for (CellFigures& probe : study.cells) {
     if (probe.cell->kind != Cell::Kind::probe || !probe.time_s) continue;
     for (const CellFigures& whole : study.cells) {
-      const bool its = whole.cell->variant + " (" + whole.cell->crew + ")" == probe.cell->probe_of && whole.newest &&
+      const bool its = whole.cell->key() == probe.cell->probe_of && whole.newest &&
                        whole.cell->point == probe.cell->point && whole.cell->workers == probe.cell->workers;
       if (its && whole.time_s) probe.part_s = whole.time_s->median - probe.time_s->median;
     }
@@ -225,21 +248,29 @@ double level_of(const Record& record) noexcept {
   return record.plan.least_rounds == record.plan.most_rounds ? 0.95 : staged_level;
 }
 
-std::optional<Estimate> ratio_by_round(const Cell& a, const Cell& b, double level) {
-  const std::map<int, double> of_a = by_round(a);
-  std::vector<double> ratios;
-  for (const auto& [round, time] : by_round(b)) {
-    const auto same_round = of_a.find(round);
-    if (same_round != of_a.end() && time > 0) ratios.push_back(same_round->second / time);
-  }
-  if (ratios.empty()) return std::nullopt;
-  return median_interval(std::move(ratios), level);
+std::optional<Estimate> ratio_of_times(const Cell& a, const Cell& b, double level) {
+  return estimate_of(ratios_of(a, b, exploring), level);
 }
+
+namespace {
+
+// The confirmation that a cell's figures are those of; 0 = exploring.
+int confirmation_of(const Record& record, int number, const Cell& cell) {
+  if (number == 0) return exploring;
+  const ConfirmationFacts& facts = record.confirmations.back();
+  const auto index = static_cast<std::size_t>(&cell - record.cells.data());
+  const bool among = facts.leader == index || std::count(facts.rivals.begin(), facts.rivals.end(), index) > 0 ||
+                     baseline_of(record, record.cells[facts.leader]) == &cell;
+  return among && static_cast<int>(times_of(cell, number).size()) >= least_for_interval ? number : exploring;
+}
+
+}  // namespace
 
 Analysed analyse(const Record& record) {
   Analysed study;
   study.record = &record;
   std::vector<std::string> remarks;
+  const int number = confirmed_by(record);
   for (const Cell& cell : record.cells) {
     CellFigures figures;
     figures.cell = &cell;
@@ -248,13 +279,19 @@ Analysed analyse(const Record& record) {
     figures.verdict = judgement.verdict;
     figures.evidence = std::move(judgement.evidence);
     if (!judgement.remark.empty()) remarks.push_back(std::move(judgement.remark));
-    compute_times(figures, level_of(record));
-    const Cell* baseline = baseline_of(record, cell.point);
+    const int confirming = confirmation_of(record, number, cell);
+    figures.confirmed = confirming > 0;
+    compute_times(figures, confirming, confirming > 0 ? 0.95 : level_of(record));
+    const Cell* baseline = baseline_of(record, cell);
     const bool ratios = figures.verdict == Verdict::holds && cell.kind != Cell::Kind::probe;
-    if (ratios && baseline != nullptr && !baseline->trials.empty()) compute_ratios(record, *baseline, figures);
+    if (ratios && baseline != nullptr && !baseline->trials.empty()) compute_ratios(record, *baseline, figures, confirming);
+    if (cell.kind == Cell::Kind::baseline) {
+      if (const auto humps = two_speeds_of(cell)) study.two_speeds.push_back(*humps);
+    }
     study.cells.push_back(std::move(figures));
   }
   price_parts(study);
+  study.conclusion = conclude(study);
   for (std::size_t point = 0; point < record.points.size(); ++point) study.best.push_back(best_at(study, point));
   study.ladders = ladders_of(study);
   study.crowds = crowds_of(record);

@@ -11,6 +11,7 @@
 #include <string>
 #include <vector>
 
+#include "antcrew/analysis/conclusion.hpp"
 #include "antcrew/analysis/statistics.hpp"
 #include "antcrew/analysis/verdict.hpp"
 #include "antcrew/record/record.hpp"
@@ -25,7 +26,10 @@ struct CellFigures {
 
   // Present when there is at least one settled trial (time), and the verdict leaves the ratio a meaning (the rest).
   std::optional<Estimate> time_s;
-  std::optional<Estimate> speedup;       // over rounds: the baseline's time / this cell's time
+  std::optional<Estimate> speedup;       // over generations: the baseline's time / this cell's time
+  std::optional<Estimate> explored;      // the same before it was confirmed; what cells are ranked by
+  bool confirmed = false;                // all figures but `explored` are those of the confirming rounds
+  std::optional<double> speedup_by_means;  // from the means of batches instead of their medians
   std::optional<Estimate> self_speedup;  // the same, over the variant's own time with one worker
   std::optional<double> efficiency;
   std::optional<double> processor_efficiency;  // S / processors, when there are more workers than processors
@@ -43,12 +47,10 @@ struct CellFigures {
   std::map<std::string, double> counters;    // the same
 };
 
-// The ranking at one point.
+// The cell with the highest speedup among those that hold at one point; null when none does.
 struct Best {
-  const CellFigures* cell = nullptr;  // highest speedup among those that hold; null when none does
-  const CellFigures* runner_up = nullptr;
-  bool beats_next = false;  // the paired interval of the two leaves 1 out
-  bool faster = false;      // the interval of its speedup lies above 1
+  const CellFigures* cell = nullptr;
+  bool faster = false;  // the interval of its speedup lies above 1
 };
 
 // One step of a ladder, at one point with one worker count.
@@ -62,7 +64,16 @@ struct LadderStep {
 struct CrowdFigure {
   std::size_t point = 0;
   int copies = 1;
-  double slowdown = 1;
+  Estimate slowdown;  // told only where it is an interval
+};
+
+// Two times that the baseline itself takes, now the one and now the other.
+struct TwoSpeeds {
+  std::size_t point = 0;
+  double fast_s = 0;
+  double slow_s = 0;
+  int fast = 0;  // trials of each
+  int slow = 0;
 };
 
 struct Analysed {
@@ -71,13 +82,15 @@ struct Analysed {
   std::vector<Best> best;          // for each point
   std::vector<std::vector<LadderStep>> ladders;
   std::vector<CrowdFigure> crowds;
+  std::vector<TwoSpeeds> two_speeds;
+  Conclusion conclusion;
   std::vector<std::string> warnings;
 };
 
 Analysed analyse(const Record& record);
 
-// Per-round ratio of two cells' times, a's / b's, over the rounds both were tried in; none without such a round.
-std::optional<Estimate> ratio_by_round(const Cell& a, const Cell& b, double level = 0.95);
+// Ratio of two cells' times, a's / b's, over the generations in which both were explored; none without such a one.
+std::optional<Estimate> ratio_of_times(const Cell& a, const Cell& b, double level = 0.95);
 
 // The level at which this record's intervals are computed, so that they hold 95 %.
 double level_of(const Record& record) noexcept;

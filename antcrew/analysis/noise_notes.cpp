@@ -3,6 +3,9 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <map>
+
+#include "antcrew/base/units.hpp"
 
 namespace antcrew {
 namespace {
@@ -46,7 +49,7 @@ double waiting_to_run(const Record& record) {
   double wall = 0;
   for (const Cell& cell : record.cells) {
     for (const Trial& trial : cell.trials) {
-      waited += trial.run_delay_s * static_cast<double>(trial.calls);
+      waited += trial.run_delay_s.value_or(0) * static_cast<double>(trial.calls);
       wall += trial.wall_s * static_cast<double>(trial.calls);
     }
   }
@@ -82,6 +85,7 @@ void warn_of_noise(const Analysed& study, std::vector<std::string>& warnings) {
   std::vector<std::string> causes;
   if (other / wall > noticeable_load)
     causes.push_back(fmt::format("other programs kept {:.2f} processors busy", other / wall));
+  if (record.another_study) causes.push_back("another study was measured on this machine at the same time");
   if (record.load_before > noticeable_load)
     causes.push_back(fmt::format("{:.2f} processors were busy before it began", record.load_before));
   if (steal / wall > noticeable_steal)
@@ -95,6 +99,105 @@ void warn_of_noise(const Analysed& study, std::vector<std::string>& warnings) {
       fmt::format("the machine was not quiet: {}; {}", fmt::join(causes, ", "), effect_on_intervals(study)));
 }
 
+// The quota lets work run fast for a part of each period and not at all for the rest.
+void warn_of_quota(const Record& record, std::vector<std::string>& warnings) {
+  std::size_t held = 0;
+  std::size_t all = 0;
+  for (const Cell& cell : record.cells) {
+    for (const Trial& trial : cell.trials) {
+      ++all;
+      held += trial.throttled_s.value_or(0) > 0 ? 1 : 0;
+    }
+  }
+  if (held == 0) return;
+  warnings.push_back(fmt::format(
+      "the CPU quota of {:.2f} processors held back {} of {} trials; batches lasted several of its periods, so these "
+      "are the times that last",
+      record.machine.limits.quota_cpus.value_or(0), held, all));
+}
+
+void warn_of_own_noise(const Record& record, std::vector<std::string>& warnings) {
+  double wall = 0;
+  double own = 0;
+  for (const BlockFacts& block : record.blocks) {
+    wall += block.wall_s;
+    own += block.neighbours_cpu_s;
+  }
+  if (wall > 0 && own > 0.02 * wall) {
+    warnings.push_back(fmt::format(
+        "noise of the study's own making: processes of it that were not on trial kept {:.2f} processors busy", own / wall));
+  }
+}
+
+// Workers that share a processor while another is idle wait for each other; the figures show what that costs.
+void warn_of_sharing(const Record& record, std::vector<std::string>& warnings) {
+  constexpr double told = 0.05;
+  for (const Cell& cell : record.cells) {
+    if (cell.workers < 2 || cell.workers > record.machine.usable_processors()) continue;
+    const auto shared = static_cast<std::size_t>(std::count_if(
+        cell.trials.begin(), cell.trials.end(), [](const Trial& trial) { return trial.shared_a_processor(); }));
+    if (static_cast<double>(shared) < told * static_cast<double>(cell.trials.size()) || shared == 0) continue;
+    warnings.push_back(fmt::format(
+        "'{}' ({}) with {} workers at size {}: in {} of {} trials two of them were on one processor while another was "
+        "free; these are among its figures",
+        cell.variant, cell.crew, cell.workers, record.points[cell.point].size, shared, cell.trials.size()));
+  }
+}
+
+// On which kind the baseline ran: speedups are over that one.
+std::string baseline_kinds(const Record& record) {
+  std::map<int, int> trials;
+  for (const Cell& cell : record.cells) {
+    if (cell.kind != Cell::Kind::baseline) continue;
+    for (const Trial& trial : cell.trials) {
+      for (const ProcessorKind& kind : record.machine.topology.kinds) {
+        const bool on = trial.processor && std::count(kind.processors.begin(), kind.processors.end(), *trial.processor) > 0;
+        if (on) ++trials[kind.speed];
+      }
+    }
+  }
+  std::string text;
+  for (const auto& [speed, count] : trials) text += fmt::format("{}{} on rank {}", text.empty() ? "; the baseline ran " : ", ", count, speed);
+  return text.empty() ? text : text + " (trials)";
+}
+
+void warn_of_machine(const Analysed& study, std::vector<std::string>& warnings) {
+  const Record& record = *study.record;
+  for (const TwoSpeeds& two : study.two_speeds) {
+    warnings.push_back(fmt::format(
+        "a machine of two speeds: the baseline at size {} took about {} in {} trials and about {} in {}; ratios pair "
+        "neighbours in time, but look for what comes and goes",
+        record.points[two.point].size, duration_text(two.fast_s), two.fast, duration_text(two.slow_s), two.slow));
+  }
+  if (record.machine.topology.kinds.size() > 1) {
+    std::string kinds;
+    for (const ProcessorKind& kind : record.machine.topology.kinds)
+      kinds += fmt::format("{}{} of rank {}", kinds.empty() ? "" : ", ", kind.processors.size(), kind.speed);
+    warnings.push_back(fmt::format("processors of different kinds ({}): more workers may mean slower ones{}", kinds,
+                                   baseline_kinds(record)));
+  }
+  if (record.dropped_asleep + record.dropped_paused > 0) {
+    warnings.push_back(fmt::format("{} trials were dropped: the machine slept during {}, the run was stopped during {}",
+                                   record.dropped_asleep + record.dropped_paused, record.dropped_asleep,
+                                   record.dropped_paused));
+  }
+}
+
+// Rare long calls are in the mean and not in the median.
+void warn_of_means(const Analysed& study, std::vector<std::string>& warnings) {
+  constexpr double told = 0.05;
+  for (const CellFigures& f : study.cells) {
+    if (f.verdict != Verdict::holds || f.cell->kind != Cell::Kind::variant || !f.speedup || !f.speedup_by_means) continue;
+    const double ratio = *f.speedup_by_means / f.speedup->median;
+    if (ratio < 1 + told && ratio > 1 / (1 + told)) continue;
+    warnings.push_back(fmt::format(
+        "'{}' ({}) with {} workers at size {}: by the mean of its calls the speedup is {:.2f}, by their median {:.2f}: "
+        "now and then a call takes much longer",
+        f.cell->variant, f.cell->crew, f.cell->workers, study.record->points[f.cell->point].size, *f.speedup_by_means,
+        f.speedup->median));
+  }
+}
+
 }  // namespace
 
 std::vector<std::string> warnings_of(const Analysed& study) {
@@ -103,6 +206,11 @@ std::vector<std::string> warnings_of(const Analysed& study) {
   warn_of_noise(study, warnings);
   warn_of_crowding(*study.record, warnings);
   warn_of_pinning(*study.record, warnings);
+  warn_of_quota(*study.record, warnings);
+  warn_of_own_noise(*study.record, warnings);
+  warn_of_sharing(*study.record, warnings);
+  warn_of_machine(study, warnings);
+  warn_of_means(study, warnings);
   if (!study.record->complete) warnings.push_back("the run was ended early: this is what was measured until then");
   return warnings;
 }

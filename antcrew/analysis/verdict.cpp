@@ -90,7 +90,7 @@ bool workers_idle(const Cell& cell, const Cell& baseline, std::string& evidence)
   const double wall_s = median_of(cell, &Trial::wall_s);
   // Being kept from running by others is not waiting.
   const bool waits = std::none_of(cell.trials.begin(), cell.trials.end(), [](const Trial& trial) {
-    return trial.cpu_s() + trial.run_delay_s >= computing_share * trial.wall_s;
+    return trial.cpu_s() + trial.run_delay_s.value_or(0) >= computing_share * trial.wall_s;
   });
   const bool small = median_of(baseline, &Trial::wall_s) < least_judged_s || wall_s < least_judged_s;
   const bool any = std::any_of(cell.trials.begin(), cell.trials.end(),
@@ -130,6 +130,8 @@ const char* name_of(Verdict verdict) noexcept {
       return "did not use its workers";
     case Verdict::not_measured:
       return "not measured";
+    case Verdict::too_few_rounds:
+      return "too few rounds";
     case Verdict::too_noisy:
       return "too noisy to call";
     case Verdict::holds:
@@ -160,7 +162,7 @@ Judgement judge(const Record& record, const Cell& cell) {
     }
   }
   if (cell.trials.empty()) return {Verdict::not_measured, "no trial was made", {}};
-  const Cell* baseline = baseline_of(record, cell.point);
+  const Cell* baseline = baseline_of(record, cell);
   Judgement judgement;
   if (cell.kind == Cell::Kind::baseline || baseline == nullptr || baseline->trials.empty()) return judgement;
   if (computed_when_read(cell, *baseline, judgement.evidence) ||

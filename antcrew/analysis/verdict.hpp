@@ -17,6 +17,7 @@ enum class Verdict {
   left_work,
   idle_workers,
   not_measured,
+  too_few_rounds,
   too_noisy,
   holds
 };
@@ -29,7 +30,7 @@ struct Judgement {
   std::string remark;    // something worth knowing that is no fault
 };
 
-// Everything but `too_noisy`, which needs the interval. The whole record is looked at: a cell is compared with its
+// Everything but `too_few_rounds` and `too_noisy`, which need the interval. The whole record is looked at: a cell is compared with its
 // baseline and with its siblings at other sizes.
 Judgement judge(const Record& record, const Cell& cell);
 

@@ -4,6 +4,7 @@
 #include <unistd.h>
 
 #include <CLI/CLI.hpp>
+#include <algorithm>
 #include <cstdio>
 #include <new>
 
@@ -23,6 +24,13 @@ std::string first_line(const std::string& text) {
 }
 
 }  // namespace
+
+int exit_of_several(int one, int other) {
+  for (const int code : {exit_could_not_run, exit_bad_input, exit_answer_is_no, exit_cannot_tell}) {
+    if (one == code || other == code) return code;
+  }
+  return std::max(one, other);
+}
 
 int guarded(const std::string& program, const std::function<int()>& work) {
   try {

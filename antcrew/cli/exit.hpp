@@ -10,6 +10,10 @@ inline constexpr int exit_done = 0;
 inline constexpr int exit_answer_is_no = 1;
 inline constexpr int exit_bad_input = 2;
 inline constexpr int exit_could_not_run = 3;
+inline constexpr int exit_cannot_tell = 4;
+
+// Of several studies: the first that occurs of could not run, bad input, no, cannot tell, done.
+int exit_of_several(int one, int other);
 
 // Runs `work`; an error becomes one line on standard error, begun with the program's name, and its exit code.
 int guarded(const std::string& program, const std::function<int()>& work);

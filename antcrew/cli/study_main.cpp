@@ -8,7 +8,7 @@
 #include <algorithm>
 #include <csignal>
 #include <cstdio>
-#include <memory>
+#include <optional>
 
 #include "antcrew/analysis/analysed.hpp"
 #include "antcrew/base/error.hpp"
@@ -16,8 +16,8 @@
 #include "antcrew/cli/forms.hpp"
 #include "antcrew/cli/study_options.hpp"
 #include "antcrew/machine/clock.hpp"
+#include "antcrew/record/growing_file.hpp"
 #include "antcrew/record/record_file.hpp"
-#include "antcrew/record/record_json.hpp"
 #include "antcrew/report/jostle_text.hpp"
 #include "antcrew/report/text.hpp"
 #include "antcrew/study/jostle.hpp"
@@ -67,22 +67,49 @@ void print_list(const std::vector<const StudyBase*>& studies) {
   }
 }
 
-bool any_holds(const Record& record) {
-  const Analysed study = analyse(record);
-  return std::any_of(study.best.begin(), study.best.end(), [](const Best& best) { return best.cell != nullptr; });
+int exit_for(Answer answer) {
+  switch (answer) {
+    case Answer::best:
+    case Answer::faster:
+    case Answer::not_faster:
+      return exit_done;
+    case Answer::cannot_tell:
+    case Answer::not_confirmed:
+      return exit_cannot_tell;
+    default:
+      return exit_answer_is_no;
+  }
 }
 
-RunHooks hooks_for(const StudyOptions& options, const std::string& path, ProgressLine& line) {
+// What is said while a run is under way, above the line of progress.
+class Talk {
+ public:
+  Talk(ProgressLine& line, bool quiet) : line_(line), quiet_(quiet) {}
+  void say(const std::string& text) const {
+    if (quiet_) return;
+    line_.clear();
+    std::fprintf(stderr, "%s\n", text.c_str());
+  }
+
+ private:
+  ProgressLine& line_;
+  bool quiet_;
+};
+
+// A disk that is full for a moment costs nothing: what could not be written is written later. It is told once.
+void keep_step(GrowingFile& file, const RecordStep& step, const Talk& talk, bool& told) {
+  file.add(step);
+  if (!file.trouble().empty() && !told)
+    talk.say("the record could not be written for now (" + file.trouble() + "); the run goes on and tries again");
+  told = !file.trouble().empty();
+}
+
+RunHooks hooks_for(GrowingFile& file, ProgressLine& line, const Talk& talk) {
   RunHooks hooks;
   hooks.on_visit = [&line](const Progress& progress) { line.show(progress); };
-  hooks.on_round = [path, growing = std::make_shared<GrowingRecordText>()](const Record& record) {
-    save_text(growing->text(record), path, false);
-  };
-  hooks.on_note = [&line, quiet = options.quiet](const std::string& note) {
-    if (quiet) return;
-    line.clear();
-    std::fprintf(stderr, "%s\n", note.c_str());
-  };
+  hooks.on_begin = [&file](const Record& frame) { file.begin(frame); };
+  hooks.on_step = [&file, &talk, told = false](const RecordStep& step) mutable { keep_step(file, step, talk, told); };
+  hooks.on_note = [&talk](const std::string& note) { talk.say(note); };
   hooks.stop = [] { return asked_to_stop != 0; };
   return hooks;
 }
@@ -96,13 +123,17 @@ int run_one(const StudyBase& study, const StudyOptions& options, std::size_t stu
     return report.faults.empty() ? exit_done : exit_answer_is_no;
   }
   const std::string path = record_path(options, study, studies);
-  const RunHooks hooks = hooks_for(options, path, line);
-  const Record record = options.resume.empty() ? run(study, plan, hooks, build)
-                                               : run_on(study, load_record(options.resume), plan, hooks, build);
+  const bool replaced = options.overwrite || !options.resume.empty();
+  const auto begun = options.resume.empty() ? std::optional<Record>() : load_record(options.resume);
+  GrowingFile file(path, replaced ? GrowingFile::Existing::replaced : GrowingFile::Existing::refused);
+  const Talk talk(line, options.quiet);
+  const RunHooks hooks = hooks_for(file, line, talk);
+  const Record record = begun ? run_on(study, *begun, plan, hooks, build) : run(study, plan, hooks, build);
   line.clear();
-  save_record(record, path);
+  // What was found out comes first: saving it may fail, and then the steps are still in their file.
   fmt::print("{}", rendered(record, options.form, output_width()));
   std::fflush(stdout);
+  file.finish(record);
   const bool table = options.form == "table";
   std::fprintf(table ? stdout : stderr, "%sRecord: %s\n", table ? "\n" : "", path.c_str());
   if (!record.complete) {
@@ -110,7 +141,7 @@ int run_one(const StudyBase& study, const StudyOptions& options, std::size_t stu
     std::fprintf(stderr, "Ended early; go on with: --resume %s\n", path.c_str());
     return exit_could_not_run;
   }
-  return any_holds(record) ? exit_done : exit_answer_is_no;
+  return exit_for(analyse(record).conclusion.answer);
 }
 
 int parse_and_run(int argc, char** argv, const std::vector<const StudyBase*>& studies, const BuildFacts& build) {
@@ -141,7 +172,7 @@ int parse_and_run(int argc, char** argv, const std::vector<const StudyBase*>& st
   int worst = exit_done;
   for (const StudyBase* study : chosen) {
     if (asked_to_stop != 0) break;
-    worst = std::max(worst, run_one(*study, options, chosen.size(), build));
+    worst = exit_of_several(worst, run_one(*study, options, chosen.size(), build));
   }
   return worst;
 }

@@ -74,12 +74,13 @@ void add_options(CLI::App& app, StudyOptions& o) {
       ->allow_extra_args(false);
   app.add_option("--pin", o.pins, "pinnings to try: off, apart, near, or a list of them")->type_name("LIST");
   app.add_option("--rounds", o.rounds,
-                 "trials of every cell (default: 11 to 60, until the intervals are narrow enough)")
+                 "of every cell, and as many to confirm the best (default: 11 to 60, until intervals are narrow enough)")
       ->type_name("N");
   app.add_option("--width", o.width_percent, "how narrow: half-width of the 95 % intervals, in percent of the median")
       ->type_name("PERCENT")
       ->capture_default_str();
-  app.add_option("--budget", o.budget_s, "wall time of a study in seconds; 0 = no limit (default: 60)")->type_name("S");
+  app.add_option("--budget", o.budget_s, "wall time of a study in seconds, kept within 15 % or one visit of each cell; 0 = no limit (default: 60)")->type_name("S");
+  app.add_flag("--no-confirm", o.no_confirm, "do not try the best again in fresh rounds");
   app.add_flag("--quick", o.quick, "an answer in about ten seconds, with the intervals it has by then");
   app.add_flag("--jostle", o.jostle, "instead of timing: look for races, with random delays and worker counts");
   app.add_option("--resume", o.resume, "go on with this record; the study must not have changed")->type_name("RECORD");
@@ -130,6 +131,7 @@ Plan plan_of(const StudyOptions& o) {
   plan.rounds = o.rounds.value_or(0);
   plan.width = o.width_percent / 100;
   plan.budget_s = o.budget_s.value_or(o.quick ? quick_budget_s : plan.budget_s);
+  plan.confirm = !o.no_confirm;
   plan.seed = o.seed;
   plan.stands = !o.no_stands;
   plan.call_limit_s = o.call_limit_s;

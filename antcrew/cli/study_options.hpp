@@ -27,6 +27,7 @@ struct StudyOptions {
   bool quick = false;
   bool jostle = false;
   bool no_stands = false;
+  bool no_confirm = false;
   double call_limit_s = 0;
   std::string memory_limit;
   std::string resume;

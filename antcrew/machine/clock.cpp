@@ -42,6 +42,10 @@ double cost_of_reading_ns() {
 std::int64_t now_ns() noexcept {
   return read(CLOCK_MONOTONIC);
 }
+double asleep_s() noexcept {
+  return static_cast<double>(read(CLOCK_BOOTTIME) - read(CLOCK_MONOTONIC)) * 1e-9;
+}
+
 std::int64_t thread_cpu_ns() noexcept {
   return read(CLOCK_THREAD_CPUTIME_ID);
 }

@@ -13,6 +13,9 @@ std::int64_t now_ns() noexcept;
 std::int64_t thread_cpu_ns() noexcept;
 std::int64_t process_cpu_ns() noexcept;
 
+// Time that this machine has slept since it was started: now_ns() stands still meanwhile.
+double asleep_s() noexcept;
+
 struct ClockFacts {
   double resolution_ns = 0;  // smallest step seen between two readings that differ
   double read_ns = 0;        // one reading, median of many batches

@@ -8,6 +8,8 @@
 #include <optional>
 #include <string>
 
+#include "antcrew/machine/control_group.hpp"
+
 namespace antcrew {
 
 struct Limits {
@@ -16,17 +18,11 @@ struct Limits {
   std::optional<double> quota_cpus;                 // CPU quota of the control group, in processors; none = no quota
   std::uint64_t stack_bytes = 0;                    // soft limit of the main thread's stack; 0 = unlimited
   std::uint64_t memory_bytes = 0;                   // installed
-  std::uint64_t available_bytes = 0;                // the kernel's estimate of what can be used without swapping
+  std::uint64_t available_bytes = 0;                // what can be used without swapping, and within the group's limit
   std::optional<std::uint64_t> memory_limit_bytes;  // of the control group, or the address-space limit
 
   // The smallest of online, affinity and quota (rounded down, at least 1).
   int usable_processors() const noexcept;
-};
-
-// Where the kernel's files are; tests give folders of their own.
-struct LimitSources {
-  std::string proc = "/proc";
-  std::string cgroup_mounts_root;  // put before each mount point that mountinfo names
 };
 
 Limits read_limits(const LimitSources& sources = {});

@@ -8,22 +8,14 @@
 #include <string>
 
 #include "antcrew/machine/clock.hpp"
+#include "antcrew/machine/control_group.hpp"
 
 namespace antcrew {
 namespace {
 
-// cpu.stat of this process's own group, as far as it is mounted where it usually is.
 double throttled_s() {
-  for (const char* path : {"/sys/fs/cgroup/cpu.stat", "/sys/fs/cgroup/cpu/cpu.stat"}) {
-    std::ifstream file(path);
-    std::string name;
-    double value = 0;
-    while (file >> name >> value) {
-      if (name == "throttled_usec") return value * 1e-6;
-      if (name == "throttled_time") return value * 1e-9;
-    }
-  }
-  return 0;
+  static const ControlGroup group;
+  return group.throttled_s().value_or(0);
 }
 
 }  // namespace

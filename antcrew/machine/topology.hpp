@@ -15,12 +15,21 @@ struct Cache {
   int line_bytes = 0;       // 0 = unknown
 };
 
+// Processors that differ from others of the same machine.
+struct ProcessorKind {
+  int speed = 0;  // a rank: the slowest kind has 0
+  std::vector<int> processors = {};
+
+  friend bool operator==(const ProcessorKind&, const ProcessorKind&) = default;
+};
+
 struct Topology {
   int logical_processors = 1;  // hardware threads that are online
   int physical_cores = 1;
   int packages = 1;
   int numa_nodes = 1;
   std::vector<Cache> caches;  // data and unified caches, nearest first
+  std::vector<ProcessorKind> kinds = {};  // slowest first; empty where all are alike, or nothing is known
 };
 
 const Topology& topology();

@@ -13,6 +13,7 @@
 #include <cerrno>
 #include <cstdlib>
 #include <cstring>
+#include <optional>
 #include <string>
 
 #include "antcrew/machine/clock.hpp"
@@ -57,6 +58,15 @@ bool has_ended(pid_t pid) {
   const std::string text = contents("/proc/" + std::to_string(pid) + "/stat");
   const std::size_t bracket = text.rfind(')');
   return bracket == std::string::npos || bracket + 2 >= text.size() || text[bracket + 2] == 'Z';
+}
+
+// A field of a "stat" file by its number in the kernel's documentation, from the flags (9) on.
+std::optional<long> stat_field(const std::string& folder, int number) {
+  const std::string text = contents(folder + "/stat");
+  std::size_t at = text.rfind(')');  // its name may hold blanks; field 3 comes behind
+  for (int field = 2; field < number && at != std::string::npos; ++field) at = text.find(' ', at + 1);
+  if (at == std::string::npos) return std::nullopt;
+  return std::strtol(text.c_str() + at, nullptr, 10);
 }
 
 // The kernel numbers every process's and thread's CPU clock after it.
@@ -149,6 +159,10 @@ Usage usage_after() {
   return usage;
 }
 
+double cpu_s_of(pid_t process) noexcept {
+  return process > 0 ? cpu_clock_s(process, whole_process) : 0;
+}
+
 double other_threads_cpu_s() {
   bring_times_up_to_date();
   return static_cast<double>(process_cpu_ns() - thread_cpu_ns()) * 1e-9;
@@ -225,15 +239,33 @@ int thread_count() {
 }
 
 int exiting_threads() {
-  constexpr unsigned long exiting = 0x4;  // PF_EXITING, in the field of flags
+  constexpr unsigned long exiting = 0x4;  // PF_EXITING
   int count = 0;
   for (const int thread : numbered_entries("/proc/self/task")) {
-    const std::string text = contents("/proc/self/task/" + std::to_string(thread) + "/stat");
-    std::size_t at = text.rfind(')');  // its name may hold blanks; behind it: state and five numbers before the flags
-    for (int blanks = 0; blanks < 7 && at != std::string::npos; ++blanks) at = text.find(' ', at + 1);
-    if (at != std::string::npos && (std::strtoul(text.c_str() + at, nullptr, 10) & exiting) != 0) ++count;
+    const auto flags = stat_field("/proc/self/task/" + std::to_string(thread), 9);
+    if (flags && (static_cast<unsigned long>(*flags) & exiting) != 0) ++count;
   }
   return count;
+}
+
+std::vector<int> processors_last_used() {
+  constexpr int processor = 39;
+  const int self = static_cast<int>(::getpid());
+  std::vector<int> found{static_cast<int>(stat_field("/proc/self", processor).value_or(-1))};
+  if (thread_count() > 1) {
+    for (const int thread : numbered_entries("/proc/self/task")) {
+      if (thread == self) continue;
+      if (const auto last = stat_field("/proc/self/task/" + std::to_string(thread), processor))
+        found.push_back(static_cast<int>(*last));
+    }
+  }
+  if (has_children()) {
+    for (const pid_t pid : descendants(false)) {
+      if (const auto last = stat_field("/proc/" + std::to_string(pid), processor))
+        found.push_back(static_cast<int>(*last));
+    }
+  }
+  return found;
 }
 
 bool forked_ever() {

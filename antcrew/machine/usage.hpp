@@ -46,10 +46,17 @@ std::uint64_t virtual_data_bytes();
 // time up at its next tick only.
 double other_threads_cpu_s();
 
+// CPU time of another process, to the nanosecond for what does not run just now; 0 when it is gone.
+double cpu_s_of(pid_t process) noexcept;
+
 // Threads of this process, ended ones excluded. One system call.
 int thread_count();
 // Of them, those that the kernel is taking down: their function has returned, and a join may have, too.
 int exiting_threads();
+
+// The processors that the living threads of this process, and the processes below it, ran on last; -1 = unknown. The
+// calling thread comes first.
+std::vector<int> processors_last_used();
 
 // Whether this process has, or has had, a child.
 bool forked_ever();

@@ -47,11 +47,50 @@ const char* name_of(Cell::Kind kind) noexcept {
   return "variant";
 }
 
+const char* name_of(LeftOut::What what) noexcept {
+  switch (what) {
+    case LeftOut::What::everything:
+      return "everything";
+    case LeftOut::What::cells:
+      return "cells";
+    case LeftOut::What::points:
+      return "points";
+    case LeftOut::What::confirming:
+      return "confirming";
+    case LeftOut::What::rounds:
+      break;
+  }
+  return "rounds";
+}
+
+bool Trial::shared_a_processor() const noexcept {
+  constexpr double noticed = 0.1;
+  if (!run_delay_s || *run_delay_s < noticed * wall_s) return false;
+  std::vector<int> known;
+  for (const int one : processors) {
+    if (one >= 0) known.push_back(one);
+  }
+  std::sort(known.begin(), known.end());
+  return std::adjacent_find(known.begin(), known.end()) != known.end();
+}
+
 const Cell* baseline_of(const Record& record, std::size_t point) noexcept {
   for (const Cell& cell : record.cells) {
-    if (cell.kind == Cell::Kind::baseline && cell.point == point) return &cell;
+    if (cell.kind == Cell::Kind::baseline && cell.point == point && cell.attempt == 1) return &cell;
   }
   return nullptr;
+}
+
+const Cell* baseline_of(const Record& record, const Cell& cell) noexcept {
+  if (cell.kind == Cell::Kind::baseline) return &cell;
+  if (cell.attempt > 1) {
+    for (const Cell& other : record.cells) {
+      if (other.kind == Cell::Kind::baseline && other.point == cell.point && other.attempt == cell.attempt &&
+          other.baseline_for == cell.key())
+        return &other;
+    }
+  }
+  return baseline_of(record, cell.point);
 }
 
 std::string library_version() {
@@ -63,6 +102,13 @@ void check_references(const Record& record, const std::string& where) {
   if (!std::all_of(record.blocks.begin(), record.blocks.end(), exists) ||
       !std::all_of(record.crowds.begin(), record.crowds.end(), exists)) {
     bad_input("record.field", where, "a block or crowd names a point that does not exist", "give an undamaged record");
+  }
+  const auto is_cell = [&](std::size_t index) { return index < record.cells.size(); };
+  for (const ConfirmationFacts& one : record.confirmations) {
+    if (!exists(one) || !is_cell(one.leader) || !std::all_of(one.rivals.begin(), one.rivals.end(), is_cell)) {
+      bad_input("record.field", where, "a confirmation names a point or cell that does not exist",
+                "give an undamaged record");
+    }
   }
   for (const Cell& cell : record.cells) {
     if (cell.point >= record.points.size() || cell.workers < 1) {

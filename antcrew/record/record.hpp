@@ -5,6 +5,7 @@
 
 #include <cstdint>
 #include <map>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -50,33 +51,44 @@ struct PhaseFacts {
 // The name of the counter of work that a body began and nobody waited for: its crew waited at the end of the call.
 inline constexpr const char* counter_of_unwaited_work = "pieces of work nobody waited for";
 
-// One timed trial. Its answer was compared with the baseline's; a trial whose answer differed is kept here too. Times
-// and counts marked "a call" are the mean over `calls`.
+// What one visit timed, in one or more batches of calls. Answers were compared with the baseline's; a trial whose answer
+// differed is kept here too. Times marked "a call" are means over all calls, but for wall_s. What is unknown is absent.
 struct Trial {
-  int round = 0;
-  int stand = 1;           // which process of this cell made it, from 1
-  double wall_s = 0;       // a call
-  std::size_t calls = 1;   // made back to back inside this trial, when one is too short for the clock
-  double visited_s = 0;    // the first call of this visit, before it had settled
-  int settling_calls = 0;  // untimed calls before the trial
-  double settling_s = 0;   // their time, all together
-  double user_s = 0;       // CPU time of the process and all below it, a call
+  int round = 0;                   // of its point, from 1 on
+  int generation = 0;              // whose stands were all begun anew; as the round where the record does not tell
+  int confirming = 0;              // the confirmation it belongs to, from 1 on; 0 = exploring
+  int stand = 1;                   // which process of this cell made it, from 1
+  std::optional<double> start_s;   // since the record was created
+  std::optional<int> order;        // its place among all trials of the record, from 1 on
+  double wall_s = 0;               // a call: the median of times_s
+  std::size_t calls = 1;           // all that were timed, times_s.size() × those of a batch
+  std::vector<double> times_s{};   // of each batch, divided by its calls; empty before version 2: one batch of wall_s
+  bool first = false;              // the first of times_s was the first call of its stand
+  double visited_s = 0;            // the first untimed call of this visit
+  int settling_calls = 0;          // untimed calls before the trial
+  double settling_s = 0;           // their time, all together
+  double user_s = 0;               // CPU time of the process and all below it, a call
   double system_s = 0;
   double others_cpu_s = 0;              // of that, by others than the calling thread
-  double run_delay_s = 0;               // its threads were runnable but not running, a call
+  std::optional<double> run_delay_s;    // its threads were runnable but not running, a call
   std::int64_t switches_voluntary = 0;  // over all calls, as the following counts
   std::int64_t switches_forced = 0;
   std::int64_t faults_minor = 0;
   std::int64_t faults_major = 0;
-  std::uint64_t peak_bytes = 0;  // resident memory of the stand's own process; 0 = unknown
-  double compare_s = 0;          // comparing the answers, off the clock
-  double tail_s = 0;             // other threads or processes were at work this long after the last call returned
+  std::optional<std::uint64_t> peak_bytes;  // resident memory of the stand's own process
+  double compare_s = 0;                     // comparing the answers of a batch, off the clock
+  double tail_s = 0;                        // others were at work this long after the last call of a batch returned
   double tail_cpu_s = 0;
-  bool agreed = true;                             // with the baseline's answer
-  std::map<std::string, PhaseFacts> phases = {};  // over all calls
-  std::map<std::string, double> counters = {};    // over all calls
+  bool agreed = true;                       // with the baseline's answer
+  std::optional<int> processor;             // that the calling thread was on when timing began
+  std::vector<int> processors{};            // of all threads and processes that were there when a batch ended
+  std::optional<double> throttled_s;        // by the control group's quota, during the visit
+  std::map<std::string, PhaseFacts> phases{};  // over all calls
+  std::map<std::string, double> counters{};    // over all calls
 
   double cpu_s() const noexcept { return user_s + system_s; }
+  // Two of its workers ended a batch on one processor, and its threads had to wait for one.
+  bool shared_a_processor() const noexcept;
   friend bool operator==(const Trial&, const Trial&) = default;
 };
 
@@ -89,6 +101,7 @@ struct Cell {
   int workers = 1;
   std::size_t point = 0;               // index into Record::points
   int attempt = 1;                     // a variant that was edited and tried again has the next one
+  std::string baseline_for = {};       // of a baseline: the variant (crew) with whose later attempt it was tried
   std::string probe_of = {};           // for probes: the variant (crew) whose part it leaves out
   std::vector<double> startup_s = {};  // starting the crew, each time it was started
   std::vector<double> cold_s = {};     // the first call after each start
@@ -100,6 +113,7 @@ struct Cell {
   std::vector<Trial> trials = {};
   std::vector<Fault> faults = {};
 
+  std::string key() const { return variant + " (" + crew + ")"; }
   friend bool operator==(const Cell&, const Cell&) = default;
 };
 
@@ -126,6 +140,9 @@ struct BlockFacts {
   double other_cpu_s = 0;         // of everything else on this machine, meanwhile
   double steal_s = 0;             // taken by the hypervisor, from the whole machine
   double throttled_s = 0;         // by the control group's quota
+  int confirming = 0;             // the confirmation that it was for; 0 = exploring
+  double refill_s = 0;            // reading what the caches can hold of the input from memory; 0 = not measured
+  double neighbours_cpu_s = 0;    // of own processes that were not on trial, while others were
 
   friend bool operator==(const BlockFacts&, const BlockFacts&) = default;
 };
@@ -138,14 +155,38 @@ struct PlanFacts {
   std::uint64_t seed = 0;     // of the order in which cells were visited
   bool stands = true;         // each cell in a process of its own
   bool weak_scaling = false;  // sizes grow with the workers
+  bool confirm = false;       // the best was to be tried again in rounds of its own
   // Which parts of the grid the plan gave, not the study: "sizes", "workers", "dimensions", "pins", "variants".
   std::vector<std::string> asked = {};
 
   friend bool operator==(const PlanFacts&, const PlanFacts&) = default;
 };
 
+// The leader and its rivals were tried again in so many fresh rounds, fixed before the first of them.
+struct ConfirmationFacts {
+  std::size_t point = 0;
+  std::size_t leader = 0;                // index into Record::cells
+  std::vector<std::size_t> rivals = {};  // the same
+  int rounds = 0;
+
+  friend bool operator==(const ConfirmationFacts&, const ConfirmationFacts&) = default;
+};
+
+// What the budget had no time for.
+struct LeftOut {
+  enum class What { everything, cells, rounds, points, confirming };
+
+  What what = What::rounds;
+  std::size_t point = 0;  // the first concerned
+  double needed_s = 0;    // the budget with which there would have been time, as far as can be told
+
+  friend bool operator==(const LeftOut&, const LeftOut&) = default;
+};
+
+const char* name_of(LeftOut::What what) noexcept;
+
 struct Record {
-  static constexpr int newest_version = 1;
+  static constexpr int newest_version = 2;
 
   int version = newest_version;
   std::string library_version;
@@ -158,15 +199,22 @@ struct Record {
   double measured_s = 0;   // wall time of the run
   bool complete = false;   // the run came to its planned end
   double load_before = 0;  // processors that other programs kept busy just before the run
+  bool another_study = false;  // was measured on this machine at the same time
+  int dropped_asleep = 0;      // trials during which the machine slept
+  int dropped_paused = 0;      // trials during which this run, or the whole machine, was stopped
   std::vector<Point> points;
   std::vector<BlockFacts> blocks = {};  // in the order in which they were tried; a point may have several
   std::vector<CrowdFacts> crowds = {};
+  std::vector<ConfirmationFacts> confirmations = {};
+  std::vector<LeftOut> left_out = {};
   std::vector<std::vector<std::string>> ladders = {};  // each the keys, "name (crew)", of variants in order
   std::vector<Cell> cells;                             // the baseline of each point among them
 };
 
 // The baseline's cell at a point. Every record that run() returns has one for each point.
 const Cell* baseline_of(const Record& record, std::size_t point) noexcept;
+// The one that was tried in the same rounds as this cell: an edited variant has a baseline of its own.
+const Cell* baseline_of(const Record& record, const Cell& cell) noexcept;
 
 // Throws Error (record.field) when a part of the record refers to what is not there; `where` names its source.
 void check_references(const Record& record, const std::string& where);

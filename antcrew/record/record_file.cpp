@@ -10,6 +10,7 @@
 #include <sstream>
 
 #include "antcrew/base/error.hpp"
+#include "antcrew/record/growing_file.hpp"
 #include "antcrew/record/record_json.hpp"
 
 namespace antcrew {
@@ -60,7 +61,9 @@ void write_new_file(const std::string& text, const std::string& fresh, bool dura
 
 }  // namespace
 
-Record load_record(const std::string& path) {
+namespace {
+
+std::string whole_file(const std::string& path) {
   std::error_code fault;
   if (std::filesystem::is_directory(path, fault)) {
     bad_input("record.file", path, "a directory, not a record", "name the record's file in it");
@@ -72,8 +75,33 @@ Record load_record(const std::string& path) {
   }
   std::ostringstream text;
   text << file.rdbuf();
-  if (text.str().empty()) bad_input("record.file", path, "empty", "give a record that a study saved");
-  return record_from_json(text.str(), path);
+  return text.str();
+}
+
+// Up to the last whole line; the one that was being written when the run was killed is no loss worth an error.
+void add_rounds(Record& record, const std::string& path, const std::string& token) {
+  std::ifstream file(path, std::ios::binary);
+  std::string line;
+  if (!file || !std::getline(file, line) || line != token) return;
+  for (int number = 2; std::getline(file, line) && !file.eof(); ++number) {
+    const std::string where = path + ", line " + std::to_string(number);
+    if (!apply(record, step_from_json(line, where)))
+      bad_input("record.field", where, "names a cell or point that its record has not", "give an undamaged record");
+  }
+}
+
+}  // namespace
+
+Record load_record(const std::string& path) {
+  const std::string text = whole_file(path);
+  if (text.empty()) {
+    bad_input("record.file", path, "empty: a run that has only begun, or never did",
+              "give a record that a study saved");
+  }
+  std::string token;
+  Record record = record_from_json(text, path, &token);
+  if (!token.empty()) add_rounds(record, rounds_path(path), token);
+  return record;
 }
 
 void save_record(const Record& record, const std::string& path) {

@@ -5,6 +5,7 @@
 #include <nlohmann/json.hpp>
 
 #include "antcrew/base/error.hpp"
+#include "antcrew/record/internal/record_fields.hpp"
 
 namespace antcrew {
 
@@ -12,13 +13,18 @@ using Json = nlohmann::ordered_json;
 
 namespace {
 
+using internal::fields;
+
 constexpr const char* format_name = "antcrew-record";
+constexpr const char* rounds_beside = "rounds_beside";
 
 constexpr Fault::Kind fault_kinds[] = {Fault::Kind::crashed,     Fault::Kind::out_of_memory, Fault::Kind::timed_out,
                                        Fault::Kind::threw,       Fault::Kind::wrong_answer,  Fault::Kind::left_work,
                                        Fault::Kind::threads_left};
 constexpr Cell::Kind cell_kinds[] = {Cell::Kind::baseline, Cell::Kind::variant, Cell::Kind::probe};
 constexpr Pin pins[] = {Pin::off, Pin::apart, Pin::near};
+constexpr LeftOut::What left_outs[] = {LeftOut::What::everything, LeftOut::What::cells, LeftOut::What::rounds,
+                                       LeftOut::What::points, LeftOut::What::confirming};
 
 template <class Enum, std::size_t N>
 void enum_from(const Json& json, const Enum (&all)[N], Enum& value) {
@@ -32,178 +38,6 @@ void enum_from(const Json& json, const Enum (&all)[N], Enum& value) {
   throw Json::other_error::create(501, "unknown value '" + name + "'", &json);
 }
 
-// One list of fields a type, used for writing and for reading. R is the type, const when it is written.
-template <class F, class R>
-requires std::is_same_v<std::remove_const_t<R>, Cache>
-void fields(F&& f, R& c) {
-  f("level", c.level);
-  f("size_bytes", c.bytes);
-  f("count", c.count);
-  f("line_bytes", c.line_bytes);
-}
-
-template <class F, class R>
-requires std::is_same_v<std::remove_const_t<R>, Machine>
-void fields(F&& f, R& m) {
-  f("processor", m.processor);
-  f("system", m.system);
-  f("logical_processors", m.topology.logical_processors);
-  f("physical_cores", m.topology.physical_cores);
-  f("packages", m.topology.packages);
-  f("numa_nodes", m.topology.numa_nodes);
-  f("caches", m.topology.caches);
-  f("online_processors", m.limits.online_processors);
-  f("affinity_processors", m.limits.affinity_processors);
-  f("quota_cpus", m.limits.quota_cpus);
-  f("stack_limit_bytes", m.limits.stack_bytes);
-  f("memory_bytes", m.limits.memory_bytes);
-  f("available_bytes", m.limits.available_bytes);
-  f("memory_limit_bytes", m.limits.memory_limit_bytes);
-  f("clock_resolution_ns", m.clock.resolution_ns);
-  f("clock_read_ns", m.clock.read_ns);
-  f("load_1min", m.load_1min);
-}
-
-template <class F, class R>
-requires std::is_same_v<std::remove_const_t<R>, BuildFacts>
-void fields(F&& f, R& b) {
-  f("compiler", b.compiler);
-  f("flags", b.flags);
-  f("build_type", b.build_type);
-  f("optimised", b.optimised);
-  f("library_optimised", b.library_optimised);
-  f("program_hash", b.program_hash);
-}
-
-template <class F, class R>
-requires std::is_same_v<std::remove_const_t<R>, PlanFacts>
-void fields(F&& f, R& p) {
-  f("least_rounds", p.least_rounds);
-  f("most_rounds", p.most_rounds);
-  f("width", p.width);
-  f("budget_s", p.budget_s);
-  f("seed", p.seed);
-  f("stands", p.stands);
-  f("weak_scaling", p.weak_scaling);
-  f("asked", p.asked);
-}
-
-template <class F, class R>
-requires std::is_same_v<std::remove_const_t<R>, Point>
-void fields(F&& f, R& p) {
-  f("size", p.size);
-  f("dimensions", p.dimensions);
-  f("pin", p.pin);
-  f("base_size", p.base_size);
-  f("grown_for", p.grown_for);
-}
-
-template <class F, class R>
-requires std::is_same_v<std::remove_const_t<R>, Fault>
-void fields(F&& f, R& fault) {
-  f("kind", fault.kind);
-  f("round", fault.round);
-  f("text", fault.text);
-  f("evidence", fault.evidence);
-}
-
-template <class F, class R>
-requires std::is_same_v<std::remove_const_t<R>, PhaseFacts>
-void fields(F&& f, R& p) {
-  f("worker_s", p.worker_s);
-  f("count", p.count);
-}
-
-template <class F, class R>
-requires std::is_same_v<std::remove_const_t<R>, Trial>
-void fields(F&& f, R& t) {
-  f("round", t.round);
-  f("stand", t.stand);
-  f("wall_s", t.wall_s);
-  f("calls", t.calls);
-  f("visited_s", t.visited_s);
-  f("settling_calls", t.settling_calls);
-  f("settling_s", t.settling_s);
-  f("user_s", t.user_s);
-  f("system_s", t.system_s);
-  f("others_cpu_s", t.others_cpu_s);
-  f("run_delay_s", t.run_delay_s);
-  f("switches_voluntary", t.switches_voluntary);
-  f("switches_forced", t.switches_forced);
-  f("faults_minor", t.faults_minor);
-  f("faults_major", t.faults_major);
-  f("peak_bytes", t.peak_bytes);
-  f("compare_s", t.compare_s);
-  f("tail_s", t.tail_s);
-  f("tail_cpu_s", t.tail_cpu_s);
-  f("agreed", t.agreed);
-  f("phases", t.phases);
-  f("counters", t.counters);
-}
-
-template <class F, class R>
-requires std::is_same_v<std::remove_const_t<R>, Cell>
-void fields(F&& f, R& c) {
-  f("variant", c.variant);
-  f("crew", c.crew);
-  f("kind", c.kind);
-  f("workers", c.workers);
-  f("point", c.point);
-  f("attempt", c.attempt);
-  f("probe_of", c.probe_of);
-  f("startup_s", c.startup_s);
-  f("cold_s", c.cold_s);
-  f("tree_bytes", c.tree_bytes);
-  f("asked_processors", c.asked_processors);
-  f("granted_processors", c.granted_processors);
-  f("faults", c.faults);
-  f("trials", c.trials);
-}
-
-template <class F, class R>
-requires std::is_same_v<std::remove_const_t<R>, CrowdFacts>
-void fields(F&& f, R& c) {
-  f("point", c.point);
-  f("copies", c.copies);
-  f("time_s", c.time_s);
-}
-
-template <class F, class R>
-requires std::is_same_v<std::remove_const_t<R>, BlockFacts>
-void fields(F&& f, R& b) {
-  f("point", b.point);
-  f("make_input_s", b.make_input_s);
-  f("reference_s", b.reference_s);
-  f("input_bytes", b.input_bytes);
-  f("own_inputs", b.own_inputs);
-  f("wall_s", b.wall_s);
-  f("own_cpu_s", b.own_cpu_s);
-  f("other_cpu_s", b.other_cpu_s);
-  f("steal_s", b.steal_s);
-  f("throttled_s", b.throttled_s);
-}
-
-template <class F, class R>
-requires std::is_same_v<std::remove_const_t<R>, Record>
-void fields(F&& f, R& r) {
-  f("version", r.version);
-  f("library_version", r.library_version);
-  f("created", r.created);
-  f("title", r.title);
-  f("agreement", r.agreement);
-  f("measured_s", r.measured_s);
-  f("complete", r.complete);
-  f("load_before", r.load_before);
-  f("machine", r.machine);
-  f("build", r.build);
-  f("plan", r.plan);
-  f("points", r.points);
-  f("blocks", r.blocks);
-  f("crowds", r.crowds);
-  f("ladders", r.ladders);
-  f("cells", r.cells);
-}
-
 struct Writer {
   Json& json;
   template <class T>
@@ -211,8 +45,16 @@ struct Writer {
     json[name] = value;
   }
   template <class T>
-  void operator()(const char* name, const std::optional<T>& value) const {
+  void later(const char* name, const T& value) const {
+    json[name] = value;
+  }
+  template <class T>
+  void later(const char* name, const std::optional<T>& value) const {
     json[name] = value ? Json(*value) : Json(nullptr);
+  }
+  template <class T>
+  void operator()(const char* name, const std::optional<T>& value) const {
+    later(name, value);
   }
 };
 
@@ -222,10 +64,18 @@ struct Reader {
   void operator()(const char* name, T& value) const {
     json.at(name).get_to(value);
   }
-  // Absent and null both mean "none".
+  // Absent and null both mean "unknown", or "none".
+  template <class T>
+  void later(const char* name, T& value) const {
+    if (const auto found = json.find(name); found != json.end() && !found->is_null()) found->get_to(value);
+  }
+  template <class T>
+  void later(const char* name, std::optional<T>& value) const {
+    if (const auto found = json.find(name); found != json.end() && !found->is_null()) value = found->get<T>();
+  }
   template <class T>
   void operator()(const char* name, std::optional<T>& value) const {
-    if (json.contains(name) && !json.at(name).is_null()) value = json.at(name).get<T>();
+    later(name, value);
   }
 };
 
@@ -248,6 +98,12 @@ void to_json(Json& json, Cell::Kind kind) {
 void from_json(const Json& json, Cell::Kind& kind) {
   enum_from(json, cell_kinds, kind);
 }
+void to_json(Json& json, LeftOut::What what) {
+  json = name_of(what);
+}
+void from_json(const Json& json, LeftOut::What& what) {
+  enum_from(json, left_outs, what);
+}
 void to_json(Json& json, Pin pin) {
   json = name_of(pin);
 }
@@ -268,75 +124,101 @@ void from_json(const Json& json, T& value) {
   fields(Reader{json}, value);
 }
 
-std::string to_json(const Machine& machine) {
-  return Json(machine).dump(1) + "\n";
-}
-
-std::string to_json(const Cell& cell) {
-  return Json(cell).dump();
-}
-
-std::string to_json(const Record& record) {
-  Json json = {{"format", format_name}};
-  fields(Writer{json}, record);
-  return json.dump(1) + "\n";
-}
-
 namespace {
 
-constexpr const char* here_come_trials = "here come the trials of this cell";
+constexpr const char* always_there[] = {"round", "wall_s"};
 
-// Writes everything but the trials, for which it leaves a mark.
-struct MarkingWriter {
-  Json& json;
-  template <class T>
-  void operator()(const char* name, const T& value) const {
-    Writer{json}(name, value);
+bool is_always_there(const std::string& name) {
+  return std::find(std::begin(always_there), std::end(always_there), name) != std::end(always_there);
+}
+
+// A column a field, null where a trial does not know it; one in which all have the default is left out.
+Json columns_of(const std::vector<Trial>& trials) {
+  Json columns = Json::object();
+  if (trials.empty()) return columns;
+  const Json usual = Trial{};
+  for (const auto& [name, value] : usual.items()) columns[name] = Json::array();
+  for (const Trial& trial : trials) {
+    Json row = trial;
+    for (auto& [name, value] : row.items()) columns[name].push_back(std::move(value));
   }
-  void operator()(const char* name, const std::vector<Trial>&) const { json[name] = here_come_trials; }
+  for (const auto& [name, value] : usual.items()) {
+    const Json& column = columns[name];
+    const bool told = is_always_there(name) ||
+                      std::any_of(column.begin(), column.end(), [&](const Json& one) { return one != value; });
+    if (!told) columns.erase(name);
+  }
+  return columns;
+}
+
+std::vector<Trial> trials_of(const Json& columns) {
+  std::vector<Trial> trials;
+  if (columns.empty()) return trials;
+  for (const char* name : always_there) columns.at(name);
+  const std::size_t count = columns.at("round").size();
+  for (const auto& [name, column] : columns.items()) {
+    if (!column.is_array() || column.size() != count)
+      throw Json::other_error::create(502, "the column '" + name + "' is not as long as the others", &columns);
+  }
+  const Json usual = Trial{};
+  for (std::size_t i = 0; i < count; ++i) {
+    Json row = usual;
+    for (const auto& [name, column] : columns.items()) row[name] = column[i];
+    trials.push_back(row.get<Trial>());
+  }
+  return trials;
+}
+
+// As Writer, but for the trials of cells, which become columns.
+struct RecordWriter : Writer {
+  using Writer::operator();
+  void operator()(const char* name, const std::vector<Trial>& trials) const { json[name] = columns_of(trials); }
   void operator()(const char* name, const std::vector<Cell>& cells) const {
     json[name] = Json::array();
     for (const Cell& cell : cells) {
       Json one = Json::object();
-      fields(MarkingWriter{one}, cell);
+      fields(RecordWriter{{one}}, cell);
       json[name].push_back(std::move(one));
     }
   }
 };
 
-}  // namespace
-
-void GrowingRecordText::keep_up(Cached& cached, const Cell& cell) {
-  if (cell.trials.size() < cached.trials) {  // a round in flight was dropped
-    cached.trials = cell.trials.size();
-    cached.ends.resize(cached.trials);
-    cached.text.resize(cached.ends.empty() ? 0 : cached.ends.back());
+// Trials come as columns or, before version 2 and in messages, one by one.
+struct CellReader : Reader {
+  using Reader::operator();
+  void operator()(const char* name, std::vector<Trial>& trials) const {
+    const Json& there = json.at(name);
+    trials = there.is_array() ? there.get<std::vector<Trial>>() : trials_of(there);
   }
-  for (; cached.trials < cell.trials.size(); ++cached.trials) {
-    cached.text += cached.trials > 0 ? ",\n" : "\n";
-    cached.text += Json(cell.trials[cached.trials]).dump();
-    cached.ends.push_back(cached.text.size());
+  void operator()(const char* name, std::vector<Cell>& cells) const {
+    const Json& there = json.at(name);
+    cells.resize(there.size());
+    for (std::size_t i = 0; i < cells.size(); ++i) fields(CellReader{{there.at(i)}}, cells[i]);
   }
-}
+};
 
-std::string GrowingRecordText::text(const Record& record) {
-  Json json = {{"format", format_name}};
-  fields(MarkingWriter{json}, record);
-  const std::string frame = json.dump();
-  const std::string mark = std::string("\"") + here_come_trials + "\"";
-  cells_.resize(record.cells.size());
-  std::string text;
-  std::size_t from = 0;
+// The first records of all had one number of rounds, and CPU time that was not split.
+void understand_first_records(const Json& json, Record& record) {
+  const Json& plan = json.at("plan");
+  if (plan.contains("rounds")) plan.at("rounds").get_to(record.plan.least_rounds);
+  if (plan.contains("rounds")) record.plan.most_rounds = record.plan.least_rounds;
   for (std::size_t i = 0; i < record.cells.size(); ++i) {
-    keep_up(cells_[i], record.cells[i]);
-    const std::size_t at = frame.find(mark, from);
-    text.append(frame, from, at - from).append("[").append(cells_[i].text).append("]");
-    from = at + mark.size();
+    const Json& trials = json.at("cells").at(i).at("trials");
+    for (std::size_t k = 0; trials.is_array() && k < trials.size(); ++k) {
+      if (trials[k].contains("cpu_s")) trials[k].at("cpu_s").get_to(record.cells[i].trials[k].user_s);
+    }
   }
-  return text.append(frame, from).append("\n");
 }
 
-namespace {
+// What older records have no word for.
+void complete(Record& record) {
+  for (Cell& cell : record.cells) {
+    for (Trial& trial : cell.trials) {
+      if (trial.generation == 0) trial.generation = trial.round;
+      if (record.version < 2 && trial.peak_bytes == 0u) trial.peak_bytes.reset();
+    }
+  }
+}
 
 Json parsed(const std::string& text, const std::string& where) {
   try {
@@ -366,23 +248,43 @@ void check_format(const Json& json, const std::string& where) {
   }
 }
 
-}  // namespace
-
 // "[json.exception.…] (/cells/0) key 'workers' not found"
-[[noreturn]] static void bad_field(const Json::exception& error, const std::string& where) {
+[[noreturn]] void bad_field(const Json::exception& error, const std::string& where) {
   const std::string what = error.what();
   const std::size_t bracket = what.find("] ");
   bad_input("record.field", where, bracket == std::string::npos ? what : what.substr(bracket + 2),
             "give an undamaged record");
 }
 
-Record record_from_json(const std::string& text, const std::string& where) {
+}  // namespace
+
+std::string to_json(const Machine& machine) {
+  return Json(machine).dump(1) + "\n";
+}
+
+std::string to_json(const Cell& cell) {
+  return Json(cell).dump();
+}
+
+std::string to_json(const Record& record, const std::string& rounds_token) {
+  Json json = {{"format", format_name}};
+  if (!rounds_token.empty()) json[rounds_beside] = rounds_token;
+  fields(RecordWriter{{json}}, record);
+  json["version"] = Record::newest_version;
+  return json.dump(rounds_token.empty() ? 1 : -1) + "\n";
+}
+
+Record record_from_json(const std::string& text, const std::string& where, std::string* rounds_token) {
   const Json json = parsed(text, where);
   check_format(json, where);
   try {
     Record record;
-    fields(Reader{json}, record);
+    fields(CellReader{{json}}, record);
+    understand_first_records(json, record);
+    complete(record);
+    record.version = Record::newest_version;
     check_references(record, where);
+    if (rounds_token != nullptr) *rounds_token = json.value(rounds_beside, std::string());
     return record;
   } catch (const Json::exception& error) {
     bad_field(error, where);
@@ -391,7 +293,45 @@ Record record_from_json(const std::string& text, const std::string& where) {
 
 Cell cell_from_json(const std::string& text, const std::string& where) {
   try {
-    return parsed(text, where).get<Cell>();
+    Cell cell;
+    const Json json = parsed(text, where);
+    fields(CellReader{{json}}, cell);
+    return cell;
+  } catch (const Json::exception& error) {
+    bad_field(error, where);
+  }
+}
+
+std::string to_json(const RecordStep& step) {
+  Json json = {{"at_s", step.measured_s}};
+  if (step.visited) json["visited"] = {{"cell", step.visited->cell}, {"seen", Json(step.visited->seen)}};
+  if (step.block) json["block"] = *step.block;
+  if (step.crowd) json["crowd"] = *step.crowd;
+  if (step.confirmation) json["confirmation"] = *step.confirmation;
+  if (step.left_out) json["left_out"] = *step.left_out;
+  if (step.dropped) json["dropped"] = {{"asleep", step.dropped->asleep}, {"paused", step.dropped->paused}};
+  return json.dump();
+}
+
+RecordStep step_from_json(const std::string& text, const std::string& where) {
+  const Json json = parsed(text, where);
+  try {
+    RecordStep step;
+    const Reader read{json};
+    read("at_s", step.measured_s);
+    if (json.contains("visited")) {
+      step.visited.emplace();
+      json.at("visited").at("cell").get_to(step.visited->cell);
+      fields(CellReader{{json.at("visited").at("seen")}}, step.visited->seen);
+    }
+    read.later("block", step.block);
+    read.later("crowd", step.crowd);
+    read.later("confirmation", step.confirmation);
+    read.later("left_out", step.left_out);
+    if (json.contains("dropped")) {
+      step.dropped = {json.at("dropped").at("asleep").get<int>(), json.at("dropped").at("paused").get<int>()};
+    }
+    return step;
   } catch (const Json::exception& error) {
     bad_field(error, where);
   }

@@ -1,38 +1,27 @@
 // The JSON form of a record; docs/record.schema.json describes it.
 //
-// Unknown fields are ignored, so that an older Ant Crew reads what a newer one of the same version added.
+// Unknown fields are ignored and absent ones keep their defaults, so that an older Ant Crew reads what a newer one of
+// the same version added, and a newer one reads every record there ever was. Trials stand as columns: a list a field.
 #pragma once
 
 #include <string>
-#include <vector>
 
 #include "antcrew/record/record.hpp"
+#include "antcrew/record/step.hpp"
 
 namespace antcrew {
 
-std::string to_json(const Record& record);
-// The same record again and again while it grows: trials that were written before are not formatted anew.
-class GrowingRecordText {
- public:
-  // The record's JSON, compact. Records of one run only: trials are added at the end of cells, or dropped from it.
-  std::string text(const Record& record);
-
- private:
-  struct Cached {
-    std::size_t trials = 0;
-    std::string text;
-    std::vector<std::size_t> ends;  // of each trial in the text
-  };
-  void keep_up(Cached& cached, const Cell& cell);
-  std::vector<Cached> cells_;
-};
-
+// With a token: the frame of a run under way, whose steps stand in another file that begins with that token.
+std::string to_json(const Record& record, const std::string& rounds_token = {});
 std::string to_json(const Machine& machine);
-std::string to_json(const Cell& cell);
+std::string to_json(const Cell& cell);  // trials one by one
+std::string to_json(const RecordStep& step);  // one line, without its end
 
 // Throws Error: record.syntax (not JSON, or cut short), record.format (other JSON), record.version (from a newer Ant
-// Crew), record.field (a field is missing or of the wrong type). `where` names the source, usually a file.
-Record record_from_json(const std::string& text, const std::string& where);
+// Crew), record.field (a field is missing or of the wrong type). `where` names the source, usually a file. What comes
+// back is of the newest version. rounds_token, where given, is set to the frame's, or emptied.
+Record record_from_json(const std::string& text, const std::string& where, std::string* rounds_token = nullptr);
 Cell cell_from_json(const std::string& text, const std::string& where);
+RecordStep step_from_json(const std::string& text, const std::string& where);
 
 }  // namespace antcrew

@@ -10,13 +10,31 @@ namespace {
 
 using Json = nlohmann::ordered_json;
 
+// An interval has low and high; what was merely seen has other names, so that nobody takes it for one.
 Json estimate(const std::optional<Estimate>& e) {
   if (!e) return nullptr;
-  return {{"median", e->median},
-          {"low", e->low},
-          {"high", e->high},
-          {"rounds", e->count},
-          {"is_95_percent_interval", e->claimed}};
+  if (e->claimed) return {{"median", e->median}, {"low", e->low}, {"high", e->high}, {"level", 0.95}, {"rounds", e->count}};
+  return {{"median", e->median}, {"least_seen", e->low}, {"most_seen", e->high}, {"rounds", e->count}};
+}
+
+Json cell_name(const CellFigures* f) {
+  if (f == nullptr) return nullptr;
+  return {{"variant", f->cell->variant}, {"crew", f->cell->crew}, {"workers", f->cell->workers}, {"attempt", f->cell->attempt}};
+}
+
+Json conclusion_json(const Conclusion& c) {
+  Json level = Json::array();
+  for (const CellFigures* f : c.level) level.push_back(cell_name(f));
+  return {{"answer", name_of(c.answer)}, {"point", c.point}, {"leader", cell_name(c.leader)},
+          {"speedup", estimate(c.speedup)}, {"confirmed", c.confirmed}, {"not_told_apart", std::move(level)},
+          {"better", cell_name(c.better)}};
+}
+
+Json left_out_json(const Record& record) {
+  Json left_out = Json::array();
+  for (const LeftOut& left : record.left_out)
+    left_out.push_back({{"what", name_of(left.what)}, {"size", record.points[left.point].size}, {"needed_s", left.needed_s}});
+  return left_out;
 }
 
 Json number(const std::optional<double>& value) {
@@ -53,13 +71,13 @@ Json crowds_json(const Analysed& study) {
     crowds.push_back({{"size", study.record->points[crowd.point].size},
                       {"dimensions", study.record->points[crowd.point].dimensions},
                       {"copies", crowd.copies},
-                      {"slowdown", crowd.slowdown}});
+                      {"slowdown", estimate(crowd.slowdown)}});
   }
   return crowds;
 }
 
 Json cell_json(const CellFigures& f, const Point& point) {
-  const bool figures = f.verdict == Verdict::holds || f.verdict == Verdict::too_noisy;
+  const bool figures = f.verdict >= Verdict::too_few_rounds;
   const auto only = [&](const Json& value) { return figures ? value : Json(nullptr); };
   return {{"variant", f.cell->variant},
           {"crew", f.cell->crew},
@@ -71,8 +89,10 @@ Json cell_json(const CellFigures& f, const Point& point) {
           {"base_size", point.base_size == 0 ? point.size : point.base_size},
           {"verdict", name_of(f.verdict)},
           {"evidence", f.evidence},
+          {"confirmed", f.confirmed},
           {"time_s", estimate(f.time_s)},
           {"speedup", only(estimate(f.speedup))},
+          {"speedup_by_means", only(number(f.speedup_by_means))},
           {"self_speedup", only(estimate(f.self_speedup))},
           {"efficiency", only(number(f.efficiency))},
           {"processor_efficiency", only(number(f.processor_efficiency))},
@@ -98,6 +118,7 @@ std::string derived_json(const Analysed& study) {
   Json cells = Json::array();
   for (const CellFigures& f : study.cells) cells.push_back(cell_json(f, study.record->points[f.cell->point]));
   const Json json = {{"title", study.record->title}, {"headline", headline(study)},
+                     {"conclusion", conclusion_json(study.conclusion)}, {"left_out", left_out_json(*study.record)},
                      {"warnings", study.warnings},   {"machine", Json::parse(to_json(study.record->machine))},
                      {"crowds", crowds_json(study)}, {"ladders", ladders_json(study)},
                      {"cells", std::move(cells)}};

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 
+#include "antcrew/analysis/conclusion.hpp"
 #include "antcrew/report/text.hpp"
 
 namespace antcrew {
@@ -14,28 +15,99 @@ std::string workers_in_words(int workers) {
 }
 
 std::string speedup_in_words(const CellFigures& figures) {
-  const Estimate& speedup = *figures.speedup;
-  if (speedup.claimed) return "speedup " + ratio_text(speedup);
-  return fmt::format("speedup {}, only the range of {} round{}", ratio_text(speedup), speedup.count,
-                     speedup.count == 1 ? "" : "s");
+  return figures.speedup ? "speedup " + ratio_text(*figures.speedup) : std::string("no speedup");
 }
 
-std::size_t largest_point(const Record& record) {
-  const auto& points = record.points;
-  return static_cast<std::size_t>(
-      std::max_element(points.begin(), points.end(), [](const Point& a, const Point& b) { return a.size < b.size; }) -
-      points.begin());
+std::string at_point(const Analysed& study) {
+  return point_in_words(study.record->points[study.conclusion.point]);
 }
 
-std::string none_holds(const Analysed& study, std::size_t point) {
+std::string no_baseline(const Analysed& study) {
   for (const CellFigures& figures : study.cells) {
-    const bool told = figures.cell->point == point && !figures.evidence.empty();
+    const bool told = figures.cell->point == study.conclusion.point && !figures.evidence.empty();
     if (told && figures.cell->kind == Cell::Kind::baseline) {
-      return fmt::format("Nothing to compare with at {}: the baseline has no figures ({}).",
-                         point_in_words(study.record->points[point]), figures.evidence);
+      return fmt::format("Nothing to compare with at {}: the baseline has no figures ({}).", at_point(study),
+                         figures.evidence);
     }
   }
-  return fmt::format("No variant holds at {}: see the verdicts.", point_in_words(study.record->points[point]));
+  return fmt::format("Nothing to compare with at {}: the baseline was not tried.", at_point(study));
+}
+
+// What is wrong with some workers, or at some size, is not praised for where it was lucky.
+std::string passed_over(const Analysed& study) {
+  const CellFigures* f = study.conclusion.passed_over;
+  if (f == nullptr) return {};
+  for (const CellFigures& other : study.cells) {
+    const bool same = other.cell->key() == f->cell->key() && other.cell->attempt == f->cell->attempt;
+    if (!same || other.verdict >= Verdict::idle_workers) continue;
+    return fmt::format(" Passed over: {}, {}, since it is \"{}\" with {} at {}.", cell_in_words(*f->cell),
+                       speedup_in_words(*f), name_of(other.verdict), workers_in_words(other.cell->workers),
+                       point_in_words(study.record->points[other.cell->point]));
+  }
+  return {};
+}
+
+std::string budget_advice(const Analysed& study) {
+  double needed = 0;
+  for (const LeftOut& left : study.record->left_out) {
+    if (left.what != LeftOut::What::points && left.what != LeftOut::What::confirming)
+      needed = std::max(needed, left.needed_s);
+  }
+  if (needed <= 0) return "give it more time with --budget";
+  return fmt::format("about {:.0f} s would settle it (--budget {:.0f})", needed, needed);
+}
+
+std::string cannot_tell(const Analysed& study) {
+  const Conclusion& c = study.conclusion;
+  if (c.leader != nullptr) {
+    return fmt::format("Too few rounds to call at {}: the best so far is {}, {}; {}.", at_point(study),
+                       cell_in_words(*c.leader->cell), speedup_in_words(*c.leader), budget_advice(study));
+  }
+  bool noisy = true;
+  for (const CellFigures& f : study.cells) {
+    const bool few = f.verdict == Verdict::too_few_rounds || f.verdict == Verdict::not_measured;
+    noisy = noisy && !(f.cell->point == c.point && few);
+  }
+  if (noisy) {
+    return fmt::format("Too noisy to call at {}: no interval says which side of 1 its speedup is on. Quieten the "
+                       "machine, or give it more time with --budget.",
+                       at_point(study));
+  }
+  return fmt::format("Too few rounds to call anything at {}: {}.", at_point(study), budget_advice(study));
+}
+
+std::string not_confirmed(const Analysed& study) {
+  const Conclusion& c = study.conclusion;
+  return fmt::format(
+      "Not confirmed at {}: {} led, {}, but in fresh rounds {} is faster, {} ({} times as fast). Try again with more "
+      "time.",
+      at_point(study), cell_in_words(*c.leader->cell), speedup_in_words(*c.leader), cell_in_words(*c.better->cell),
+      speedup_in_words(*c.better), ratio_text(*c.better_by));
+}
+
+std::string level_with(const Conclusion& c) {
+  constexpr std::size_t named = 3;
+  std::string text;
+  for (std::size_t i = 0; i < std::min(named, c.level.size()); ++i) {
+    text += (i == 0 ? " Not told apart from " : "; ") + cell_in_words(*c.level[i]->cell) + ", " +
+            speedup_in_words(*c.level[i]);
+  }
+  if (c.level.size() > named) text += fmt::format("; and {} more", c.level.size() - named);
+  return text.empty() ? text : text + ".";
+}
+
+std::string leads(const Analysed& study) {
+  const Conclusion& c = study.conclusion;
+  const std::string cell = cell_in_words(*c.leader->cell);
+  const std::string speedup = "speedup " + ratio_text(*c.speedup);
+  const char* how = c.confirmed ? "" : " Apparent, not confirmed in fresh rounds.";
+  if (c.answer == Answer::not_faster) {
+    return fmt::format("No variant is shown to beat the baseline at {}: the nearest is {}, {}.{}", at_point(study), cell,
+                       speedup, how);
+  }
+  return fmt::format("{}{} at {}: {}, efficiency {}.{}{}", c.answer == Answer::best ? "Best: " : "Among the best: ",
+                     cell, at_point(study), speedup, percent_text(c.speedup->median / c.leader->cell->workers),
+                     level_with(c), how);
 }
 
 }  // namespace
@@ -58,28 +130,21 @@ std::string point_in_words(const Point& point) {
 }
 
 std::string headline(const Analysed& study) {
-  if (study.record->points.empty()) return "Nothing was measured.";
-  const std::size_t point = largest_point(*study.record);
-  const Best& best = study.best[point];
-  if (best.cell == nullptr) return none_holds(study, point);
-  const std::string at = point_in_words(study.record->points[point]);
-  const std::string cell = cell_in_words(*best.cell->cell);
-  if (!best.cell->speedup->claimed) {
-    return fmt::format("Too few rounds to call at {}: the best so far is {}, {}; give it more time with --budget.", at,
-                       cell, speedup_in_words(*best.cell));
+  std::string text;
+  switch (study.conclusion.answer) {
+    case Answer::nothing_measured:
+      return "Nothing was measured.";
+    case Answer::no_baseline:
+      return no_baseline(study);
+    case Answer::none_holds:
+      return fmt::format("No variant holds at {}: see the verdicts.", at_point(study)) + passed_over(study);
+    case Answer::cannot_tell:
+      return cannot_tell(study);
+    case Answer::not_confirmed:
+      return not_confirmed(study) + passed_over(study);
+    default:
+      return leads(study) + passed_over(study);
   }
-  if (!best.faster) {
-    return fmt::format("No variant is shown to beat the baseline at {}: the nearest is {}, {}.", at, cell,
-                       speedup_in_words(*best.cell));
-  }
-  std::string text =
-      fmt::format("{}{} at {}: {}, efficiency {}.", best.beats_next ? "Best: " : "Among the best: ", cell, at,
-                  speedup_in_words(*best.cell), percent_text(*best.cell->efficiency));
-  if (!best.beats_next) {
-    text += fmt::format(" Not told apart from {}, {}.", cell_in_words(*best.runner_up->cell),
-                        speedup_in_words(*best.runner_up));
-  }
-  return text;
 }
 
 }  // namespace antcrew

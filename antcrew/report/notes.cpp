@@ -141,12 +141,38 @@ std::string crowds(const Analysed& study) {
   constexpr double noticeable = 1.05;
   std::string text;
   for (const CrowdFigure& crowd : study.crowds) {
-    if (crowd.slowdown < noticeable) continue;
-    text += fmt::format("  {} copies at {}: each {:.2f} times slower\n", crowd.copies,
-                        point_in_words(study.record->points[crowd.point]), crowd.slowdown);
+    if (!crowd.slowdown.claimed || crowd.slowdown.low <= 1 || crowd.slowdown.median < noticeable) continue;
+    text += fmt::format("  {} copies at {}: each {} times slower\n", crowd.copies,
+                        point_in_words(study.record->points[crowd.point]), ratio_text(crowd.slowdown));
   }
   return text.empty() ? text
                       : "\nThe machine itself slows down when the baseline runs in several copies at once:\n" + text;
+}
+
+std::string left_out(const Analysed& study) {
+  std::string text;
+  for (const LeftOut& left : study.record->left_out) {
+    const std::string at = point_in_words(study.record->points[left.point]);
+    switch (left.what) {
+      case LeftOut::What::everything:
+        text += fmt::format("  everything: making the input and the reference answer at {} took it all", at);
+        break;
+      case LeftOut::What::cells:
+        text += fmt::format("  cells without a figure at {}: one round takes longer", at);
+        break;
+      case LeftOut::What::rounds:
+        text += fmt::format("  rounds at {}: too few for intervals", at);
+        break;
+      case LeftOut::What::points:
+        text += fmt::format("  points from {} on", at);
+        break;
+      case LeftOut::What::confirming:
+        text += "  confirming the best in fresh rounds";
+        break;
+    }
+    text += fmt::format("; --budget {:.0f} would have time for it\n", left.needed_s);
+  }
+  return text.empty() ? text : "\nNo time was left for:\n" + text;
 }
 
 }  // namespace
@@ -155,7 +181,7 @@ std::string notes_text(const Analysed& study) {
   std::string text = evidence(study);
   for (const auto& steps : study.ladders) text += ladder_text(steps, *study.record);
   text +=
-      phase_by_phase(study) + unwaited(study) + cold_starts(study) + phases(study) + moved_data(study) + crowds(study);
+      phase_by_phase(study) + unwaited(study) + cold_starts(study) + phases(study) + moved_data(study) + crowds(study) + left_out(study);
   for (const std::string& warning : study.warnings) text += "\nWarning: " + warning + ".\n";
   return text;
 }

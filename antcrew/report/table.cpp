@@ -25,11 +25,6 @@ std::string efficiency_cell(const CellFigures& f) {
   return fmt::format("{} [{}]", percent_text(*f.efficiency), percent_text(*f.processor_efficiency));
 }
 
-std::string interval_cell(const Estimate& e) {
-  const std::string text = duration_text(e);
-  return text.substr(text.find('('));
-}
-
 std::string memory_cell(const CellFigures& f) {
   if (f.peak_bytes <= 0) return {};
   return (f.several_processes ? "≥ " : "") + bytes_text(static_cast<std::uint64_t>(f.peak_bytes));
@@ -37,6 +32,8 @@ std::string memory_cell(const CellFigures& f) {
 
 std::string name_in_table(const CellFigures& f) {
   const bool several = f.cell->attempt > 1 || !f.newest;
+  if (!f.cell->baseline_for.empty())
+    return fmt::format("{}, of {}, attempt {}", f.cell->variant, f.cell->baseline_for, f.cell->attempt);
   return several ? fmt::format("{}, attempt {}", f.cell->variant, f.cell->attempt) : f.cell->variant;
 }
 
@@ -47,6 +44,8 @@ const char* short_name(Verdict verdict) {
       return "left work";
     case Verdict::idle_workers:
       return "idle workers";
+    case Verdict::too_few_rounds:
+      return "too few";
     case Verdict::too_noisy:
       return "too noisy";
     default:
@@ -61,18 +60,25 @@ std::string verdict_cell(const CellFigures& f) {
   return f.part_s ? "probe: part takes " + duration_text(*f.part_s) : "probe";
 }
 
+constexpr const char* confirmed_mark = " *";
+
+std::string speedup_cell(const CellFigures& f) {
+  return ratio_text(*f.speedup) + (f.confirmed ? confirmed_mark : "");
+}
+
 std::vector<std::string> row_of(const CellFigures& f, bool name_again) {
   const Cell& cell = *f.cell;
   const bool baseline = cell.kind == Cell::Kind::baseline;
   const bool ratios = f.verdict == Verdict::holds && f.speedup && !baseline;
+  const bool open = f.verdict == Verdict::too_noisy || f.verdict == Verdict::too_few_rounds;
   return {name_again ? name_in_table(f) : "",
           name_again && !baseline ? cell.crew : "",
           std::to_string(cell.workers),
-          f.time_s ? duration_text(f.time_s->median) : "",
-          f.time_s ? interval_cell(*f.time_s) : "",
-          ratios || f.verdict == Verdict::too_noisy ? ratio_text(*f.speedup) : "",
+          f.time_s ? duration_median_text(*f.time_s) : "",
+          f.time_s ? duration_bounds_text(*f.time_s) : "",
+          ratios || open ? speedup_cell(f) : "",
           ratios ? efficiency_cell(f) : "",
-          ratios ? duration_text(*f.overhead_s) : "",
+          ratios && f.overhead_s ? duration_text(*f.overhead_s) : "",
           f.busy_processors ? fmt::format("{:.2f}", *f.busy_processors) : "",
           memory_cell(f),
           verdict_cell(f)};
@@ -87,7 +93,7 @@ TextGrid grid_of(const Analysed& study) {
     for (const CellFigures& f : study.cells) {
       if (f.cell->point != point) continue;
       const bool same = last != nullptr && last->variant == f.cell->variant && last->crew == f.cell->crew &&
-                        last->attempt == f.cell->attempt;
+                        last->attempt == f.cell->attempt && last->baseline_for == f.cell->baseline_for;
       grid.row(row_of(f, !same));
       last = f.cell;
     }
@@ -106,26 +112,40 @@ std::string memory_legend(const Analysed& study) {
   return "Memory: the most that was resident.\n";
 }
 
-std::string legend(const Analysed& study, const TextGrid& grid, std::size_t width) {
+struct Rounds {
   int fewest = 0;
   int most = 0;
   bool crowded = false;
+  int confirmed = 0;
+};
+
+Rounds rounds_of(const Analysed& study) {
+  Rounds rounds;
   for (const CellFigures& f : study.cells) {
-    if (f.speedup && f.cell->kind != Cell::Kind::baseline) {
-      fewest = fewest == 0 ? f.speedup->count : std::min(fewest, f.speedup->count);
-      most = std::max(most, f.speedup->count);
-    }
-    crowded = crowded || (f.processor_efficiency && f.verdict == Verdict::holds);
+    rounds.crowded = rounds.crowded || (f.processor_efficiency && f.verdict == Verdict::holds);
+    if (!f.speedup || f.cell->kind == Cell::Kind::baseline) continue;
+    if (f.confirmed) rounds.confirmed = f.speedup->count;
+    const int count = f.explored ? f.explored->count : f.speedup->count;
+    rounds.fewest = rounds.fewest == 0 ? count : std::min(rounds.fewest, count);
+    rounds.most = std::max(rounds.most, count);
   }
-  const std::string rounds = fewest == most ? std::to_string(most) : fmt::format("{} to {}", fewest, most);
-  std::string text = fmt::format(
-      "\nMedians of {} rounds; in brackets {}. Overhead in worker-seconds: workers × time − "
-      "baseline. Busy: processors kept busy, CPU time / wall time.\n",
-      rounds,
-      fewest >= least_for_interval ? "95 % intervals"
-      : most >= least_for_interval ? "95 % intervals, or under 6 rounds the range seen"
-                                   : "the range seen: under 6 rounds no interval is claimed");
-  if (crowded) text += "Efficiency in [ ]: per usable processor, where there are more workers than processors.\n";
+  return rounds;
+}
+
+std::string legend(const Analysed& study, const TextGrid& grid, std::size_t width) {
+  const Rounds rounds = rounds_of(study);
+  const std::string count =
+      rounds.fewest == rounds.most ? std::to_string(rounds.most) : fmt::format("{} to {}", rounds.fewest, rounds.most);
+  std::string text = fmt::format("\nMedians of {} round{}, each of fresh processes", count, rounds.most == 1 ? "" : "s");
+  if (rounds.most >= least_for_interval) text += "; in brackets 95 % intervals, each for itself";
+  if (rounds.fewest < least_for_interval)
+    text += fmt::format("; under {} rounds no interval is claimed, only what was seen", least_for_interval);
+  text += ". Overhead in worker-seconds: workers × time − baseline. Busy: processors kept busy, CPU time / wall time.\n";
+  if (rounds.confirmed > 0) {
+    text += fmt::format("*: confirmed, the figures of {} rounds that were made afterwards for the best only.\n",
+                        rounds.confirmed);
+  }
+  if (rounds.crowded) text += "Efficiency in [ ]: per usable processor, where there are more workers than processors.\n";
   const auto hidden = grid.left_out(width);
   if (std::find(hidden.begin(), hidden.end(), "memory") == hidden.end()) text += memory_legend(study);
   if (!hidden.empty()) text += fmt::format("Not shown at this width: {}.\n", joined(hidden));

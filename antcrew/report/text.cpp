@@ -6,18 +6,51 @@
 #include <cmath>
 
 namespace antcrew {
+namespace {
+
+// So many that the width shows, and two digits of a small value.
+int decimals_of(double width, double value) {
+  const auto place = [](double x) { return x > 0 ? -static_cast<int>(std::floor(std::log10(x))) : 0; };
+  const double size = std::fabs(value);
+  return std::clamp(std::max(place(width / 2), size < 0.1 ? place(size) + 1 : 0), 0, 6);
+}
+
+// "2.9 (2.7 to 3.1)" is an interval. What was merely seen, in too few rounds for one, looks different.
+std::string with_bounds(const Estimate& e, double factor, int decimals, const std::string& unit) {
+  const auto number = [&](double x) { return fmt::format("{:.{}f}", x * factor, decimals); };
+  const std::string value = number(e.median) + unit;
+  if (e.claimed) return value + " (" + number(e.low) + " to " + number(e.high) + ")";
+  if (e.count < 2) return value + ", seen once";
+  return value + ", seen " + number(e.low) + "–" + number(e.high);
+}
+
+int decimals_of(const Estimate& e, double factor, int usual) {
+  if (e.count < 2) return usual;
+  return decimals_of((e.high - e.low) * factor, e.median * factor);
+}
+
+}  // namespace
+
 std::string duration_text(const Estimate& seconds) {
   const TimeUnit unit = time_unit_for(seconds.median);
-  const int decimals = decimals_for(seconds.median * unit.factor);
-  return fmt::format("{:.{}f} {} ({:.{}f} to {:.{}f})", seconds.median * unit.factor, decimals, unit.name,
-                     seconds.low * unit.factor, decimals, seconds.high * unit.factor, decimals);
+  const int decimals = decimals_of(seconds, unit.factor, decimals_for(seconds.median * unit.factor));
+  return with_bounds(seconds, unit.factor, decimals, std::string(" ") + unit.name);
+}
+
+std::string duration_median_text(const Estimate& seconds) {
+  const TimeUnit unit = time_unit_for(seconds.median);
+  const int decimals = decimals_of(seconds, unit.factor, decimals_for(seconds.median * unit.factor));
+  return fmt::format("{:.{}f} {}", seconds.median * unit.factor, decimals, unit.name);
+}
+
+std::string duration_bounds_text(const Estimate& seconds) {
+  const std::string text = duration_text(seconds);
+  const std::size_t at = text.find_first_of(seconds.claimed ? "(" : ",");
+  return at == std::string::npos ? std::string() : text.substr(at + (seconds.claimed ? 0 : 2));
 }
 
 std::string ratio_text(const Estimate& ratio) {
-  const double width = ratio.high - ratio.low;
-  int decimals = width >= 10 ? 0 : width >= 0.2 ? 1 : 2;
-  if (ratio.median < 0.1) decimals = 3;
-  return fmt::format("{:.{}f} ({:.{}f} to {:.{}f})", ratio.median, decimals, ratio.low, decimals, ratio.high, decimals);
+  return with_bounds(ratio, 1, decimals_of(ratio, 1, ratio.median < 0.1 ? 2 : 1), "");
 }
 
 std::string percent_text(double share, int decimals) {

@@ -9,9 +9,13 @@
 
 namespace antcrew {
 
-// "1.23 ms (1.21 to 1.26)", the unit once.
+// "1.23 ms (1.21 to 1.26)", the unit once; as many decimals as the width of the interval deserves. What is no interval,
+// only the range of too few rounds, reads "1.23 ms, seen 1.21–1.26", and of a single one "1.23 ms, seen once".
 std::string duration_text(const Estimate& seconds);
-// "1.93 (1.90 to 1.95)"; as many decimals as the width of the interval deserves.
+// Its two parts: "1.23 ms", and "(1.21 to 1.26)", "seen 1.21–1.26" or "seen once".
+std::string duration_median_text(const Estimate& seconds);
+std::string duration_bounds_text(const Estimate& seconds);
+// "1.93 (1.90 to 1.95)", "1.93, seen 1.90–1.95", "1.93, seen once".
 std::string ratio_text(const Estimate& ratio);
 // "96 %"; "97.3 %" below that for `decimals` 1.
 std::string percent_text(double share, int decimals = 0);

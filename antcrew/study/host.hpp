@@ -26,13 +26,14 @@ class Host {
   // for `threads_left`, which is a remark.
   virtual std::optional<Fault> open(const Point& at, const std::vector<CellSpec>& cells, BlockFacts& facts) = 0;
 
-  // Tries cells[cell] once.
-  virtual Visit visit(std::size_t cell, int round) = 0;
+  // Tries cells[cell] once. A stand that is not to be kept is gone afterwards; one that is, is stopped until its turn.
+  virtual Visit visit(std::size_t cell, const VisitOrder& order) = 0;
 
-  // Every cell begins afresh at its next visit.
+  // Ends all stands that were kept.
   virtual void renew() = 0;
 
-  // The baseline's time when so many processes run it at once: the median copy. None where this cannot be tried.
+  // The baseline's time when so many processes run it at once: the median copy. None where this cannot be tried, or
+  // would not fit into memory.
   virtual std::optional<double> crowd(int copies) = 0;
 
   // Ends the block and everything it started.

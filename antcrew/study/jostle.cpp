@@ -105,7 +105,7 @@ JostleReport jostle(const StudyBase& study, const Plan& plan, const std::functio
       for (int round = 1; round <= rounds && !spent(); ++round) {
         for (std::size_t i = 0; i < cells.size() && !spent(); ++i) {
           if (over[i]) continue;
-          const Visit visit = host.visit(i, round);
+          const Visit visit = host.visit(i, {round, 0, true});
           over[i] = visit.over;
           ++report.trials;
           for (const Fault& fault : visit.seen.faults) note(report, cells[i], point.size, fault);

@@ -1,6 +1,8 @@
 #include "antcrew/study/local_host.hpp"
 
 #include "antcrew/machine/clock.hpp"
+#include "antcrew/machine/control_group.hpp"
+#include "antcrew/machine/refill.hpp"
 #include "antcrew/machine/usage.hpp"
 
 namespace antcrew {
@@ -26,16 +28,22 @@ MadeBlock make_block(const StudyBase& study, const Point& at, BlockFacts& facts,
   made.fault = caught(
       [&] {
         const auto baseline = study.open_baseline();
+        reset_peak_memory();
+        const std::uint64_t resident = resident_bytes();
         baseline->prepare(made.input, 1);
         const Usage used_before = usage_before();
         made.reference.wall_s = static_cast<double>(baseline->call_ns(made.input, 1)) * 1e-9;
         made.reference.cpu_s = (usage_after() - used_before).cpu_s();
         made.reference_answer = baseline->take_answer();
+        const std::uint64_t peak = peak_memory_bytes();
+        made.bytes_of_a_call = peak > resident ? peak - resident : 0;
       },
       0, "the baseline");
   facts.reference_s = made.reference.wall_s;
   const std::uint64_t after = resident_bytes();
   facts.input_bytes = after > before ? after - before : 0;
+  facts.refill_s = made.reference.refill_s = refill_s(facts.input_bytes);
+  made.reference.quota_period_s = ControlGroup().period_s();
   tell(board, Stage::idle);
   return made;
 }
@@ -51,14 +59,14 @@ std::optional<Fault> LocalHost::open(const Point& at, const std::vector<CellSpec
   return made.fault;
 }
 
-Visit LocalHost::visit(std::size_t cell, int round) {
+Visit LocalHost::visit(std::size_t cell, const VisitOrder& order) {
   if (limits_.stop && limits_.stop()) throw Stopped{};
   std::unique_ptr<Visitor>& visitor = visitors_[cell];
   if (!visitor) {
     visitor = std::make_unique<Visitor>(study_, cells_[cell], input_, reference_answer_, reference_, nullptr);
   }
-  Visit visit = visitor->visit(round);
-  if (visit.replace) visitor.reset();
+  Visit visit = visitor->visit(order);
+  if (visit.replace || !order.keep) visitor.reset();
   return visit;
 }
 

@@ -13,7 +13,7 @@ class LocalHost : public Host {
   LocalHost(const StudyBase& study, HostLimits limits) : study_(study), limits_(std::move(limits)) {}
 
   std::optional<Fault> open(const Point& at, const std::vector<CellSpec>& cells, BlockFacts& facts) override;
-  Visit visit(std::size_t cell, int round) override;
+  Visit visit(std::size_t cell, const VisitOrder& order) override;
   void renew() override;
   std::optional<double> crowd(int) override { return std::nullopt; }
   void close() override;
@@ -33,6 +33,7 @@ struct MadeBlock {
   Anything input;
   Anything reference_answer;
   Reference reference;
+  std::uint64_t bytes_of_a_call = 0;  // that the baseline takes beyond the input, at most
   std::optional<Fault> fault;
 };
 MadeBlock make_block(const StudyBase& study, const Point& at, BlockFacts& facts, StandBoard* board);

@@ -18,9 +18,10 @@ struct Plan {
   std::map<std::string, std::vector<std::size_t>> dimensions = {};  // those named replace the study's values
   std::vector<Pin> pins = {};                                       // empty = the study's own, or off
   std::vector<std::string> variants = {};                           // names, or name (crew); empty = all
-  int rounds = 0;           // trials of every cell; 0 = in stages, 11 to 60, until the intervals are narrow enough
+  int rounds = 0;           // of every cell, and as many to confirm; 0 = in stages, 11 to 60, until narrow enough
   double width = 0.05;      // that half-width of the intervals, relative to the median
-  double budget_s = 60;     // wall time of the whole study; the round under way is finished. 0 = no limit
+  double budget_s = 60;     // wall time of the whole study, kept within 15 % or one visit of every cell. 0 = no limit
+  bool confirm = true;      // try the best again, and what is not told apart from it, in fresh rounds
   std::uint64_t seed = 0;   // of the order of cells; 0 = a fresh one, kept in the record
   bool stands = true;       // each cell in a process of its own; false is for debuggers
   double call_limit_s = 0;  // longest call; 0 = thirty times the baseline's, at least 10 s

@@ -10,6 +10,7 @@
 #include <string>
 
 #include "antcrew/record/record.hpp"
+#include "antcrew/record/step.hpp"
 #include "antcrew/study/build.hpp"
 #include "antcrew/study/plan.hpp"
 
@@ -27,16 +28,18 @@ struct Progress {
 // What a caller wants to hear of a run. All are called from the thread that called run(), between trials.
 struct RunHooks {
   std::function<void(const Progress&)> on_visit = {};
+  std::function<void(const Record&)> on_begin = {};      // the record before the first trial of this run
+  std::function<void(const RecordStep&)> on_step = {};   // what was added to it since, bit by bit
   std::function<void(const Record&)> on_round = {};      // the record as it is after each round
   std::function<void(const std::string&)> on_note = {};  // something to know while it runs, in one sentence
-  std::function<bool()> stop = {};                       // true ends the run; the round in flight is dropped
+  std::function<bool()> stop = {};                       // true ends the run; the visit in flight is dropped
 };
 
 // Throws Error for a study or plan that cannot be run; what goes wrong in a cell is a fault in the record instead.
 Record run(const StudyBase& study, const Plan& plan = {}, const RunHooks& hooks = {},
            const BuildFacts& build = build_of_this_file());
 
-// Goes on with a record: the rounds it has are kept. Parts of the grid that its plan gave and this one leaves open are
+// Goes on with a record: the visits it has are kept, also those of a round that was not finished. Parts of the grid that its plan gave and this one leaves open are
 // taken from it. Throws Error (study.changed), naming what changed, when title,
 // variants, grid, machine or build are not those of the record. With plan.again only the named variant may have
 // changed: it gets a new attempt beside the old ones.

@@ -16,12 +16,15 @@
 #include "antcrew/base/units.hpp"
 #include "antcrew/machine/clock.hpp"
 #include "antcrew/machine/limits.hpp"
+#include "antcrew/machine/refill.hpp"
+#include "antcrew/machine/usage.hpp"
 #include "antcrew/study/internal/block_process.hpp"
 
 namespace antcrew {
 namespace {
 
 constexpr double look_every_s = 0.05;
+constexpr double late_look_s = 1.0;  // after the one before
 constexpr double limit_of_baseline_s = 3600;  // nothing is known yet to judge it by
 constexpr double limit_factor = 30;
 constexpr double least_limit_s = 10;
@@ -47,7 +50,9 @@ Stage stage_of(const StandBoard& board) {
 
 }  // namespace
 
-StandsHost::StandsHost(const StudyBase& study, HostLimits limits) : study_(study), limits_(std::move(limits)) {}
+StandsHost::StandsHost(const StudyBase& study, HostLimits limits) : study_(study), limits_(std::move(limits)) {
+  read_speed();  // once, before anything is forked
+}
 
 StandsHost::~StandsHost() {
   close();
@@ -86,36 +91,41 @@ double StandsHost::call_limit_s() const noexcept {
   return limits_.call_s > 0 ? limits_.call_s : std::max(least_limit_s, limit_factor * reference_s_);
 }
 
-// None when the other end died or, with timed_out set, made no progress for limit_s.
-std::optional<std::string> StandsHost::wait(internal::Channel& channel, StandBoard& board, double limit_s,
-                                            bool& timed_out) {
+// Limits count looks, not a clock that may jump while nobody looks.
+StandsHost::Waited StandsHost::wait(internal::Channel& channel, StandBoard& board, double limit_s) {
   struct NoProgress {};
   std::uint64_t progress = board.progress.load();
-  std::int64_t since = now_ns();
-  timed_out = false;
+  int looks = 0;
+  std::int64_t looked_ns = now_ns();
+  Waited waited;
+  const auto look = [&] {
+    const std::int64_t now = now_ns();
+    waited.paused = waited.paused || static_cast<double>(now - looked_ns) * 1e-9 > late_look_s;
+    looked_ns = now;
+  };
   try {
-    return channel.receive(look_every_s, [&] {
+    waited.message = channel.receive(look_every_s, [&] {
+      look();
       if (limits_.stop && limits_.stop()) throw Stopped{};
       const std::uint64_t now = board.progress.load();
-      if (now != progress) {
-        progress = now;
-        since = now_ns();
-      }
+      looks = now == progress ? looks + 1 : 0;
+      progress = now;
       const double allowed_s = in_user_code(stage_of(board)) ? limit_s : limit_s + off_clock_s;
-      if (static_cast<double>(now_ns() - since) * 1e-9 > allowed_s) throw NoProgress{};
+      if (looks * look_every_s > allowed_s) throw NoProgress{};
     });
+    look();
   } catch (const NoProgress&) {
-    timed_out = true;
-    return std::nullopt;
+    waited.timed_out = true;
   }
+  return waited;
 }
 
 std::optional<Fault> StandsHost::wait_for_input(BlockFacts& facts) {
   StandBoard& board = boards_[cells_.size()];
   const double limit_s = limits_.call_s > 0 ? limits_.call_s : limit_of_baseline_s;
-  bool late = false;
-  if (const auto message = wait(block_, board, limit_s, late)) return internal::made_from_message(*message, facts);
-  if (late) {
+  const Waited waited = wait(block_, board, limit_s);
+  if (waited.message) return internal::made_from_message(*waited.message, facts);
+  if (waited.timed_out) {
     ::kill(-block_pid_, SIGKILL);
     ::kill(block_pid_, SIGKILL);
   }
@@ -123,7 +133,7 @@ std::optional<Fault> StandsHost::wait_for_input(BlockFacts& facts) {
   while (::waitpid(block_pid_, &status, 0) < 0 && errno == EINTR) {
   }
   block_pid_ = 0;
-  return late ? timed_out(board, limit_s, 0) : how_it_ended(status, board, 0);
+  return waited.timed_out ? timed_out(board, limit_s, 0) : how_it_ended(status, board, 0);
 }
 
 std::optional<Fault> StandsHost::open(const Point& at, const std::vector<CellSpec>& cells, BlockFacts& facts) {
@@ -149,8 +159,7 @@ std::optional<Fault> StandsHost::open(const Point& at, const std::vector<CellSpe
 std::string StandsHost::ask_block(const std::string& request) {
   block_.send(request);
   StandBoard& board = boards_[cells_.size()];
-  bool late = false;
-  const auto answer = wait(block_, board, std::max(60.0, 20 * call_limit_s()), late);
+  const auto answer = wait(block_, board, std::max(60.0, 20 * call_limit_s())).message;
   if (!answer) {
     could_not_run("study.block", "study '" + study_.title() + "'",
                   "the process that holds the input was ended from outside",
@@ -171,8 +180,7 @@ bool StandsHost::ensure_stand(std::size_t cell) {
 
 int StandsHost::end_stand(Stand& stand) {
   const int status = std::atoi(ask_block("end " + std::to_string(stand.pid)).c_str());
-  stand.channel.close();
-  stand.pid = 0;
+  stand = Stand();
   return status;
 }
 
@@ -214,33 +222,58 @@ Fault StandsHost::how_it_ended(int status, const StandBoard& board, int round) c
   return fault;
 }
 
-Visit StandsHost::visit(std::size_t cell, int round) {
+void StandsHost::ask_stand(Stand& stand, const VisitOrder& order) {
+  if (stand.stopped) ::kill(-stand.pid, SIGCONT);
+  stand.channel.send(internal::to_message(order));
+}
+
+Visit StandsHost::visit(std::size_t cell, const VisitOrder& order) {
   Visit visit;
+  const std::int64_t began = now_ns();
+  const bool fresh = stands_[cell].pid == 0;
   if (!ensure_stand(cell)) {
-    visit.seen.faults.push_back({Fault::Kind::out_of_memory, round, "the system refused a process for this cell"});
+    visit.seen.faults.push_back({Fault::Kind::out_of_memory, order.round, "the system refused a process for this cell"});
     visit.over = true;
     return visit;
   }
   Stand& stand = stands_[cell];
-  bool late = false;
-  stand.channel.send(std::to_string(round));
-  const auto message = wait(stand.channel, boards_[cell], call_limit_s(), late);
-  if (message) {
-    visit = internal::visit_from_message(*message);
-    if (visit.replace || visit.over) end_stand(stand);
+  const double forking_s = static_cast<double>(now_ns() - began) * 1e-9;
+  const double others_before_s = cpu_s_of(block_pid_) + static_cast<double>(process_cpu_ns()) * 1e-9;
+  ask_stand(stand, order);
+  const Waited waited = wait(stand.channel, boards_[cell], call_limit_s());
+  const double others_s =
+      cpu_s_of(block_pid_) + static_cast<double>(process_cpu_ns()) * 1e-9 - others_before_s;
+  if (!waited.message) {
+    const int status = end_stand(stand);
+    visit.seen.faults.push_back(waited.timed_out ? timed_out(boards_[cell], call_limit_s(), order.round)
+                                                 : how_it_ended(status, boards_[cell], order.round));
+    visit.over = true;
     return visit;
   }
-  const int status = end_stand(stand);
-  visit.seen.faults.push_back(late ? timed_out(boards_[cell], call_limit_s(), round)
-                                   : how_it_ended(status, boards_[cell], round));
-  visit.over = true;
+  visit = internal::visit_from_message(*waited.message);
+  visit.neighbours_cpu_s = others_s;
+  if (fresh) visit.renewing_s += forking_s;
+  if (waited.paused && visit.dropped == Visit::Dropped::no) {
+    visit.dropped = Visit::Dropped::paused;
+    visit.seen.trials.clear();
+  }
+  if (visit.replace || visit.over || !order.keep) {
+    end_stand(stand);
+  } else {
+    stand.stopped = ::kill(-stand.pid, SIGSTOP) == 0;
+  }
   return visit;
 }
 
+// All at once: the block looks for what they left behind a single time.
 void StandsHost::renew() {
+  std::string pids;
   for (Stand& stand : stands_) {
-    if (stand.pid > 0) end_stand(stand);
+    if (stand.pid == 0) continue;
+    pids += " " + std::to_string(stand.pid);
+    stand = Stand();
   }
+  if (!pids.empty()) ask_block("end" + pids);
 }
 
 std::optional<double> StandsHost::crowd(int copies) {

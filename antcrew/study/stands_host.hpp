@@ -19,7 +19,7 @@ class StandsHost : public Host {
   ~StandsHost() override;
 
   std::optional<Fault> open(const Point& at, const std::vector<CellSpec>& cells, BlockFacts& facts) override;
-  Visit visit(std::size_t cell, int round) override;
+  Visit visit(std::size_t cell, const VisitOrder& order) override;
   void renew() override;
   std::optional<double> crowd(int copies) override;
   void close() override;
@@ -28,6 +28,7 @@ class StandsHost : public Host {
   struct Stand {
     internal::Channel channel;
     pid_t pid = 0;
+    bool stopped = false;
   };
 
   void start_block(bool own_inputs);
@@ -35,7 +36,13 @@ class StandsHost : public Host {
   bool ensure_stand(std::size_t cell);
   int end_stand(Stand& stand);
   std::string ask_block(const std::string& request);
-  std::optional<std::string> wait(internal::Channel& channel, StandBoard& board, double limit_s, bool& timed_out);
+  struct Waited {
+    std::optional<std::string> message;  // none = the other end died, or made no progress for too long
+    bool timed_out = false;
+    bool paused = false;  // a look came far too late: this process or the whole machine was stopped meanwhile
+  };
+  Waited wait(internal::Channel& channel, StandBoard& board, double limit_s);
+  void ask_stand(Stand& stand, const VisitOrder& order);
   Fault how_it_ended(int status, const StandBoard& board, int round) const;
   Fault timed_out(const StandBoard& board, double limit_s, int round) const;
   double call_limit_s() const noexcept;

@@ -1,19 +1,18 @@
 #include "antcrew/study/visit.hpp"
 
 #include <fmt/format.h>
-#include <sched.h>
-#include <unistd.h>
 
 #include <algorithm>
 #include <cmath>
 #include <new>
-#include <random>
 
+#include "antcrew/analysis/statistics.hpp"
 #include "antcrew/base/type_name.hpp"
 #include "antcrew/base/units.hpp"
 #include "antcrew/crew/process_errors.hpp"
 #include "antcrew/machine/afterwork.hpp"
 #include "antcrew/machine/clock.hpp"
+#include "antcrew/machine/control_group.hpp"
 #include "antcrew/machine/jostle.hpp"
 #include "antcrew/machine/processors.hpp"
 #include "antcrew/machine/topology.hpp"
@@ -23,15 +22,30 @@
 namespace antcrew {
 namespace {
 
-// A trial lasts this long at least: a thousand times what reading the clock costs. Shorter calls are repeated.
-constexpr double shortest_trial_s = 200e-6;
+// Calls of this length are timed one by one: a thousand times what reading the clock costs. Shorter ones fill a batch.
+constexpr double timed_alone_s = 30e-6;
+constexpr double batch_s = 200e-6;
 constexpr double most_calls = 1'000'000;
+constexpr int periods_of_a_batch = 3;                    // of a CPU quota: so that the figure is one that lasts
+constexpr std::uint64_t most_kept_bytes = 256ull << 20;  // answers of one batch
 
-constexpr double settled_within = 0.02;
-constexpr double long_call_s = 1;         // one settling call is enough for these
-constexpr int most_settling_trials = 10;  // on a machine that never comes to rest
-constexpr double longest_settling_s = 0.5;
+// Timing makes up for all that is not timed, so that most of a study's time is; but no longer than this at once.
+constexpr double timed_over_rest = 1.5;
+constexpr double longest_timing_s = 1.5;
+constexpr std::size_t most_batches = 2000;
+constexpr double short_call_s = 50e-3;  // three batches at least below, one above long_call_s, else two
+constexpr double long_call_s = 0.5;
+
+constexpr int most_settling_calls = 3;
+constexpr double settled_thrice_s = 1e-3;   // calls below settle three times,
+constexpr double settled_once_refills = 20;  // those of fewer refill times once
+constexpr double negligible = 0.01;          // refill and start-up: then the first call is as good as any
+constexpr double process_start_s = 0.3e-3;   // a fresh process touches its pages for the first time
+
+constexpr double comparing_share = 0.1;       // of the time timed; the first and the last batch are always compared
+constexpr double looked_after_each_s = 5e-3;  // batches as long: whether work goes on afterwards
 constexpr double longest_comparing_s = 2e-3;  // beyond the last answer's
+constexpr double noticed_sleep_s = 1e-3;      // of the machine
 
 // A call that used less CPU than this share of the baseline's, while others used as much after it, did not wait.
 constexpr double too_little_inside = 0.5;
@@ -40,11 +54,6 @@ constexpr double least_judged_cpu_s = 1e-3;
 
 Fault threw(int round, const std::string& during, const std::string& what) {
   return {Fault::Kind::threw, round, during.empty() ? what : during + " threw " + what};
-}
-
-std::size_t calls_for(double call_s) {
-  if (call_s >= shortest_trial_s) return 1;
-  return static_cast<std::size_t>(std::clamp(std::ceil(shortest_trial_s / std::max(call_s, 1e-10)), 1.0, most_calls));
 }
 
 // A first call may start a pool that goes on looking for work for a while; later ones have no such excuse.
@@ -77,6 +86,17 @@ Fault left_work(int round, double wall_s, const Leftover& left) {
   return fault;
 }
 
+void add_usage(Usage& sum, const Usage& more) {
+  sum.user_s += more.user_s;
+  sum.system_s += more.system_s;
+  sum.caller_s += more.caller_s;
+  sum.run_delay_s += more.run_delay_s;
+  sum.switches_voluntary += more.switches_voluntary;
+  sum.switches_forced += more.switches_forced;
+  sum.faults_minor += more.faults_minor;
+  sum.faults_major += more.faults_major;
+}
+
 void keep_usage(Trial& trial, const Usage& used) {
   const double calls = static_cast<double>(trial.calls);
   trial.user_s = used.user_s / calls;
@@ -87,6 +107,15 @@ void keep_usage(Trial& trial, const Usage& used) {
   trial.switches_forced = used.switches_forced;
   trial.faults_minor = used.faults_minor;
   trial.faults_major = used.faults_major;
+}
+
+void keep_leftover(Trial& trial, const Leftover& left) {
+  trial.tail_s = std::max(trial.tail_s, left.went_on_s);
+  trial.tail_cpu_s = std::max(trial.tail_cpu_s, left.cpu_s);
+}
+
+void note_processor(Trial& trial) {
+  if (const int here = internal::processor_here(); here >= 0) trial.processor = here;
 }
 
 void keep_journal(Trial& trial, const internal::Journal& journal) {
@@ -103,24 +132,12 @@ void pin_this_thread(Pin pin) {
   internal::keep_on(0, one);
 }
 
-// Moves the calling thread to a random processor, and lets it go again. Processors of one machine differ (a neighbour
-// under the same hypervisor, a hotter core), and a process tends to stay where it is: without this, all rounds of a
-// cell would share the luck of one placement, and rounds would not be independent.
-void change_places() {
-  cpu_set_t allowed;
-  if (sched_getaffinity(0, sizeof allowed, &allowed) != 0) return;
-  const int count = CPU_COUNT(&allowed);
-  if (count < 2) return;
-  static std::minstd_rand random(static_cast<unsigned>(now_ns()) ^ static_cast<unsigned>(getpid()));
-  int chosen = static_cast<int>(random() % static_cast<unsigned>(count));
-  for (int cpu = 0; cpu < CPU_SETSIZE; ++cpu) {
-    if (!CPU_ISSET(cpu, &allowed) || chosen-- > 0) continue;
-    cpu_set_t one;
-    CPU_ZERO(&one);
-    CPU_SET(cpu, &one);
-    if (sched_setaffinity(0, sizeof one, &one) == 0) sched_setaffinity(0, sizeof allowed, &allowed);
-    return;
-  }
+double since_s(std::int64_t start_ns) {
+  return static_cast<double>(now_ns() - start_ns) * 1e-9;
+}
+
+int least_batches(double call_s) {
+  return call_s < short_call_s ? 3 : call_s < long_call_s ? 2 : 1;
 }
 
 }  // namespace
@@ -193,7 +210,6 @@ double Visitor::patience_s() const noexcept {
   return std::clamp(3 * reference_.wall_s, 0.1, 5.0);
 }
 
-// Starts the crew and makes the call that pays for everything that happens once.
 void Visitor::start(Visit& visit) {
   tell(Stage::starting);
   if (journal_ == nullptr) journal_ = internal::Journal::create();
@@ -206,118 +222,190 @@ void Visitor::start(Visit& visit) {
     if (options.pin == Pin::off) options.pin = spec_.pin;
     session_ = spec_.variant->open(spec_.workers, options);
   }
-  visit.seen.startup_s.push_back(static_cast<double>(now_ns() - start) * 1e-9);
+  startup_s_ = since_s(start);
+  first_s_ = 0;
+  visit.seen.startup_s.push_back(startup_s_);
   if (const auto crew = session_->crew_facts()) {
     visit.seen.asked_processors = crew->asked_processors;
     visit.seen.granted_processors = crew->granted_processors;
   }
-  pinned_ = spec_.pin != Pin::off || !visit.seen.asked_processors.empty();
+}
+
+// What one visit times: batches of calls, and all that is read around them.
+struct Visitor::Timing {
+  Trial trial;
+  std::vector<double> times;  // of each batch, a call
+  Usage used;
+  std::int64_t since_ns = 0;
+  double timed_s = 0;
+  double compared_s = 0;
+  bool last = false;  // the batch just timed is the last one
+
+  // As much as makes up for all else, and enough batches to have a middle.
+  bool enough() const noexcept {
+    if (static_cast<int>(times.size()) < least_batches(times.back() * static_cast<double>(trial.calls))) return false;
+    if (times.size() >= most_batches) return true;
+    const double rest_s = since_s(since_ns) - timed_s;
+    return timed_s >= std::min(timed_over_rest * rest_s, longest_timing_s);
+  }
+  void add(double wall_s, const Usage& more) {
+    timed_s += wall_s;
+    times.push_back(wall_s / static_cast<double>(trial.calls));
+    add_usage(used, more);
+    last = enough() || internal::jostle_seed.load() != 0;
+    if (times.size() == 1) trial.processors = processors_last_used();
+  }
+};
+
+// Refill and start-up are nothing beside such a call, so the first one of a stand is timed as any.
+bool Visitor::first_call_counts(double call_s) const noexcept {
+  return reference_.refill_s + startup_s_ + process_start_s < negligible * call_s;
+}
+
+// The call that pays for everything that happens once. Where that is nothing beside it, it is timed as any other.
+void Visitor::first_call(Visit& visit, Timing& timing) {
+  const std::int64_t began_ns = now_ns();
+  const std::uint64_t before_bytes = private_bytes_now();
   session_->prepare(input_, 1);
+  internal::open_journal.store(journal_, std::memory_order_relaxed);
   const Afterwork watch;
   const Usage before = usage_before();
-  const double cold_s = call_s(1);
+  first_s_ = call_s(1);
   const Usage used = usage_after() - before;
+  internal::open_journal.store(nullptr, std::memory_order_relaxed);
   const Leftover left = watch.look(patience_s());
-  session_->drop_answers();
-  visit.seen.cold_s.push_back(cold_s);
+  const std::uint64_t after_bytes = private_bytes_now();
+  bytes_of_a_call_ = after_bytes > before_bytes ? after_bytes - before_bytes : 0;
+  visit.seen.cold_s.push_back(first_s_);
   if (did_not_wait(used.cpu_s(), left, reference_, true)) {
     leaves_work_ = true;
-    visit.seen.faults.push_back(left_work(0, cold_s, left));
+    visit.seen.faults.push_back(left_work(0, first_s_, left));
   }
+  if (calls_of_a_batch(first_s_) == 1 && first_call_counts(first_s_)) {
+    timing.trial.first = true;
+    visit.began_ns = began_ns;
+    timing.add(first_s_, used);
+    keep_leftover(timing.trial, left);
+    compare(visit, timing);
+  } else {
+    journal_->clear();
+  }
+  session_->drop_answers();
+  visit.renewing_s = startup_s_ + (timing.trial.first ? 0 : since_s(began_ns));
 }
 
-// Calls until two in a row agree, so that caches, clock frequency and the crew are as they are in steady use.
-Visitor::Settled Visitor::settle() {
-  Settled s;
-  const auto call = [&] {
-    session_->prepare(input_, s.calls_each);
-    const double seconds = call_s(s.calls_each);
+// Noise never adds any: what has not come to rest by then does not.
+void Visitor::settle(Trial& trial) {
+  // One that leaves work running would only pile it up; a jostled one never settles.
+  if (leaves_work_ || internal::jostle_seed.load() != 0) return;
+  const int calls = first_s_ < settled_thrice_s                                 ? most_settling_calls
+                    : first_s_ < settled_once_refills * reference_.refill_s ? 1
+                                                                                : 0;
+  for (int call = 0; call < calls; ++call) {
+    session_->prepare(input_, 1);
+    const double seconds = call_s(1);
     session_->drop_answers();
-    s.total_s += seconds;
-    s.calls += static_cast<int>(s.calls_each);
-    return seconds / static_cast<double>(s.calls_each);
-  };
-  double last = s.first_s = call();
-  if (last > long_call_s) return s;
-  s.calls_each = calls_for(last);
-  for (int trials = 1; trials < most_settling_trials; ++trials) {
-    const double now = call();
-    const bool agree = std::fabs(now - last) <= settled_within * std::min(now, last);
-    last = now;
-    s.calls_each = calls_for(now);
-    if (agree || s.total_s > longest_settling_s) break;
+    if (call == 0) trial.visited_s = seconds;
+    trial.settling_s += seconds;
+    ++trial.settling_calls;
+    if (call + 1 < calls && trial.settling_s > settled_thrice_s * most_settling_calls) break;
   }
-  return s;
 }
 
-// The last answer, which is timed, and as many of the others as there is time for: when a trial has many they are
-// short.
-Difference Visitor::compare_answers(double& compare_s) {
+std::size_t Visitor::calls_of_a_batch(double call_s) const {
+  const double quota_s = periods_of_a_batch * reference_.quota_period_s;
+  const double wanted_s = quota_s > 0 ? quota_s : call_s < timed_alone_s ? batch_s : 0;
+  if (call_s >= wanted_s) return 1;
+  const double room = static_cast<double>(most_kept_bytes) / static_cast<double>(std::max<std::uint64_t>(bytes_of_a_call_, 1));
+  const double calls = std::ceil(wanted_s / std::max(call_s, 1e-10));
+  return static_cast<std::size_t>(std::clamp(calls, 1.0, std::max(1.0, std::min(most_calls, room))));
+}
+
+// The last answer, which is timed, and as many of the others as there is time for: when a batch has many they are short.
+double Visitor::compare_answers() {
   const std::size_t last = session_->kept() - 1;
   const std::int64_t start = now_ns();
-  const auto elapsed_s = [&] { return static_cast<double>(now_ns() - start) * 1e-9; };
-  Difference difference = session_->compare(reference_answer_, last);
-  compare_s = elapsed_s();
-  for (std::size_t k = 0; k < last && difference.agree && elapsed_s() < longest_comparing_s; ++k) {
-    difference = session_->compare(reference_answer_, k);
-  }
-  return difference;
+  difference_ = session_->compare(reference_answer_, last);
+  const double last_s = since_s(start);
+  for (std::size_t k = 0; k < last && difference_.agree && since_s(start) < longest_comparing_s; ++k)
+    difference_ = session_->compare(reference_answer_, k);
+  return last_s;
 }
 
-void Visitor::note_agreement(Visit& visit, Trial& trial) {
-  tell(Stage::comparing);
+void Visitor::compare(Visit& visit, Timing& timing) {
   const bool probe = spec_.variant != nullptr && spec_.variant->kind == Cell::Kind::probe;
-  if (probe) return;
-  Difference difference;
-  const auto fault =
-      caught([&] { difference = compare_answers(trial.compare_s); }, trial.round, "comparing the answers");
+  const bool due = timing.times.size() == 1 || timing.last || timing.compared_s < comparing_share * timing.timed_s;
+  if (probe || !due) return;
+  tell(Stage::comparing);
+  const std::int64_t start = now_ns();
+  double last_s = 0;
+  const auto fault = caught([&] { last_s = compare_answers(); }, timing.trial.round, "comparing the answers");
+  timing.compared_s += since_s(start);
+  timing.trial.compare_s = std::max(timing.trial.compare_s, last_s);
   if (fault) {
-    trial.agreed = false;
+    timing.trial.agreed = false;
     visit.seen.faults.push_back(*fault);
-  } else if (!difference.agree) {
-    trial.agreed = false;
-    Fault wrong{Fault::Kind::wrong_answer, trial.round, difference.in_words()};
-    wrong.evidence = {{"differing", static_cast<double>(difference.differing)},
-                      {"compared", static_cast<double>(difference.compared)}};
-    if (difference.numeric && std::isfinite(difference.largest))
-      wrong.evidence["largest_difference"] = difference.largest;
+  } else if (!difference_.agree) {
+    timing.trial.agreed = false;
+    Fault wrong{Fault::Kind::wrong_answer, timing.trial.round, difference_.in_words()};
+    wrong.evidence = {{"differing", static_cast<double>(difference_.differing)},
+                      {"compared", static_cast<double>(difference_.compared)}};
+    if (difference_.numeric && std::isfinite(difference_.largest))
+      wrong.evidence["largest_difference"] = difference_.largest;
     visit.seen.faults.push_back(std::move(wrong));
   }
 }
 
-void Visitor::timed_trial(Visit& visit, int round) {
-  Settled settled;
-  // One that leaves work running would only pile it up; a jostled one never settles.
-  if (!leaves_work_ && internal::jostle_seed.load() == 0) settled = settle();
-  Trial trial;
-  trial.round = round;
-  trial.calls = settled.calls_each;
-  trial.visited_s = settled.first_s;
-  trial.settling_calls = settled.calls;
-  trial.settling_s = settled.total_s;
-
+void Visitor::batch(Visit& visit, Timing& timing) {
+  Trial& trial = timing.trial;
   session_->prepare(input_, trial.calls);
-  reset_peak_memory();
-  journal_->clear();
   internal::open_journal.store(journal_, std::memory_order_relaxed);
   const Afterwork watch;
   const Usage before = usage_before();
   const double wall_s = call_s(trial.calls);
-  const Usage used = usage_after() - before;
-  const Leftover left = watch.look(patience_s());
-  internal::open_journal.store(nullptr, std::memory_order_relaxed);
-  trial.wall_s = wall_s / static_cast<double>(trial.calls);
-  trial.peak_bytes = peak_memory_bytes();
-  trial.tail_s = left.went_on_s;
-  trial.tail_cpu_s = left.cpu_s;
-  keep_usage(trial, used);
-  keep_journal(trial, *journal_);
-  note_agreement(visit, trial);
-  if (did_not_wait(used.cpu_s() / static_cast<double>(trial.calls), left, reference_, false)) {
-    visit.seen.faults.push_back(left_work(round, trial.wall_s, left));
-    leaves_work_ = true;
+  timing.add(wall_s, usage_after() - before);
+  if (timing.times.size() == 1 || timing.last || wall_s >= looked_after_each_s) {
+    const Leftover left = watch.look(patience_s());
+    keep_leftover(trial, left);
+    const double cpu_of_a_call = timing.used.cpu_s() / static_cast<double>(trial.calls * timing.times.size());
+    if (!leaves_work_ && did_not_wait(cpu_of_a_call, left, reference_, false)) {
+      visit.seen.faults.push_back(left_work(trial.round, timing.times.back(), left));
+      leaves_work_ = true;
+    }
   }
+  internal::open_journal.store(nullptr, std::memory_order_relaxed);
+  compare(visit, timing);
   session_->drop_answers();
+}
+
+void Visitor::timed_trial(Visit& visit, const VisitOrder& order) {
+  static const ControlGroup group;
+  Timing timing;
+  Trial& trial = timing.trial;
+  trial.round = order.round;
+  timing.since_ns = order.since_ns > 0 ? order.since_ns : now_ns();
+  const auto throttled_before = group.throttled_s();
+  journal_->clear();
+  reset_peak_memory();
+  note_processor(trial);
+  if (first_s_ == 0) first_call(visit, timing);
+  if (!trial.first) {
+    settle(trial);
+    trial.calls = calls_of_a_batch(trial.settling_calls > 0 ? trial.settling_s / trial.settling_calls : first_s_);
+    reset_peak_memory();
+    note_processor(trial);
+    visit.began_ns = now_ns();
+    batch(visit, timing);
+  }
+  while (!timing.last && !leaves_work_ && trial.agreed) batch(visit, timing);
+  trial.peak_bytes = peak_memory_bytes();
+  if (trial.peak_bytes == 0u) trial.peak_bytes.reset();
+  trial.calls *= timing.times.size();
+  trial.wall_s = median(timing.times);
+  trial.times_s = std::move(timing.times);
+  if (const auto after = group.throttled_s(); after && throttled_before) trial.throttled_s = *after - *throttled_before;
+  keep_usage(trial, timing.used);
+  keep_journal(trial, *journal_);
   visit.seen.trials.push_back(std::move(trial));
 }
 
@@ -338,16 +426,16 @@ void Visitor::look_at_memory(Visit& visit) {
   if (watch.looks() > 0) visit.seen.tree_bytes.push_back(watch.peak_bytes());
 }
 
-Visit Visitor::visit(int round) {
+Visit Visitor::visit(const VisitOrder& order) {
   Visit visit;
+  const double asleep_before_s = asleep_s();
   const auto fault = caught(
       [&] {
         if (!session_) start(visit);
-        if (!pinned_) change_places();
-        timed_trial(visit, round);
+        timed_trial(visit, order);
         look_at_memory(visit);
       },
-      round);
+      order.round);
   internal::open_journal.store(nullptr, std::memory_order_relaxed);
   tell(Stage::idle);
   if (fault) {
@@ -356,6 +444,10 @@ Visit Visitor::visit(int round) {
     session_.reset();
   }
   visit.replace = visit.replace || leaves_work_;
+  if (asleep_s() - asleep_before_s > noticed_sleep_s) {
+    visit.dropped = Visit::Dropped::asleep;
+    visit.seen.trials.clear();
+  }
   return visit;
 }
 

@@ -20,17 +20,31 @@ struct CellSpec {
   Pin pin = Pin::off;  // of the point
 };
 
+// How a cell is to be visited.
+struct VisitOrder {
+  int round = 1;
+  std::int64_t since_ns = 0;  // when the last visit ended: what passed since then is made up for by timing
+  bool keep = false;          // the stand will be visited again
+};
+
 // What one visit brought: a cell that holds just that (at most one trial), to be added to the record's.
 struct Visit {
   Cell seen;
   bool over = false;     // the cell cannot or need not be tried again
   bool replace = false;  // this stand must not be used again
+  double renewing_s = 0;  // of the visit's time: a new stand, its crew and its first call; 0 = it was there already
+  std::int64_t began_ns = 0;  // when timing began; 0 = not told
+  double neighbours_cpu_s = 0;  // used meanwhile by processes of this study that were not on trial
+  enum class Dropped { no, asleep, paused };
+  Dropped dropped = Dropped::no;  // its trial is not among `seen`: the clock cannot be believed
 };
 
-// The baseline's reference call, which everything else is judged against.
+// What visits are judged and laid out by: the baseline's reference call, and what this machine and group are like.
 struct Reference {
   double wall_s = 0;
   double cpu_s = 0;
+  double refill_s = 0;       // reading what the caches can hold of the input
+  double quota_period_s = 0;  // of the control group; 0 = no quota
 };
 
 // What a stand tells the outside while it works, in memory that both have mapped.
@@ -57,25 +71,24 @@ class Visitor {
   Visitor(const Visitor&) = delete;
   Visitor& operator=(const Visitor&) = delete;
 
-  Visit visit(int round);
+  Visit visit(const VisitOrder& order);
 
  private:
+  struct Timing;
+
   void start(Visit& visit);
-  void timed_trial(Visit& visit, int round);
-  Difference compare_answers(double& compare_s);
+  void first_call(Visit& visit, Timing& timing);
+  void timed_trial(Visit& visit, const VisitOrder& order);
+  void batch(Visit& visit, Timing& timing);
+  void compare(Visit& visit, Timing& timing);
+  double compare_answers();
+  void settle(Trial& trial);
+  std::size_t calls_of_a_batch(double call_s) const;
+  bool first_call_counts(double call_s) const noexcept;
   void look_at_memory(Visit& visit);
-  void note_agreement(Visit& visit, Trial& trial);
   double call_s(std::size_t calls);
   void tell(Stage stage) noexcept;
   double patience_s() const noexcept;
-
-  struct Settled {
-    double first_s = 0;
-    double total_s = 0;
-    int calls = 0;
-    std::size_t calls_each = 1;
-  };
-  Settled settle();
 
   const StudyBase& study_;
   CellSpec spec_;
@@ -85,9 +98,12 @@ class Visitor {
   StandBoard* board_;
   std::unique_ptr<Session> session_;
   internal::Journal* journal_ = nullptr;
+  double first_s_ = 0;               // of this stand; 0 = not made yet
+  double startup_s_ = 0;
+  std::uint64_t bytes_of_a_call_ = 0;  // that its answer, or its copy of the input, keeps
   bool leaves_work_ = false;
   bool looked_at_memory_ = false;
-  bool pinned_ = false;
+  Difference difference_;
 };
 
 }  // namespace antcrew

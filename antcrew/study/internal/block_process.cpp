@@ -15,6 +15,7 @@
 #include <cmath>
 #include <cstdlib>
 #include <cstring>
+#include <sstream>
 
 #include "antcrew/analysis/statistics.hpp"
 #include "antcrew/crew/worker.hpp"
@@ -81,10 +82,8 @@ void end_with_parent(pid_t parent) {
   if (::getppid() != parent) ::_exit(0);
 }
 
-void limit_memory(const HostLimits& limits) {
+void limit_memory(std::uint64_t more) {
   if (sanitized) return;
-  const double share = static_cast<double>(read_limits().available_bytes) * 0.9;
-  const std::uint64_t more = limits.memory_bytes > 0 ? limits.memory_bytes : static_cast<std::uint64_t>(share);
   rlimit data{};
   if (more == 0 || ::getrlimit(RLIMIT_DATA, &data) != 0) return;
   data.rlim_cur = std::min<rlim_t>(data.rlim_max, virtual_data_bytes() + more);
@@ -96,26 +95,43 @@ void no_core_file() {
   ::setrlimit(RLIMIT_CORE, &none);
 }
 
-[[noreturn]] void serve_stand(Channel coordinator, const BlockOrder& order, std::size_t cell, MadeBlock made) {
-  StandBoard* board = &order.boards[cell];
-  watch_crashes(board);
-  limit_memory(order.limits);
-  if (order.own_inputs) {
-    BlockFacts unused;
-    made = make_block(order.study, order.at, unused, board);
-  }
-  Visitor visitor(order.study, order.cells[cell], made.input, made.reference_answer, made.reference, board);
+[[noreturn]] __attribute__((noinline)) void serve_visits(Channel coordinator, const BlockOrder& order, std::size_t cell,
+                                                         const MadeBlock& made) {
+  Visitor visitor(order.study, order.cells[cell], made.input, made.reference_answer, made.reference,
+                  &order.boards[cell]);
   while (const auto request = coordinator.receive()) {
+    const VisitOrder how = order_from_message(*request);
     Visit visit;
     if (made.fault) {
       visit.seen.faults.push_back(*made.fault);
       visit.over = true;
     } else {
-      visit = visitor.visit(std::atoi(request->c_str()));
+      visit = visitor.visit(how);
     }
     if (!coordinator.send(to_message(visit))) break;
   }
   ::_exit(0);
+}
+
+// Where stack and heap begin, to the cache line within a page or two, makes code faster or slower by chance. Every stand
+// draws its own place, so that this averages out.
+[[noreturn]] void serve_stand(Channel coordinator, const BlockOrder& order, std::size_t cell, MadeBlock made,
+                              std::uint64_t memory_bytes) {
+  StandBoard* board = &order.boards[cell];
+  watch_crashes(board);
+  limit_memory(memory_bytes);
+  if (order.own_inputs) {
+    BlockFacts unused;
+    made = make_block(order.study, order.at, unused, board);
+  }
+  const auto place = static_cast<std::uint64_t>(now_ns()) * 0x9e3779b97f4a7c15u ^ static_cast<std::uint64_t>(::getpid());
+  const std::size_t on_stack = 16 * ((place >> 40) % 512);
+  const std::size_t on_heap = 16 * (1 + (place >> 50) % 512);
+  auto* stack = static_cast<volatile char*>(__builtin_alloca(on_stack + 16));
+  stack[0] = 0;
+  void* heap = std::malloc(on_heap);  // stays
+  asm volatile("" : : "r"(heap) : "memory");
+  serve_visits(std::move(coordinator), order, cell, made);
 }
 
 // Memory that a crowd of copies shares.
@@ -164,10 +180,10 @@ class BlockProcess {
       const std::string word = request->substr(0, blank);
       const int number = std::atoi(request->c_str() + blank + 1);
       if (word == "stand") fork_stand(static_cast<std::size_t>(number));
-      if (word == "end") coordinator_.send(std::to_string(end_stand(number)));
+      if (word == "end") coordinator_.send(std::to_string(end_stands(numbers_in(request->substr(blank)))));
       if (word == "crowd") coordinator_.send(crowd_time(number));
     }
-    for (const pid_t stand : std::vector<pid_t>(stands_)) end_stand(stand);
+    end_stands(std::vector<pid_t>(stands_));
     ::_exit(0);
   }
 
@@ -194,6 +210,7 @@ class BlockProcess {
 
   void fork_stand(std::size_t cell) {
     auto [mine, theirs] = Channel::pair();
+    const std::uint64_t memory_bytes = memory_of_a_stand();
     const pid_t parent = ::getpid();
     const pid_t child = ::fork();
     if (child == 0) {
@@ -202,7 +219,7 @@ class BlockProcess {
       no_core_file();
       mine.close();
       coordinator_.close();
-      serve_stand(std::move(theirs), order_, cell, std::move(made_));
+      serve_stand(std::move(theirs), order_, cell, std::move(made_), memory_bytes);
     }
     if (child < 0) {
       coordinator_.send("0 " + std::string(std::strerror(errno)));
@@ -213,18 +230,36 @@ class BlockProcess {
     coordinator_.send(std::to_string(child), mine);
   }
 
-  // Ends a stand, its process group, and whatever of it moved elsewhere: as nearest reaper this process inherits those.
-  int end_stand(pid_t stand) {
-    siginfo_t info{};
-    const bool ended =
-        ::waitid(P_PID, static_cast<id_t>(stand), &info, WEXITED | WNOHANG | WNOWAIT) == 0 && info.si_pid == stand;
-    ::kill(-stand, SIGKILL);
-    if (!ended) ::kill(stand, SIGKILL);
+  static std::vector<pid_t> numbers_in(const std::string& text) {
+    std::vector<pid_t> numbers;
+    std::istringstream words(text);
+    for (pid_t number = 0; words >> number;) numbers.push_back(number);
+    return numbers;
+  }
+
+  // Ends stands, their process groups, and whatever of them moved elsewhere: as nearest reaper this process inherits
+  // those. How the last of them ended.
+  int end_stands(const std::vector<pid_t>& ending) {
     int status = 0;
-    while (::waitpid(stand, &status, 0) < 0 && errno == EINTR) {
+    for (const pid_t stand : ending) {
+      siginfo_t info{};
+      const bool ended =
+          ::waitid(P_PID, static_cast<id_t>(stand), &info, WEXITED | WNOHANG | WNOWAIT) == 0 && info.si_pid == stand;
+      ::kill(-stand, SIGKILL);
+      if (!ended) ::kill(stand, SIGKILL);
     }
-    stands_.erase(std::remove(stands_.begin(), stands_.end(), stand), stands_.end());
-    remove_all_scratch_of(stand);
+    for (const pid_t stand : ending) {
+      while (::waitpid(stand, &status, 0) < 0 && errno == EINTR) {
+      }
+      stands_.erase(std::remove(stands_.begin(), stands_.end(), stand), stands_.end());
+      remove_all_scratch_of(stand);
+    }
+    end_what_they_left();
+    return status;
+  }
+
+  void end_what_they_left() {
+    if (nobody_below()) return;
     for (const pid_t left : living_descendants()) {
       if (!below_a_stand(left)) ::kill(left, SIGKILL);
     }
@@ -234,7 +269,11 @@ class BlockProcess {
       if (std::find(stands_.begin(), stands_.end(), gone.si_pid) != stands_.end()) break;  // kept for its own "end"
       ::waitpid(gone.si_pid, nullptr, 0);
     }
-    return status;
+  }
+
+  static bool nobody_below() {
+    siginfo_t info{};
+    return ::waitid(P_ALL, 0, &info, WEXITED | WNOHANG | WNOWAIT) != 0 && errno == ECHILD;
   }
 
   // Stands lead process groups of their own, so what belongs to a living one shows its group.
@@ -242,8 +281,25 @@ class BlockProcess {
     return std::find(stands_.begin(), stands_.end(), ::getpgid(pid)) != stands_.end();
   }
 
+  // Beyond what it begins with. Looked up once in a while, since that reads many files.
+  std::uint64_t memory_of_a_stand() {
+    if (order_.limits.memory_bytes > 0 || sanitized) return order_.limits.memory_bytes;
+    constexpr std::int64_t stays_ns = 1'000'000'000;
+    if (free_bytes_ == 0 || now_ns() - free_seen_ns_ > stays_ns) {
+      free_bytes_ = read_limits().available_bytes;
+      free_seen_ns_ = now_ns();
+    }
+    return static_cast<std::uint64_t>(static_cast<double>(free_bytes_) * 0.9);
+  }
+
+  // Each copy makes an answer of its own.
+  bool crowd_fits(int copies) const {
+    return static_cast<double>(made_.bytes_of_a_call) * copies * 1.2 <
+           static_cast<double>(read_limits().available_bytes);
+  }
+
   std::string crowd_time(int copies) {
-    if (copies < 1 || copies > most_copies) return "none";
+    if (copies < 1 || copies > most_copies || !crowd_fits(copies)) return "none";
     void* memory = ::mmap(nullptr, sizeof(Crowd), PROT_READ | PROT_WRITE, MAP_SHARED | MAP_ANONYMOUS, -1, 0);
     if (memory == MAP_FAILED) return "none";
     auto* crowd = static_cast<Crowd*>(memory);
@@ -283,6 +339,8 @@ class BlockProcess {
   const BlockOrder& order_;
   MadeBlock made_;
   std::vector<pid_t> stands_;
+  std::uint64_t free_bytes_ = 0;
+  std::int64_t free_seen_ns_ = 0;
 };
 
 }  // namespace
@@ -291,19 +349,36 @@ class BlockProcess {
 std::string to_message(const MadeBlock& made, const BlockFacts& facts) {
   Visit told;
   if (made.fault) told.seen.faults.push_back(*made.fault);
-  told.seen.cold_s = {facts.make_input_s, facts.reference_s, static_cast<double>(facts.input_bytes)};
+  told.seen.cold_s = {facts.make_input_s, facts.reference_s, static_cast<double>(facts.input_bytes), facts.refill_s};
   return to_message(told);
 }
 
+std::string to_message(const VisitOrder& order) {
+  return fmt::format("{} {} {}", order.round, order.since_ns, order.keep ? 1 : 0);
+}
+
+VisitOrder order_from_message(const std::string& message) {
+  VisitOrder order;
+  int keep = 0;
+  std::istringstream(message) >> order.round >> order.since_ns >> keep;
+  order.keep = keep != 0;
+  return order;
+}
+
 std::string to_message(const Visit& visit) {
-  return std::string(visit.over ? "1" : "0") + (visit.replace ? "1" : "0") + to_json(visit.seen);
+  return fmt::format("{} {} {} {:.9g} {}\n{}", visit.over ? 1 : 0, visit.replace ? 1 : 0,
+                     static_cast<int>(visit.dropped), visit.renewing_s, visit.began_ns, to_json(visit.seen));
 }
 
 Visit visit_from_message(const std::string& message) {
   Visit visit;
-  visit.over = message.at(0) == '1';
-  visit.replace = message.at(1) == '1';
-  visit.seen = cell_from_json(message.substr(2), "a stand's message");
+  int over = 0, replace = 0, dropped = 0;
+  const std::size_t line = message.find('\n');
+  std::istringstream(message.substr(0, line)) >> over >> replace >> dropped >> visit.renewing_s >> visit.began_ns;
+  visit.over = over != 0;
+  visit.replace = replace != 0;
+  visit.dropped = static_cast<Visit::Dropped>(dropped);
+  visit.seen = cell_from_json(message.substr(line + 1), "a stand's message");
   return visit;
 }
 
@@ -312,6 +387,7 @@ std::optional<Fault> made_from_message(const std::string& message, BlockFacts& f
   facts.make_input_s = told.seen.cold_s.at(0);
   facts.reference_s = told.seen.cold_s.at(1);
   facts.input_bytes = static_cast<std::uint64_t>(told.seen.cold_s.at(2));
+  facts.refill_s = told.seen.cold_s.at(3);
   if (told.seen.faults.empty()) return std::nullopt;
   return told.seen.faults.front();
 }

@@ -1,7 +1,7 @@
 // The process that holds the input of one point and forks the stands from it.
 //
-// It serves its coordinator one request at a time: "stand K" (fork the stand of cell K), "end PID" (end that stand and
-// everything below it, and say how it ended), "crowd P" (run P copies of the baseline at once).
+// It serves its coordinator one request at a time: "stand K" (fork the stand of cell K), "end PID…" (end those stands and
+// everything below them, and say how the last one ended), "crowd P" (run P copies of the baseline at once).
 #pragma once
 
 #include <vector>
@@ -24,7 +24,10 @@ struct BlockOrder {
 // In the forked process; does not return. Ends when the coordinator does, taking everything below along.
 [[noreturn]] void serve_block(Channel coordinator, const BlockOrder& order);
 
-// "visit", "over", "replace" and a cell as JSON.
+std::string to_message(const VisitOrder& order);
+VisitOrder order_from_message(const std::string& message);
+
+// What is not a cell in numbers, then the cell as JSON.
 std::string to_message(const Visit& visit);
 Visit visit_from_message(const std::string& message);
 

@@ -24,26 +24,36 @@ std::string utc_now() {
   return text;
 }
 
+double seconds_from_to(const std::string& earlier, const std::string& later) {
+  std::tm from{};
+  std::tm to{};
+  if (strptime(earlier.c_str(), "%Y-%m-%dT%H:%M:%SZ", &from) == nullptr) return 0;
+  if (strptime(later.c_str(), "%Y-%m-%dT%H:%M:%SZ", &to) == nullptr) return 0;
+  return std::max(0.0, std::difftime(timegm(&to), timegm(&from)));
+}
+
 std::uint64_t fresh_seed() {
   std::random_device device;
   return ((static_cast<std::uint64_t>(device()) << 32 | device()) & ((1ull << 53) - 1)) | 1;
 }
 
-// Cells in random order, the baseline once in each third. With few cells thirds would force the baseline to the front,
-// where every round's first visit is a little slower: then all visits are simply shuffled.
-std::vector<std::size_t> order_of_round(std::size_t baseline, std::vector<std::size_t> order, std::mt19937_64& random) {
-  const std::size_t others = order.size();
-  if (others < 3 * baseline_visits) {
-    order.insert(order.end(), baseline_visits, baseline);
-    shuffle(order, random);
-    return order;
-  }
+std::size_t baseline_visits(std::size_t cells) noexcept {
+  return std::clamp<std::size_t>(cells / 6, 1, 3);
+}
+
+// One that is visited more than once comes once in each equal part of the round.
+std::vector<std::size_t> order_of_round(const std::vector<std::size_t>& baselines, std::vector<std::size_t> order,
+                                        std::mt19937_64& random) {
   shuffle(order, random);
-  for (std::size_t third = baseline_visits; third-- > 0;) {
-    const std::size_t first = others * third / baseline_visits;
-    const std::size_t last = others * (third + 1) / baseline_visits;
-    const std::size_t place = first + random() % (last - first + 1);
-    order.insert(order.begin() + static_cast<std::ptrdiff_t>(place), baseline);
+  const std::size_t others = order.size();
+  const std::size_t visits = baseline_visits(others);
+  for (std::size_t part = visits; part-- > 0;) {
+    const std::size_t first = others * part / visits;
+    const std::size_t last = others * (part + 1) / visits;
+    for (const std::size_t baseline : baselines) {
+      const std::size_t place = first + random() % (last - first + 1);
+      order.insert(order.begin() + static_cast<std::ptrdiff_t>(place), baseline);
+    }
   }
   return order;
 }

@@ -10,12 +10,16 @@
 
 namespace antcrew::internal {
 
-inline constexpr std::size_t baseline_visits = 3;  // in each round, spread over it
+// How often a round visits the baseline: once for six cells, three times at most.
+std::size_t baseline_visits(std::size_t cells) noexcept;
 
-// The cells of a round in random order, the baseline baseline_visits times among them.
-std::vector<std::size_t> order_of_round(std::size_t baseline, std::vector<std::size_t> others, std::mt19937_64& random);
+// The cells of a round in random order, the baselines among them, spread over it.
+std::vector<std::size_t> order_of_round(const std::vector<std::size_t>& baselines, std::vector<std::size_t> others,
+                                        std::mt19937_64& random);
 
 std::string utc_now();  // ISO 8601
+// Between two of those; 0 where one cannot be read, or the clock was set back.
+double seconds_from_to(const std::string& earlier, const std::string& later);
 
 // 53 bits, never 0, so that every JSON reader keeps it whole.
 std::uint64_t fresh_seed();

@@ -1,0 +1,224 @@
+#include "antcrew/analysis/conclusion.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+#include "antcrew/analysis/analysed.hpp"
+#include "antcrew/analysis/pairing.hpp"
+#include "antcrew/analysis/stages.hpp"
+
+namespace antcrew {
+namespace {
+
+// Two cells that are equally good are told apart by chance in one of a hundred studies while exploring, and in one of
+// forty while confirming: together "Best" is said wrongly in less than one of twenty.
+constexpr double told_apart_level = 0.99;
+
+bool same_code(const Cell& a, const Cell& b) {
+  return a.variant == b.variant && a.crew == b.crew && a.attempt == b.attempt;
+}
+
+// What is wrong with a few workers or at a small size was lucky where it held.
+bool discredited(const Analysed& study, const CellFigures& of) {
+  return std::any_of(study.cells.begin(), study.cells.end(), [&](const CellFigures& other) {
+    const bool bad = other.verdict == Verdict::crashed || other.verdict == Verdict::threw ||
+                     other.verdict == Verdict::wrong_answer || other.verdict == Verdict::left_work;
+    return bad && same_code(*other.cell, *of.cell);
+  });
+}
+
+bool could_lead(const CellFigures& f, std::size_t point) {
+  return f.cell->point == point && f.cell->kind == Cell::Kind::variant && f.newest && f.verdict == Verdict::holds &&
+         f.explored;
+}
+
+// Those that hold, best first.
+std::vector<const CellFigures*> ranked(const Analysed& study, std::size_t point, const CellFigures** passed_over) {
+  std::vector<const CellFigures*> all;
+  for (const CellFigures& f : study.cells) {
+    if (could_lead(f, point)) all.push_back(&f);
+  }
+  std::stable_sort(all.begin(), all.end(), [](const CellFigures* a, const CellFigures* b) {
+    return a->explored->median > b->explored->median;
+  });
+  std::vector<const CellFigures*> sound;
+  for (const CellFigures* f : all) {
+    if (!discredited(study, *f)) {
+      sound.push_back(f);
+    } else if (sound.empty() && passed_over != nullptr && *passed_over == nullptr) {
+      *passed_over = f;
+    }
+  }
+  return sound;
+}
+
+// Those not told apart from the first while exploring.
+std::vector<const CellFigures*> not_told_apart(const std::vector<const CellFigures*>& ranked) {
+  std::vector<const CellFigures*> level;
+  for (std::size_t i = 1; i < ranked.size(); ++i) {
+    const auto ratio = estimate_of(ratios_of(*ranked[i]->cell, *ranked[0]->cell, exploring), told_apart_level);
+    if (!ratio || !ratio->claimed || ratio->low <= 1) level.push_back(ranked[i]);
+  }
+  return level;
+}
+
+Conclusion without_leader(const Analysed& study, Conclusion so_far) {
+  const Cell* baseline = baseline_of(*study.record, so_far.point);
+  bool open = false;
+  for (const CellFigures& f : study.cells) {
+    if (f.cell->point != so_far.point) continue;
+    const bool too_little = f.verdict == Verdict::too_few_rounds || f.verdict == Verdict::too_noisy ||
+                            (f.verdict == Verdict::not_measured && f.cell->kind == Cell::Kind::variant);
+    open = open || (too_little && !discredited(study, f));
+  }
+  const bool no_baseline = baseline == nullptr || baseline->trials.empty();
+  const bool dropped = std::any_of(study.record->left_out.begin(), study.record->left_out.end(),
+                                   [](const LeftOut& left) { return left.what == LeftOut::What::everything; });
+  so_far.answer = no_baseline && !dropped ? Answer::no_baseline : open ? Answer::cannot_tell : Answer::none_holds;
+  return so_far;
+}
+
+Conclusion apparent(Conclusion so_far, const std::vector<const CellFigures*>& ranked, double base_level,
+                    const Cell& baseline) {
+  so_far.leader = ranked.front();
+  so_far.level = not_told_apart(ranked);
+  const double level = 1 - (1 - base_level) / static_cast<double>(ranked.size());
+  so_far.speedup = estimate_of(ratios_of(baseline, *so_far.leader->cell, exploring), level);
+  if (!so_far.speedup || !so_far.speedup->claimed) {
+    so_far.answer = Answer::cannot_tell;
+  } else if (so_far.speedup->low <= 1) {
+    so_far.answer = Answer::not_faster;
+  } else {
+    so_far.answer = so_far.level.empty() ? Answer::best : Answer::faster;
+  }
+  return so_far;
+}
+
+const CellFigures* figures_of(const Analysed& study, std::size_t cell) {
+  return &study.cells.at(cell);
+}
+
+// By the confirmation alone, but for the cells that exploring did not tell apart and that were not tried again.
+Conclusion confirmed(const Analysed& study, Conclusion so_far, const ConfirmationFacts& facts, int number,
+                     const std::vector<const CellFigures*>& ranked, const Cell& baseline) {
+  so_far.confirmed = true;
+  so_far.leader = figures_of(study, facts.leader);
+  const Cell& leader = *so_far.leader->cell;
+  so_far.speedup = estimate_of(ratios_of(baseline, leader, number), 0.95);
+  const double level = 1 - 0.05 / static_cast<double>(std::max<std::size_t>(facts.rivals.size(), 1));
+  for (const std::size_t index : facts.rivals) {
+    const CellFigures* rival = figures_of(study, index);
+    if (rival->verdict < Verdict::not_measured) continue;  // it fell out by a fault
+    const auto ratio = estimate_of(ratios_of(*rival->cell, leader, number), level);
+    if (ratio && ratio->claimed && ratio->low > 1) continue;
+    if (ratio && ratio->claimed && ratio->high < 1 &&
+        (so_far.better == nullptr || ratio->median < 1 / so_far.better_by->median)) {
+      so_far.better = rival;
+      so_far.better_by = Estimate{1 / ratio->median, 1 / ratio->high, 1 / ratio->low, ratio->count, true};
+    }
+    so_far.level.push_back(rival);
+  }
+  for (const CellFigures* other : not_told_apart(ranked)) {
+    const bool tried = std::any_of(facts.rivals.begin(), facts.rivals.end(), [&](std::size_t index) {
+      return figures_of(study, index) == other;
+    });
+    if (!tried) so_far.level.push_back(other);
+  }
+  if (so_far.better != nullptr) {
+    so_far.answer = Answer::not_confirmed;
+  } else if (!so_far.speedup || !so_far.speedup->claimed) {
+    so_far.answer = Answer::cannot_tell;
+  } else if (so_far.speedup->low <= 1) {
+    so_far.answer = Answer::not_faster;
+  } else {
+    so_far.answer = so_far.level.empty() ? Answer::best : Answer::faster;
+  }
+  return so_far;
+}
+
+}  // namespace
+
+const char* name_of(Answer answer) noexcept {
+  switch (answer) {
+    case Answer::nothing_measured:
+      return "nothing measured";
+    case Answer::no_baseline:
+      return "no baseline";
+    case Answer::none_holds:
+      return "none holds";
+    case Answer::cannot_tell:
+      return "cannot tell";
+    case Answer::not_faster:
+      return "not faster";
+    case Answer::faster:
+      return "faster";
+    case Answer::best:
+      return "best";
+    case Answer::not_confirmed:
+      break;
+  }
+  return "not confirmed";
+}
+
+std::size_t headline_point(const Record& record) noexcept {
+  const auto& points = record.points;
+  return static_cast<std::size_t>(
+      std::max_element(points.begin(), points.end(), [](const Point& a, const Point& b) { return a.size < b.size; }) -
+      points.begin());
+}
+
+std::vector<std::size_t> contenders(const Analysed& study, std::size_t point) {
+  const std::vector<const CellFigures*> order = ranked(study, point, nullptr);
+  std::vector<std::size_t> chosen;
+  if (order.empty()) return chosen;
+  const auto add = [&](const CellFigures* f) { chosen.push_back(static_cast<std::size_t>(f - study.cells.data())); };
+  add(order.front());
+  for (const CellFigures* rival : not_told_apart(order)) {
+    if (chosen.size() <= most_rivals) add(rival);
+  }
+  return chosen;
+}
+
+// The median of n values with spread s lies within 1.96 · 1.2533 · s / √n of the true one, for normal ones.
+int rounds_for(const std::vector<double>& ratios, double width, int least) {
+  if (ratios.size() < 4 || !(width > 0)) return least;
+  std::vector<double> logs;
+  for (const double ratio : ratios) logs.push_back(std::log(ratio));
+  std::sort(logs.begin(), logs.end());
+  const auto at = [&](double share) { return logs[static_cast<std::size_t>(share * static_cast<double>(logs.size() - 1) + 0.5)]; };
+  const double spread = (at(0.75) - at(0.25)) / 1.349;
+  const double needed = std::ceil(std::pow(1.96 * 1.2533 * spread / width, 2));
+  return static_cast<int>(std::clamp(needed, static_cast<double>(least), static_cast<double>(stage_ends.back())));
+}
+
+int confirmed_by(const Record& record) {
+  if (record.confirmations.empty()) return 0;
+  const ConfirmationFacts& last = record.confirmations.back();
+  const int number = static_cast<int>(record.confirmations.size());
+  const Cell* baseline = baseline_of(record, record.cells[last.leader]);
+  if (baseline == nullptr) return 0;
+  const auto done = static_cast<int>(ratios_of(*baseline, record.cells[last.leader], number).size());
+  return done >= std::min(last.rounds, least_confirming) ? number : 0;
+}
+
+Conclusion conclude(const Analysed& study) {
+  Conclusion so_far;
+  const Record& record = *study.record;
+  if (record.points.empty()) return so_far;
+  so_far.point = headline_point(record);
+  const std::vector<const CellFigures*> order = ranked(study, so_far.point, &so_far.passed_over);
+  const int number = confirmed_by(record);
+  const bool again = number > 0 && record.confirmations.back().point == so_far.point;
+  if (again) {
+    const CellFigures* leader = figures_of(study, record.confirmations.back().leader);
+    const bool sound = leader->verdict >= Verdict::not_measured && leader->newest && !discredited(study, *leader);
+    const Cell* baseline = baseline_of(record, *leader->cell);
+    if (sound && baseline != nullptr)
+      return confirmed(study, so_far, record.confirmations.back(), number, order, *baseline);
+  }
+  const Cell* baseline = order.empty() ? nullptr : baseline_of(record, *order.front()->cell);
+  if (baseline == nullptr) return without_leader(study, so_far);
+  return apparent(so_far, order, level_of(record), *baseline);
+}
+
+}  // namespace antcrew

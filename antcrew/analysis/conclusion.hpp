@@ -1,0 +1,66 @@
+// The answer of a study: which variant leads at the largest size, whether that was confirmed, and what it is worth.
+//
+// The highest of many figures owes some of its height to luck. So the leader is tried again, with the rivals that were
+// not told apart from it, in fresh rounds that nobody chose from; where there was no time for that, its interval is
+// widened for the number of cells it was chosen from. Pure; any thread may call these.
+#pragma once
+
+#include <cstddef>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "antcrew/analysis/statistics.hpp"
+#include "antcrew/record/record.hpp"
+
+namespace antcrew {
+
+struct CellFigures;
+struct Analysed;
+
+enum class Answer {
+  nothing_measured,
+  no_baseline,     // it has no figures
+  none_holds,      // of the variants
+  cannot_tell,     // too few rounds, or too noisy
+  not_faster,      // the leader is not shown to beat the baseline
+  faster,          // the leader is; others may be as good
+  best,            // the leader is, and is better than every other
+  not_confirmed,   // in fresh rounds a rival proved better than the leader
+};
+
+const char* name_of(Answer answer) noexcept;
+
+struct Conclusion {
+  Answer answer = Answer::nothing_measured;
+  std::size_t point = 0;                  // of the largest size
+  const CellFigures* leader = nullptr;
+  std::optional<Estimate> speedup;        // the leader's, at the level that the way of choosing asks for
+  bool confirmed = false;                 // by fresh rounds; otherwise apparent
+  std::vector<const CellFigures*> level;  // not told apart from the leader, best first
+  const CellFigures* better = nullptr;    // the rival that proved better
+  std::optional<Estimate> better_by;      // the leader's time / its time
+  const CellFigures* passed_over = nullptr;  // would lead, but the same variant is wrong or crashes elsewhere
+};
+
+// Of what `study` holds: all but its conclusion must be there.
+Conclusion conclude(const Analysed& study);
+
+// The point that the headline speaks of.
+std::size_t headline_point(const Record& record) noexcept;
+
+// Leader and rivals at a point, by what exploring showed: best first, at most `most_rivals` of them; empty when no cell
+// holds. What is to be tried again.
+inline constexpr std::size_t most_rivals = 3;
+std::vector<std::size_t> contenders(const Analysed& study, std::size_t point);
+
+// Rounds that a ratio takes to come within `width` of its median, by the spread of those seen so far; at least `least`.
+int rounds_for(const std::vector<double>& ratios, double width, int least);
+
+// The fewest rounds of a confirmation, and by which it counts when it was cut short.
+inline constexpr int least_confirming = 9;
+
+// The number of the confirmation that the record's headline rests on, from 1 on; 0 = none came to its end.
+int confirmed_by(const Record& record);
+
+}  // namespace antcrew

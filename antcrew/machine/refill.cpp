@@ -1,0 +1,60 @@
+#include "antcrew/machine/refill.hpp"
+
+#include <algorithm>
+#include <memory>
+
+#include "antcrew/machine/clock.hpp"
+#include "antcrew/machine/topology.hpp"
+
+namespace antcrew {
+namespace {
+
+constexpr std::size_t line = 64;
+constexpr std::size_t buffer_bytes = 8u << 20;
+constexpr std::uint64_t least_working_set = 256u << 10;  // stacks, code and the crew have one too
+constexpr std::uint64_t unknown_cache = 32u << 20;
+
+// Out of every cache, as far as a program may ask for that.
+void flush(const unsigned char* bytes, std::size_t count) {
+#if defined(__x86_64__)
+  for (std::size_t at = 0; at < count; at += line) asm volatile("clflush %0" : : "m"(bytes[at]) : "memory");
+  asm volatile("mfence" : : : "memory");
+#else
+  const auto other = std::make_unique<unsigned char[]>(8 * count);  // pushes the first one out
+  for (std::size_t at = 0; at < 8 * count; at += line) other[at] = bytes[at % count];
+  asm volatile("" : : "r"(other.get()) : "memory");
+#endif
+}
+
+double measured_read_speed() {
+  const auto buffer = std::make_unique<unsigned char[]>(buffer_bytes);
+  std::int64_t shortest = INT64_MAX;
+  for (int attempt = 0; attempt < 3; ++attempt) {
+    flush(buffer.get(), buffer_bytes);
+    unsigned sum = 0;
+    const std::int64_t start = now_ns();
+    for (std::size_t at = 0; at < buffer_bytes; at += line) sum += buffer[at];
+    asm volatile("" : : "r"(sum));
+    shortest = std::min(shortest, now_ns() - start);
+  }
+  return static_cast<double>(buffer_bytes) / (static_cast<double>(std::max<std::int64_t>(shortest, 1)) * 1e-9);
+}
+
+std::uint64_t last_level_cache() {
+  const auto& caches = topology().caches;
+  return caches.empty() || caches.back().bytes == 0 ? unknown_cache : caches.back().bytes;
+}
+
+}  // namespace
+
+double read_speed() {
+  static const double speed = measured_read_speed();
+  return speed;
+}
+
+double refill_s(std::uint64_t working_set_bytes) {
+  const std::uint64_t bytes = std::min(last_level_cache(), std::max(working_set_bytes, least_working_set));
+  return static_cast<double>(bytes) / read_speed();
+}
+
+}  // namespace antcrew

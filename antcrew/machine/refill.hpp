@@ -1,0 +1,16 @@
+// How fast this machine reads memory that is in no cache, and how long filling the caches again takes by that.
+#pragma once
+
+#include <cstdint>
+
+namespace antcrew {
+
+// Bytes a second of one thread reading in order, measured at the first call of a process (some milliseconds), then
+// known. Any thread may call it.
+double read_speed();
+
+// Reading the smaller of the working set and the last-level cache: what a call pays at most for having been away. A
+// virtual machine reports its host's cache, of which it may have a part only: an upper bound then.
+double refill_s(std::uint64_t working_set_bytes);
+
+}  // namespace antcrew

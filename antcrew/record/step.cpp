@@ -1,0 +1,64 @@
+#include "antcrew/record/step.hpp"
+
+#include <algorithm>
+#include <iterator>
+
+namespace antcrew {
+namespace {
+
+template <class T>
+void append(std::vector<T>& to, std::vector<T>&& more) {
+  to.insert(to.end(), std::make_move_iterator(more.begin()), std::make_move_iterator(more.end()));
+}
+
+void add(Cell& cell, Cell&& seen) {
+  if (!seen.startup_s.empty()) {
+    cell.asked_processors = std::move(seen.asked_processors);
+    cell.granted_processors = std::move(seen.granted_processors);
+  }
+  append(cell.startup_s, std::move(seen.startup_s));
+  append(cell.cold_s, std::move(seen.cold_s));
+  append(cell.tree_bytes, std::move(seen.tree_bytes));
+  append(cell.trials, std::move(seen.trials));
+  append(cell.faults, std::move(seen.faults));
+}
+
+void add(std::vector<CrowdFacts>& crowds, CrowdFacts&& more) {
+  const auto known = std::find_if(crowds.begin(), crowds.end(), [&](const CrowdFacts& crowd) {
+    return crowd.point == more.point && crowd.copies == more.copies;
+  });
+  if (known == crowds.end()) {
+    crowds.push_back(std::move(more));
+  } else {
+    append(known->time_s, std::move(more.time_s));
+  }
+}
+
+bool fits(const Record& record, const RecordStep& step) {
+  const auto is_cell = [&](std::size_t index) { return index < record.cells.size(); };
+  const auto is_point = [&](const auto& facts) { return !facts || facts->point < record.points.size(); };
+  if (step.visited && !is_cell(step.visited->cell)) return false;
+  if (step.confirmation && !(is_cell(step.confirmation->leader) &&
+                             std::all_of(step.confirmation->rivals.begin(), step.confirmation->rivals.end(), is_cell)))
+    return false;
+  return is_point(step.block) && is_point(step.crowd) && is_point(step.confirmation) && is_point(step.left_out);
+}
+
+}  // namespace
+
+bool apply(Record& record, RecordStep&& step) {
+  if (!fits(record, step)) return false;
+  record.measured_s = std::max(record.measured_s, step.measured_s);
+  if (step.visited) add(record.cells[step.visited->cell], std::move(step.visited->seen));
+  if (step.block) record.blocks.push_back(*step.block);
+  if (step.crowd) add(record.crowds, std::move(*step.crowd));
+  if (step.confirmation) record.confirmations.push_back(*step.confirmation);
+  if (step.left_out) record.left_out.push_back(*step.left_out);
+  if (step.dropped) {
+    record.dropped_asleep += step.dropped->asleep;
+    record.dropped_paused += step.dropped->paused;
+  }
+  return true;
+}
+
+}  // namespace antcrew

@@ -1,0 +1,276 @@
+#include "antcrew/study/internal/block_run.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "antcrew/analysis/pairing.hpp"
+#include "antcrew/base/units.hpp"
+#include "antcrew/machine/limits.hpp"
+#include "antcrew/study/internal/run_parts.hpp"
+
+namespace antcrew::internal {
+namespace {
+
+constexpr int most_leaks = 3;  // visits that left work running; after these nothing new is learnt
+
+bool gave_up(const Cell& cell) {
+  return std::any_of(cell.faults.begin(), cell.faults.end(), [](const Fault& fault) {
+    return fault.kind != Fault::Kind::wrong_answer && fault.kind != Fault::Kind::left_work &&
+           fault.kind != Fault::Kind::threads_left;
+  });
+}
+
+bool is_newest(const Record& record, const Cell& cell) {
+  return std::none_of(record.cells.begin(), record.cells.end(), [&](const Cell& other) {
+    return other.kind != Cell::Kind::baseline && other.variant == cell.variant && other.crew == cell.crew &&
+           other.workers == cell.workers && other.point == cell.point && other.attempt > cell.attempt;
+  });
+}
+
+Running running(const RunState& run, std::size_t index) {
+  const Cell& cell = run.record.cells[index];
+  Running r;
+  r.index = index;
+  r.spec = {cell.kind == Cell::Kind::baseline ? nullptr : run.definition_of(cell), cell.workers,
+            run.record.points[cell.point].pin};
+  r.stages = StageWatch(run.record.plan.width);
+  r.stand = cell.trials.empty() ? 0 : cell.trials.back().stand;
+  r.over = gave_up(cell);
+  return r;
+}
+
+}  // namespace
+
+std::vector<Running> cells_among(const RunState& run, std::size_t point, const std::vector<std::size_t>& indices) {
+  std::vector<std::size_t> baselines;
+  for (const std::size_t index : indices) {
+    const Cell* its = baseline_of(run.record, run.record.cells[index]);
+    const auto place = static_cast<std::size_t>(its - run.record.cells.data());
+    if (its != nullptr && its->point == point && std::count(baselines.begin(), baselines.end(), place) == 0)
+      baselines.push_back(place);
+  }
+  std::vector<Running> cells;
+  for (const std::size_t index : baselines) cells.push_back(running(run, index));
+  for (const std::size_t index : indices) cells.push_back(running(run, index));
+  return cells;
+}
+
+std::vector<Running> cells_at(const RunState& run, std::size_t point) {
+  std::vector<std::size_t> indices;
+  for (std::size_t i = 0; i < run.record.cells.size(); ++i) {
+    const Cell& cell = run.record.cells[i];
+    const bool meant = cell.point == point && cell.kind != Cell::Kind::baseline && run.definition_of(cell) != nullptr;
+    if (meant && is_newest(run.record, cell)) indices.push_back(i);
+  }
+  return cells_among(run, point, indices);
+}
+
+BlockRun::BlockRun(RunState& run, std::size_t point, std::vector<Running> cells, int confirming)
+    : run_(run), point_(point), cells_(std::move(cells)), confirming_(confirming) {
+  facts_.point = point;
+  facts_.confirming = confirming;
+  begin_where_it_ended();
+}
+
+// What earlier runs of this record did: rounds, generations, looks, and the round that was not finished.
+void BlockRun::begin_where_it_ended() {
+  for (const Running& r : cells_) {
+    for (const Trial& trial : run_.record.cells[r.index].trials) {
+      if (trial.confirming != confirming_) continue;
+      round_ = std::max(round_, trial.round);
+      generation_ = std::max(generation_, trial.generation);
+    }
+  }
+  // Other attempts at this point have rounds of their own.
+  if (generation_ == 0) {
+    for (const Cell& cell : run_.record.cells) {
+      for (const Trial& trial : cell.trials) {
+        if (cell.point != point_ || trial.confirming != confirming_) continue;
+        round_ = std::max(round_, trial.round);
+        generation_ = std::max(generation_, trial.generation);
+      }
+    }
+    return;
+  }
+  for (Running& r : cells_) {
+    const Cell& cell = run_.record.cells[r.index];
+    r.visited = std::any_of(cell.trials.begin(), cell.trials.end(), [&](const Trial& trial) {
+      return trial.confirming == confirming_ && trial.round == round_;
+    });
+    if (r.baseline()) continue;
+    const Cell* baseline = baseline_of(run_.record, cell);
+    const ByGeneration ratios = ratios_of(*baseline, cell, confirming_);
+    generations_ = std::max(generations_, static_cast<int>(ratios.size()));
+    std::vector<double> values;
+    for (const auto& [generation, ratio] : ratios) {
+      values.push_back(ratio);
+      if (confirming_ == 0 && run_.plan.rounds == 0 && is_stage_end(static_cast<int>(values.size())))
+        r.over = r.stages.finished(median_interval(values, staged_level)) || r.over;
+    }
+  }
+  unfinished_ = std::any_of(cells_.begin(), cells_.end(),
+                            [](const Running& r) { return !r.baseline() && !r.over && !r.visited; });
+  if (unfinished_) generations_ = std::max(0, generations_ - 1);
+}
+
+bool BlockRun::open() {
+  opened_at_s_ = run_.elapsed_s();
+  before_ = run_.tools.machine_times();
+  own_before_s_ = run_.tools.own_cpu_s();
+  std::vector<CellSpec> specs;
+  for (const Running& r : cells_) specs.push_back(r.spec);
+  auto fault = run_.tools.host.open(run_.record.points[point_], specs, facts_);
+  opening_s_ = run_.elapsed_s() - opened_at_s_;
+  const bool fatal = fault && fault->kind != Fault::Kind::threads_left;
+  if (fault) {
+    RecordStep step;
+    step.visited.emplace();
+    step.visited->cell = cells_.front().index;
+    step.visited->seen.faults.push_back(std::move(*fault));
+    run_.add(std::move(step));
+  }
+  if (!fatal) state_memory();
+  run_.visit_ended_ns = run_.tools.now_ns();
+  return !fatal;
+}
+
+void BlockRun::close() {
+  run_.tools.host.close();
+  const MachineTimes after = run_.tools.machine_times();
+  facts_.wall_s = run_.elapsed_s() - opened_at_s_;
+  facts_.own_cpu_s = run_.tools.own_cpu_s() - own_before_s_;
+  facts_.other_cpu_s = std::max(0.0, after.busy_s - before_.busy_s - facts_.own_cpu_s);
+  facts_.steal_s = std::max(0.0, after.steal_s - before_.steal_s);
+  facts_.throttled_s = std::max(0.0, after.throttled_s - before_.throttled_s);
+  RecordStep step;
+  step.block = facts_;
+  run_.add(std::move(step));
+}
+
+void BlockRun::state_memory() const {
+  if (!run_.hooks.on_note) return;
+  const std::uint64_t free = read_limits().available_bytes;
+  // Input and reference are shared; the stand on trial makes answers, or a copy, of its own.
+  const std::uint64_t needed = 2 * facts_.input_bytes;
+  if (needed > free / 2) {
+    run_.note(fmt::format("size {} needs about {} of the {} that are free", run_.record.points[point_].size,
+                          bytes_text(needed), bytes_text(free)));
+  }
+}
+
+bool BlockRun::baseline_over() const noexcept {
+  return std::any_of(cells_.begin(), cells_.end(), [](const Running& r) { return r.baseline() && r.over; });
+}
+
+bool BlockRun::variants_over() const noexcept {
+  return std::all_of(cells_.begin(), cells_.end(), [](const Running& r) { return r.baseline() || r.over; });
+}
+
+bool BlockRun::generation(int rounds, const MayGo& may_go) {
+  const double began_s = run_.elapsed_s();
+  renewing_s_ = visiting_s_ = 0;
+  const bool going_on = unfinished_;
+  if (!going_on) ++generation_;
+  bool whole = true;
+  for (int k = 1; k <= (going_on ? 1 : rounds) && whole; ++k) {
+    if (!unfinished_) {
+      ++round_;
+      for (Running& r : cells_) r.visited = false;
+    }
+    unfinished_ = false;
+    whole = one_round(k < rounds && !going_on, may_go);
+    any_round_ = true;
+    if (run_.hooks.on_round) run_.hooks.on_round(run_.record);
+  }
+  if (rounds > 1) run_.tools.host.renew();
+  last_generation_s_ = run_.elapsed_s() - began_s;
+  if (whole) ++generations_;
+  return whole;
+}
+
+// The first round of a block begins with what is wanted most, in case there is no time for more.
+std::vector<std::size_t> BlockRun::order_of_want() const {
+  std::vector<std::size_t> order;
+  for (std::size_t i = 0; i < cells_.size(); ++i) {
+    if (cells_[i].baseline() || (!cells_[i].over && !cells_[i].visited)) order.push_back(i);
+  }
+  std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) {
+    if (cells_[a].baseline() != cells_[b].baseline()) return cells_[a].baseline();
+    return cells_[a].spec.workers > cells_[b].spec.workers;
+  });
+  return order;
+}
+
+std::vector<std::size_t> BlockRun::order() {
+  if (!any_round_ && confirming_ == 0) return order_of_want();
+  std::vector<std::size_t> baselines;
+  std::vector<std::size_t> others;
+  for (std::size_t i = 0; i < cells_.size(); ++i) {
+    if (cells_[i].baseline()) {
+      baselines.push_back(i);
+    } else if (!cells_[i].over && !cells_[i].visited) {
+      others.push_back(i);
+    }
+  }
+  return order_of_round(baselines, std::move(others), run_.random);
+}
+
+bool BlockRun::one_round(bool keep_stands, const MayGo& may_go) {
+  for (const std::size_t cell : order()) {
+    if (baseline_over()) return false;
+    if (run_.hooks.stop && run_.hooks.stop()) throw Stopped{};
+    if (!may_go(foreseen_s(cells_[cell]))) return false;
+    if (cells_[cell].over) continue;
+    run_.tell_progress(run_.record.cells[cells_[cell].index]);
+    visit(cell, keep_stands);
+  }
+  return !baseline_over();
+}
+
+double BlockRun::foreseen_s(const Running& cell) const {
+  const auto known = run_.visit_s.find(cell.index);
+  return known != run_.visit_s.end() ? known->second : facts_.reference_s;
+}
+
+void BlockRun::visit(std::size_t cell, bool keep_stand) {
+  Running& r = cells_[cell];
+  const std::int64_t since_ns = run_.visit_ended_ns;
+  Visit visit = run_.tools.host.visit(cell, {round_, since_ns, keep_stand});
+  run_.visit_ended_ns = run_.tools.now_ns();
+  const double took_s = RunState::seconds_between(since_ns, run_.visit_ended_ns);
+  run_.visit_s[r.index] = took_s;
+  renewing_s_ += visit.renewing_s;
+  visiting_s_ += took_s - visit.renewing_s;
+  facts_.neighbours_cpu_s += visit.neighbours_cpu_s;
+  r.visited = true;
+  if (r.fresh) ++r.stand;
+  r.fresh = !keep_stand || visit.replace || visit.over;
+  keep(r, std::move(visit));
+}
+
+void BlockRun::keep(Running& r, Visit visit) {
+  for (Trial& trial : visit.seen.trials) {
+    trial.stand = r.stand;
+    trial.generation = generation_;
+    trial.confirming = confirming_;
+    trial.order = ++run_.trials;
+    if (visit.began_ns != 0)
+      trial.start_s = run_.began_at_s + RunState::seconds_between(run_.started_ns, visit.began_ns);
+  }
+  const bool leaked = std::any_of(visit.seen.faults.begin(), visit.seen.faults.end(),
+                                  [](const Fault& fault) { return fault.kind == Fault::Kind::left_work; });
+  if (leaked && ++r.leaks >= most_leaks) r.over = true;
+  r.over = r.over || visit.over;
+  RecordStep step;
+  if (visit.dropped != Visit::Dropped::no) {
+    const bool asleep = visit.dropped == Visit::Dropped::asleep;
+    step.dropped = RecordStep::Dropped{asleep ? 1 : 0, asleep ? 0 : 1};
+  }
+  step.visited.emplace();
+  step.visited->cell = r.index;
+  step.visited->seen = std::move(visit.seen);
+  run_.add(std::move(step));
+}
+
+}  // namespace antcrew::internal

@@ -1,0 +1,50 @@
+#include "antcrew/study/internal/run_state.hpp"
+
+#include <algorithm>
+
+namespace antcrew::internal {
+
+void RunState::add(RecordStep step) {
+  step.measured_s = measured_before_s + elapsed_s();
+  if (hooks.on_step) hooks.on_step(step);
+  apply(record, std::move(step));
+}
+
+void RunState::note(const std::string& text) const {
+  if (hooks.on_note) hooks.on_note(text);
+}
+
+void RunState::leave_out(LeftOut::What what, std::size_t point, double needed_s, const std::string& said) {
+  const bool known = std::any_of(record.left_out.begin(), record.left_out.end(),
+                                 [&](const LeftOut& left) { return left.what == what && left.point == point; });
+  if (known) return;
+  RecordStep step;
+  step.left_out = LeftOut{what, point, needed_s};
+  add(std::move(step));
+  note(said);
+}
+
+void RunState::not_left_out(LeftOut::What what, std::size_t point) {
+  auto& all = record.left_out;
+  all.erase(std::remove_if(all.begin(), all.end(),
+                           [&](const LeftOut& left) { return left.what == what && left.point == point; }),
+            all.end());
+}
+
+void RunState::tell_progress(const Cell& next) const {
+  if (!hooks.on_visit) return;
+  const double elapsed = elapsed_s();
+  const double by_time = budget.limited() ? elapsed / budget.total_s() : 0;
+  const double share = std::min(1.0, std::max(progress, by_time));
+  const double left = share > 0 ? elapsed * (1 - share) / share : 0;
+  hooks.on_visit({share, elapsed, left, record.points[next.point].size, next.variant, next.workers});
+}
+
+const VariantDefinition* RunState::definition_of(const Cell& cell) const {
+  for (const VariantDefinition* variant : grid.variants) {
+    if (variant->name == cell.variant && variant->crew == cell.crew) return variant;
+  }
+  return nullptr;
+}
+
+}  // namespace antcrew::internal

@@ -1,0 +1,43 @@
+// What all parts of a run share: the record as it grows, the clock, and whom to tell.
+#pragma once
+
+#include <map>
+#include <random>
+#include <string>
+
+#include "antcrew/study/internal/budget.hpp"
+#include "antcrew/study/run_loop.hpp"
+
+namespace antcrew::internal {
+
+struct RunState {
+  const RunTools& tools;
+  const StudyBase& study;
+  const Plan& plan;
+  const RunHooks& hooks;
+  Grid grid = {};
+  Record record = {};
+  std::mt19937_64 random = {};
+  std::int64_t started_ns = 0;
+  double measured_before_s = 0;  // by earlier runs of this record
+  double began_at_s = 0;         // of this run, since the record was created
+  std::int64_t visit_ended_ns = 0;
+  int trials = 0;                          // of the whole record
+  std::map<std::size_t, double> visit_s = {};  // what the last visit of each cell took, all in all
+  Budget budget = {};
+  double progress = 0;  // of the run, by rounds
+
+  double elapsed_s() const { return seconds_between(started_ns, tools.now_ns()); }
+  static double seconds_between(std::int64_t from, std::int64_t to) { return static_cast<double>(to - from) * 1e-9; }
+
+  // Adds to the record, and tells.
+  void add(RecordStep step);
+  void note(const std::string& text) const;
+  void tell_progress(const Cell& next) const;
+  void leave_out(LeftOut::What what, std::size_t point, double needed_s, const std::string& said);
+  // There was time after all. Whoever reads the unfinished file does not know yet.
+  void not_left_out(LeftOut::What what, std::size_t point);
+  const VariantDefinition* definition_of(const Cell& cell) const;
+};
+
+}  // namespace antcrew::internal

@@ -1,0 +1,30 @@
+// The run loop on any host and any clock: what is tried when. run() gives it stands and the machine's own clock.
+#pragma once
+
+#include <cstdint>
+#include <functional>
+
+#include "antcrew/machine/clock.hpp"
+#include "antcrew/machine/machine.hpp"
+#include "antcrew/machine/noise.hpp"
+#include "antcrew/study/host.hpp"
+#include "antcrew/study/run.hpp"
+
+namespace antcrew {
+
+struct RunTools {
+  Host& host;
+  Machine machine = {};
+  double load_before = 0;  // processors that others kept busy just before
+  std::function<std::int64_t()> now_ns = antcrew::now_ns;
+  std::function<MachineTimes()> machine_times = antcrew::machine_times;
+  std::function<double()> own_cpu_s = [] { return 0.0; };  // of this process and what it waited for
+  std::function<bool()> alone = [] { return true; };       // no other study is measured on this machine
+};
+
+// As run() and run_on(), with `begun` null for a new record. The record's machine, creation time and program hash are
+// the caller's to fill in `fresh`: a record without points and cells.
+Record run_with(const RunTools& tools, const StudyBase& study, const Plan& plan, const RunHooks& hooks, Record fresh,
+                const Record* begun = nullptr);
+
+}  // namespace antcrew

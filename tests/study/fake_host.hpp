@@ -1,0 +1,120 @@
+// A host whose stands are numbers and whose clock is moved by hand: a whole study in a fraction of a millisecond.
+#pragma once
+
+#include <functional>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "antcrew/analysis/analysed.hpp"
+#include "antcrew/study/run_loop.hpp"
+#include "antcrew/study/study.hpp"
+
+namespace test {
+
+using namespace antcrew;
+
+struct FakeClock {
+  std::int64_t ns = 1'000'000'000;
+  void advance(double seconds) { ns += static_cast<std::int64_t>(seconds * 1e9); }
+  double s() const { return static_cast<double>(ns) * 1e-9; }
+};
+
+class FakeHost : public Host {
+ public:
+  explicit FakeHost(FakeClock& clock) : clock_(clock) {}
+
+  // What a call of a cell takes in a stand; `fresh` when the stand is new.
+  std::function<double(const CellSpec&, std::size_t cell, int round, bool fresh)> call_s;
+  double input_s = 0.001;
+  double renewing_s = 0.0005;
+  std::function<double(double call_s)> visit_s = [](double call) { return 3 * call; };  // beyond renewing
+  std::function<void(std::size_t cell, int round, Visit& visit)> meddle = {};
+
+  // What was asked of it.
+  struct Asked {
+    std::size_t point_size;
+    std::size_t cell;
+    VisitOrder order;
+    CellSpec spec;
+    double at_s;
+  };
+  std::vector<Asked> asked;
+  bool keep_asked = true;
+  int opened = 0;
+  int closed = 0;
+  std::size_t most_alive = 0;  // stands at the same time
+
+  std::optional<Fault> open(const Point& at, const std::vector<CellSpec>& cells, BlockFacts& facts) override {
+    ++opened;
+    at_ = at;
+    cells_ = cells;
+    alive_.assign(cells.size(), false);
+    clock_.advance(input_s);
+    facts.make_input_s = input_s / 2;
+    facts.reference_s = input_s / 2;
+    return std::nullopt;
+  }
+  Visit visit(std::size_t cell, const VisitOrder& order) override {
+    if (keep_asked) asked.push_back({at_.size, cell, order, cells_[cell], clock_.s()});
+    Visit visit;
+    const bool fresh = !alive_[cell];
+    alive_[cell] = true;
+    most_alive = std::max(most_alive, static_cast<std::size_t>(std::count(alive_.begin(), alive_.end(), true)));
+    if (fresh) {
+      clock_.advance(renewing_s);
+      visit.renewing_s = renewing_s;
+    }
+    Trial trial;
+    trial.round = order.round;
+    trial.wall_s = call_s(cells_[cell], cell, order.round, fresh);
+    visit.began_ns = clock_.ns;
+    clock_.advance(visit_s(trial.wall_s));
+    visit.seen.trials.push_back(std::move(trial));
+    if (meddle) meddle(cell, order.round, visit);
+    if (!order.keep || visit.replace || visit.over) alive_[cell] = false;
+    return visit;
+  }
+  void renew() override { alive_.assign(alive_.size(), false); }
+  std::optional<double> crowd(int) override { return std::nullopt; }
+  void close() override { ++closed; }
+
+ private:
+  FakeClock& clock_;
+  Point at_;
+  std::vector<CellSpec> cells_;
+  std::vector<bool> alive_;
+};
+
+// A study that is described but never called: `variants` of them, each with these worker counts.
+class FakeStudy {
+ public:
+  using Make = std::size_t (*)(std::size_t);
+  FakeStudy(int variants, std::vector<int> workers, std::vector<std::size_t> sizes = {1000})
+      : study_(
+            "Simulated", +[](std::size_t n) { return n; }, +[](const std::size_t& n) { return n; }) {
+    study_.sizes(std::move(sizes));
+    study_.workers(std::move(workers));
+    for (int v = 0; v < variants; ++v)
+      study_.template variant<Workers>("v" + std::to_string(v), [](const std::size_t& n, Workers) { return n; });
+  }
+  const StudyBase& base() const { return study_; }
+
+ private:
+  Study<Make, std::size_t (*)(const std::size_t&), Exactly> study_;
+};
+
+inline Record run_fake(FakeHost& host, FakeClock& clock, const FakeStudy& study, const Plan& plan,
+                       const RunHooks& hooks = {}, const Record* begun = nullptr) {
+  RunTools tools{host};
+  tools.machine.limits.online_processors = tools.machine.limits.affinity_processors = 8;
+  tools.now_ns = [&clock] { return clock.ns; };
+  tools.machine_times = [] { return MachineTimes{}; };
+  Record fresh;
+  fresh.library_version = "0";
+  fresh.created = "2026-01-02T03:04:05Z";
+  fresh.build = {"g++", "-O3", "Release", true, true, "0123"};
+  return run_with(tools, study.base(), plan, hooks, fresh, begun);
+}
+
+}  // namespace test
