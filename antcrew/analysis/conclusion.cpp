@@ -56,7 +56,10 @@ std::vector<const CellFigures*> ranked(const Analysed& study, std::size_t point,
 std::vector<const CellFigures*> not_told_apart(const std::vector<const CellFigures*>& ranked) {
   std::vector<const CellFigures*> level;
   for (std::size_t i = 1; i < ranked.size(); ++i) {
-    const auto ratio = estimate_of(ratios_of(*ranked[i]->cell, *ranked[0]->cell, exploring), told_apart_level);
+    const ByGeneration ratios = ratios_of(*ranked[i]->cell, *ranked[0]->cell, exploring);
+    const double reachable = 1 - std::pow(0.5, static_cast<double>(ratios.size()) - 1);  // by the whole range seen
+    const bool few = ratios.size() < static_cast<std::size_t>(stage_ends[0]);
+    const auto ratio = estimate_of(ratios, few ? told_apart_level : std::min(told_apart_level, reachable));
     if (!ratio || !ratio->claimed || ratio->low <= 1) level.push_back(ranked[i]);
   }
   return level;
@@ -74,7 +77,7 @@ Conclusion without_leader(const Analysed& study, Conclusion so_far) {
   const bool no_baseline = baseline == nullptr || baseline->trials.empty();
   const bool dropped = std::any_of(study.record->left_out.begin(), study.record->left_out.end(),
                                    [](const LeftOut& left) { return left.what == LeftOut::What::everything; });
-  so_far.answer = no_baseline && !dropped ? Answer::no_baseline : open ? Answer::cannot_tell : Answer::none_holds;
+  so_far.answer = no_baseline && !dropped ? Conclusion::Kind::no_baseline : open ? Conclusion::Kind::cannot_tell : Conclusion::Kind::none_holds;
   return so_far;
 }
 
@@ -85,11 +88,11 @@ Conclusion apparent(Conclusion so_far, const std::vector<const CellFigures*>& ra
   const double level = 1 - (1 - base_level) / static_cast<double>(ranked.size());
   so_far.speedup = estimate_of(ratios_of(baseline, *so_far.leader->cell, exploring), level);
   if (!so_far.speedup || !so_far.speedup->claimed) {
-    so_far.answer = Answer::cannot_tell;
+    so_far.answer = Conclusion::Kind::cannot_tell;
   } else if (so_far.speedup->low <= 1) {
-    so_far.answer = Answer::not_faster;
+    so_far.answer = Conclusion::Kind::not_faster;
   } else {
-    so_far.answer = so_far.level.empty() ? Answer::best : Answer::faster;
+    so_far.answer = so_far.level.empty() ? Conclusion::Kind::best : Conclusion::Kind::faster;
   }
   return so_far;
 }
@@ -125,36 +128,36 @@ Conclusion confirmed(const Analysed& study, Conclusion so_far, const Confirmatio
     if (!tried) so_far.level.push_back(other);
   }
   if (so_far.better != nullptr) {
-    so_far.answer = Answer::not_confirmed;
+    so_far.answer = Conclusion::Kind::not_confirmed;
   } else if (!so_far.speedup || !so_far.speedup->claimed) {
-    so_far.answer = Answer::cannot_tell;
+    so_far.answer = Conclusion::Kind::cannot_tell;
   } else if (so_far.speedup->low <= 1) {
-    so_far.answer = Answer::not_faster;
+    so_far.answer = Conclusion::Kind::not_faster;
   } else {
-    so_far.answer = so_far.level.empty() ? Answer::best : Answer::faster;
+    so_far.answer = so_far.level.empty() ? Conclusion::Kind::best : Conclusion::Kind::faster;
   }
   return so_far;
 }
 
 }  // namespace
 
-const char* name_of(Answer answer) noexcept {
+const char* name_of(Conclusion::Kind answer) noexcept {
   switch (answer) {
-    case Answer::nothing_measured:
+    case Conclusion::Kind::nothing_measured:
       return "nothing measured";
-    case Answer::no_baseline:
+    case Conclusion::Kind::no_baseline:
       return "no baseline";
-    case Answer::none_holds:
+    case Conclusion::Kind::none_holds:
       return "none holds";
-    case Answer::cannot_tell:
+    case Conclusion::Kind::cannot_tell:
       return "cannot tell";
-    case Answer::not_faster:
+    case Conclusion::Kind::not_faster:
       return "not faster";
-    case Answer::faster:
+    case Conclusion::Kind::faster:
       return "faster";
-    case Answer::best:
+    case Conclusion::Kind::best:
       return "best";
-    case Answer::not_confirmed:
+    case Conclusion::Kind::not_confirmed:
       break;
   }
   return "not confirmed";

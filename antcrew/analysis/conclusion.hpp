@@ -18,21 +18,19 @@ namespace antcrew {
 struct CellFigures;
 struct Analysed;
 
-enum class Answer {
-  nothing_measured,
-  no_baseline,     // it has no figures
-  none_holds,      // of the variants
-  cannot_tell,     // too few rounds, or too noisy
-  not_faster,      // the leader is not shown to beat the baseline
-  faster,          // the leader is; others may be as good
-  best,            // the leader is, and is better than every other
-  not_confirmed,   // in fresh rounds a rival proved better than the leader
-};
-
-const char* name_of(Answer answer) noexcept;
-
 struct Conclusion {
-  Answer answer = Answer::nothing_measured;
+  enum class Kind {
+    nothing_measured,
+    no_baseline,     // it has no figures
+    none_holds,      // of the variants
+    cannot_tell,     // too few rounds, or too noisy
+    not_faster,      // the leader is not shown to beat the baseline
+    faster,          // the leader is; others may be as good
+    best,            // the leader is, and is better than every other
+    not_confirmed,   // in fresh rounds a rival proved better than the leader
+  };
+
+  Kind answer = Kind::nothing_measured;
   std::size_t point = 0;                  // of the largest size
   const CellFigures* leader = nullptr;
   std::optional<Estimate> speedup;        // the leader's, at the level that the way of choosing asks for
@@ -42,6 +40,8 @@ struct Conclusion {
   std::optional<Estimate> better_by;      // the leader's time / its time
   const CellFigures* passed_over = nullptr;  // would lead, but the same variant is wrong or crashes elsewhere
 };
+
+const char* name_of(Conclusion::Kind answer) noexcept;
 
 // Of what `study` holds: all but its conclusion must be there.
 Conclusion conclude(const Analysed& study);

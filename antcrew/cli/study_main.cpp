@@ -67,14 +67,14 @@ void print_list(const std::vector<const StudyBase*>& studies) {
   }
 }
 
-int exit_for(Answer answer) {
+int exit_for(Conclusion::Kind answer) {
   switch (answer) {
-    case Answer::best:
-    case Answer::faster:
-    case Answer::not_faster:
+    case Conclusion::Kind::best:
+    case Conclusion::Kind::faster:
+    case Conclusion::Kind::not_faster:
       return exit_done;
-    case Answer::cannot_tell:
-    case Answer::not_confirmed:
+    case Conclusion::Kind::cannot_tell:
+    case Conclusion::Kind::not_confirmed:
       return exit_cannot_tell;
     default:
       return exit_answer_is_no;

@@ -101,11 +101,11 @@ std::string leads(const Analysed& study) {
   const std::string cell = cell_in_words(*c.leader->cell);
   const std::string speedup = "speedup " + ratio_text(*c.speedup);
   const char* how = c.confirmed ? "" : " Apparent, not confirmed in fresh rounds.";
-  if (c.answer == Answer::not_faster) {
+  if (c.answer == Conclusion::Kind::not_faster) {
     return fmt::format("No variant is shown to beat the baseline at {}: the nearest is {}, {}.{}", at_point(study), cell,
                        speedup, how);
   }
-  return fmt::format("{}{} at {}: {}, efficiency {}.{}{}", c.answer == Answer::best ? "Best: " : "Among the best: ",
+  return fmt::format("{}{} at {}: {}, efficiency {}.{}{}", c.answer == Conclusion::Kind::best ? "Best: " : "Among the best: ",
                      cell, at_point(study), speedup, percent_text(c.speedup->median / c.leader->cell->workers),
                      level_with(c), how);
 }
@@ -132,15 +132,15 @@ std::string point_in_words(const Point& point) {
 std::string headline(const Analysed& study) {
   std::string text;
   switch (study.conclusion.answer) {
-    case Answer::nothing_measured:
+    case Conclusion::Kind::nothing_measured:
       return "Nothing was measured.";
-    case Answer::no_baseline:
+    case Conclusion::Kind::no_baseline:
       return no_baseline(study);
-    case Answer::none_holds:
+    case Conclusion::Kind::none_holds:
       return fmt::format("No variant holds at {}: see the verdicts.", at_point(study)) + passed_over(study);
-    case Answer::cannot_tell:
+    case Conclusion::Kind::cannot_tell:
       return cannot_tell(study);
-    case Answer::not_confirmed:
+    case Conclusion::Kind::not_confirmed:
       return not_confirmed(study) + passed_over(study);
     default:
       return leads(study) + passed_over(study);

@@ -12,7 +12,7 @@ namespace {
 int decimals_of(double width, double value) {
   const auto place = [](double x) { return x > 0 ? -static_cast<int>(std::floor(std::log10(x))) : 0; };
   const double size = std::fabs(value);
-  return std::clamp(std::max(place(width / 2), size < 0.1 ? place(size) + 1 : 0), 0, 6);
+  return std::clamp(std::max(place(width / 2 * 1.001), size < 0.1 ? place(size) + 1 : 0), 0, 6);
 }
 
 // "2.9 (2.7 to 3.1)" is an interval. What was merely seen, in too few rounds for one, looks different.

@@ -78,11 +78,14 @@ TEST_CASE("best is claimed only when the paired interval beats the next") {
   const Record near = record_of({cell_with("baseline", 1, baseline), cell_with("a", 2, a), cell_with("b", 2, b)});
   const Analysed undecided = analyse(near);
   CHECK(undecided.best[0].faster);
-  CHECK_FALSE(undecided.best[0].beats_next);
+  CHECK(undecided.conclusion.answer == Conclusion::Kind::faster);
+  REQUIRE(undecided.conclusion.level.size() == 1);
+  CHECK(undecided.conclusion.level[0]->cell->variant == "b");
   const Record far = record_of({cell_with("baseline", 1, baseline), cell_with("c", 2, slower), cell_with("a", 2, a)});
   const Analysed decided = analyse(far);
   CHECK(decided.best[0].cell->cell->variant == "a");
-  CHECK(decided.best[0].beats_next);
+  CHECK(decided.conclusion.answer == Conclusion::Kind::best);
+  CHECK_FALSE(decided.conclusion.confirmed);
 }
 
 TEST_CASE("nothing is called faster when the interval of its speedup touches 1") {
@@ -91,11 +94,168 @@ TEST_CASE("nothing is called faster when the interval of its speedup touches 1")
   CHECK_FALSE(analyse(record).best[0].faster);
 }
 
-TEST_CASE("an interval too wide to act on is a verdict") {
+TEST_CASE("an interval that is too wide to act on and includes 1 is a verdict; far below 1 it is a finding") {
   const Record record = record_of(
       {cell_with("baseline", 1, {10, 10, 10, 10, 10, 10, 10}), cell_with("split", 2, {2, 20, 4, 12, 3, 15, 8})});
   CHECK(analyse(record).cells[1].verdict == Verdict::too_noisy);
   CHECK(analyse(record).best[0].cell == nullptr);
+  CHECK(analyse(record).conclusion.answer == Conclusion::Kind::cannot_tell);
+  const Record slow = record_of({cell_with("baseline", 1, std::vector<double>(7, 10)),
+                                 cell_with("split", 2, {100, 450, 154, 160, 120, 300, 154})});
+  CHECK(analyse(slow).cells[1].verdict == Verdict::holds);
+  CHECK(analyse(slow).conclusion.answer == Conclusion::Kind::not_faster);
+}
+
+TEST_CASE("too few rounds are not ranked and no answer") {
+  const Record record =
+      record_of({cell_with("baseline", 1, std::vector<double>(5, 10)), cell_with("split", 2, std::vector<double>(5, 5))});
+  const Analysed study = analyse(record);
+  CHECK(study.cells[1].verdict == Verdict::too_few_rounds);
+  CHECK(study.best[0].cell == nullptr);
+  CHECK(study.conclusion.answer == Conclusion::Kind::cannot_tell);
+  // A variant that fails is a "no" all the same.
+  Record failed = record;
+  failed.cells[1].faults = {{Fault::Kind::crashed, 1, "signal 11"}};
+  CHECK(analyse(failed).conclusion.answer == Conclusion::Kind::none_holds);
+}
+
+TEST_CASE("several rounds of one generation count once, and a cell is paired with the nearest baseline in its round") {
+  Cell baseline = cell_with("baseline", 1, {});
+  Cell split = cell_with("split", 2, {});
+  const auto trial = [](int round, int generation, double start_s, double wall_s) {
+    Trial made;
+    made.round = round;
+    made.generation = generation;
+    made.start_s = start_s;
+    made.wall_s = wall_s;
+    return made;
+  };
+  for (int g = 1; g <= 7; ++g) {
+    for (int k = 0; k < 3; ++k) {
+      const int round = 3 * (g - 1) + k + 1;
+      const double start = 10.0 * round;
+      baseline.trials.push_back(trial(round, g, start, 100));       // far away from the other one in time
+      baseline.trials.push_back(trial(round, g, start + 5, 10));
+      split.trials.push_back(trial(round, g, start + 4, k == 0 ? 1.0 : 5.0));
+    }
+  }
+  const Record record = record_of({baseline, split});
+  const CellFigures figures = analyse(record).cells[1];
+  CHECK(figures.speedup->count == 7);
+  CHECK(figures.speedup->median == Approx(2));
+  CHECK(figures.speedup->low == Approx(2));
+}
+
+TEST_CASE("what is wrong somewhere is praised nowhere") {
+  Record record = record_of({cell_with("baseline", 1, std::vector<double>(9, 10)),
+                             cell_with("racy", 1, std::vector<double>(9, 2)), cell_with("racy", 2, {1, 1, 1}),
+                             cell_with("sound", 1, std::vector<double>(9, 9))});
+  record.cells[2].faults = {{Fault::Kind::wrong_answer, 1, "3 of 9 values differ"}};
+  record.cells[2].trials[0].agreed = false;
+  const Analysed study = analyse(record);
+  CHECK(study.cells[1].verdict == Verdict::holds);
+  REQUIRE(study.conclusion.leader != nullptr);
+  CHECK(study.conclusion.leader->cell->variant == "sound");
+  REQUIRE(study.conclusion.passed_over != nullptr);
+  CHECK(study.conclusion.passed_over->cell->variant == "racy");
+}
+
+namespace {
+
+// Explored: a at 2.0, b at 1.96, c at 1.2. Tried again: a and b, with these times.
+Record confirmed_record(const std::vector<double>& a, const std::vector<double>& b) {
+  Record record = record_of({cell_with("baseline", 1, std::vector<double>(11, 10)),
+                             cell_with("a", 2, {5, 5.3, 4.8, 5, 5.3, 4.8, 5, 5.3, 4.8, 5, 5}),
+                             cell_with("b", 2, {5.2, 5, 5.1, 4.9, 5.2, 5.1, 5.2, 5, 5.1, 5.2, 4.9}),
+                             cell_with("c", 2, std::vector<double>(11, 8.3))});
+  record.confirmations = {{0, 1, {2}, static_cast<int>(a.size())}};
+  const auto again = [&](std::size_t cell, std::size_t round, double wall_s) {
+    Trial trial;
+    trial.round = trial.generation = static_cast<int>(round + 1);
+    trial.confirming = 1;
+    trial.wall_s = wall_s;
+    record.cells[cell].trials.push_back(trial);
+  };
+  for (std::size_t round = 0; round < a.size(); ++round) {
+    again(0, round, 10);
+    again(1, round, a[round]);
+    again(2, round, b[round]);
+  }
+  return record;
+}
+
+}  // namespace
+
+TEST_CASE("a confirmed headline rests on the fresh rounds alone") {
+  const Record record = confirmed_record({5.5, 5.6, 5.4, 5.5, 5.6, 5.4, 5.5, 5.6, 5.4}, std::vector<double>(9, 6));
+  const Analysed study = analyse(record);
+  CHECK(study.conclusion.answer == Conclusion::Kind::best);
+  CHECK(study.conclusion.confirmed);
+  CHECK(study.conclusion.speedup->median == Approx(10 / 5.5));
+  CHECK(study.cells[1].confirmed);
+  CHECK(study.cells[1].speedup->count == 9);
+  CHECK(study.cells[1].explored->median == Approx(2));
+  CHECK(study.cells[1].time_s->median == Approx(5.5));
+  CHECK_FALSE(study.cells[3].confirmed);
+  CHECK(study.cells[3].speedup->count == 11);
+}
+
+TEST_CASE("a rival that proves better takes the confirmation away; one that does not is level") {
+  const Record worse = confirmed_record(std::vector<double>(9, 6), {5.5, 5.6, 5.4, 5.5, 5.6, 5.4, 5.5, 5.6, 5.4});
+  const Analysed lost = analyse(worse);
+  CHECK(lost.conclusion.answer == Conclusion::Kind::not_confirmed);
+  REQUIRE(lost.conclusion.better != nullptr);
+  CHECK(lost.conclusion.better->cell->variant == "b");
+  CHECK(lost.conclusion.better_by->median == Approx(6 / 5.5));
+  CHECK(lost.conclusion.better_by->low > 1);
+  const Record same = confirmed_record({5, 5.2, 5.1, 5, 5.2, 5.1, 5, 5.2, 5.1}, {5.1, 5, 5.2, 5.1, 5, 5.2, 5.1, 5, 5.2});
+  const Analysed level = analyse(same);
+  CHECK(level.conclusion.answer == Conclusion::Kind::faster);
+  REQUIRE(level.conclusion.level.size() == 1);
+  CHECK(level.conclusion.level[0]->cell->variant == "b");
+}
+
+TEST_CASE("a confirmation that was cut short before nine rounds confirms nothing") {
+  Record record = confirmed_record(std::vector<double>(8, 5.5), std::vector<double>(8, 6));
+  record.confirmations[0].rounds = 20;
+  const Analysed study = analyse(record);
+  CHECK_FALSE(study.conclusion.confirmed);
+  CHECK(study.conclusion.speedup->median == Approx(2));
+}
+
+TEST_CASE("an apparent headline pays for the number of cells that it was chosen from") {
+  std::vector<Cell> cells{cell_with("baseline", 1, std::vector<double>(9, 10))};
+  const std::vector<double> a = {9.99, 9, 9.2, 9, 9.2, 9, 9.2, 9, 9.2};
+  cells.push_back(cell_with("a", 2, a));
+  CHECK(analyse(record_of(cells)).conclusion.answer == Conclusion::Kind::best);
+  for (int more = 0; more < 10; ++more) cells.push_back(cell_with("other" + std::to_string(more), 2, std::vector<double>(9, 10)));
+  const Analysed many = analyse(record_of(cells));
+  CHECK(many.conclusion.leader->cell->variant == "a");
+  CHECK(many.conclusion.speedup->low < many.cells[1].speedup->low);
+}
+
+TEST_CASE("a machine of two speeds, shared processors, means and quotas are told") {
+  std::vector<double> humps;
+  for (int r = 0; r < 20; ++r) humps.push_back(r % 3 == 0 ? 14 + 0.01 * r : 10 + 0.01 * r);
+  Cell split = cell_with("split", 2, humps);
+  for (std::size_t r = 0; r < split.trials.size(); ++r) {
+    split.trials[r].times_s = {split.trials[r].wall_s, split.trials[r].wall_s, 4 * split.trials[r].wall_s};
+    split.trials[r].processors = {1, r < 4 ? 1 : 0};
+    split.trials[r].run_delay_s = 0.4 * split.trials[r].wall_s;
+    split.trials[r].throttled_s = r < 5 ? 0.1 : 0.0;
+  }
+  Record record = record_of({cell_with("baseline", 1, humps), split});
+  record.machine.limits.quota_cpus = 3;
+  record.dropped_asleep = 2;
+  std::string all;
+  const Analysed told = analyse(record);
+  for (const std::string& warning : told.warnings) all += warning + "\n";
+  CAPTURE(all);
+  CHECK(test::contains(all, "a machine of two speeds: the baseline at size 1000 took about 10.1 s in 13 trials and about 14.1 s in 7"));
+  CHECK(test::contains(all, "in 4 of 20 trials two of them were on one processor"));
+  CHECK(test::contains(all, "by the mean of its calls the speedup is 0.50, by their median 1.00"));
+  CHECK(test::contains(all, "the CPU quota of 3.00 processors held back 5 of 40 trials"));
+  CHECK(test::contains(all, "2 trials were dropped: the machine slept during 2"));
 }
 
 TEST_CASE("one worker that did it all is told from work that waits, and from a machine that let nobody run") {

@@ -22,11 +22,23 @@ Record sample() {
   record.machine.topology.caches = {{1, 32768, 2, 64}};
   record.points[0].dimensions = {{"distinct", 1'000'000}};
   record.plan = {11, 60, 0.05, 30, (1ull << 53) - 1};
-  record.blocks = {{0, 0.1, 0.2, 4096, true, 3, 2, 1, 0.5, 0.25}};
+  record.blocks = {{0, 0.1, 0.2, 4096, true, 3, 2, 1, 0.5, 0.25, 1, 0.01, 0.02}};
+  record.confirmations = {{0, 1, {1}, 9}};
+  record.left_out = {{LeftOut::What::points, 0, 120}};
+  record.another_study = true;
+  record.dropped_paused = 1;
+  record.machine.topology.kinds = {{0, {0, 1}}, {1, {2, 3}}};
   record.crowds = {{0, 2, {0.1, 0.2}}};
   record.ladders = {{"a (ThreadCrew)", "b (Workers)"}};
   record.cells[1].trials[0].phases = {{"merge", {0.5, 3}}};
   record.cells[1].trials[0].counters = {{"nodes", 17}};
+  record.cells[0].trials[1].times_s = {0.3, 1.0 / 3, 0.5};
+  record.cells[0].trials[1].start_s = 1.25;
+  record.cells[0].trials[1].order = 7;
+  record.cells[0].trials[1].processor = 0;
+  record.cells[0].trials[1].processors = {0, -1};
+  record.cells[0].trials[1].throttled_s = 0;
+  record.cells[0].trials[1].run_delay_s = 0;
   record.cells[1].faults = {{Fault::Kind::wrong_answer, 3, "2 differ", {{"largest_difference", 0.1}}}};
   record.cells[1].startup_s = {1e-4};
   record.cells[1].asked_processors = {0, 1};
@@ -63,24 +75,42 @@ TEST_CASE("a record is read back unchanged, to the last bit") {
   CHECK(again.blocks == record.blocks);
   CHECK(again.crowds == record.crowds);
   CHECK(again.ladders == record.ladders);
+  CHECK(again.confirmations == record.confirmations);
+  CHECK(again.left_out == record.left_out);
+  CHECK(again.machine.topology.kinds == record.machine.topology.kinds);
   CHECK(to_json(again) == to_json(record));
 }
 
-TEST_CASE("the text of a growing record is that record, whatever was added or dropped in between") {
-  GrowingRecordText growing;
-  Record record = sample();
-  for (const int change : {0, 1, 1, 1, -1, 1, 0}) {
-    if (change > 0) {
-      for (Cell& cell : record.cells) cell.trials.push_back(cell.trials.front());
-      record.cells[0].trials.back().round = static_cast<int>(record.cells[0].trials.size());
+TEST_CASE("what is unknown is absent, what all trials have in common by default is not written") {
+  const std::string text = to_json(sample());
+  CHECK_FALSE(test::contains(text, "peak_bytes"));
+  CHECK_FALSE(test::contains(text, "settling_calls"));
+  const Record again = record_from_json(text, "memory");
+  CHECK_FALSE(again.cells[0].trials[0].throttled_s.has_value());
+  CHECK(again.cells[0].trials[1].throttled_s == 0.0);
+}
+
+TEST_CASE("records of every earlier version are read") {
+  for (const std::string name : {"first", "grid", "step-5"}) {
+    CAPTURE(name);
+    const Record record = load_record(std::string(ANTCREW_SOURCE) + "/tests/record/old/" + name + ".json");
+    CHECK(record.version == Record::newest_version);
+    CHECK(record.title == "Tide heights at every sounding");
+    CHECK(record.points.size() == 2);
+    REQUIRE(record.cells.size() == 14);
+    CHECK(record.plan.least_rounds == 7);
+    CHECK(record.plan.most_rounds == 7);
+    for (const Cell& cell : record.cells) {
+      CHECK(cell.trials.size() == (cell.kind == Cell::Kind::baseline ? 21 : 7));
+      for (const Trial& trial : cell.trials) {
+        CHECK(trial.generation == trial.round);
+        CHECK(trial.wall_s > 0);
+        CHECK(trial.cpu_s() > 0);
+      }
     }
-    if (change < 0) record.cells[0].trials.resize(2);
-    record.measured_s += 1;
-    CHECK(to_json(record_from_json(growing.text(record), "memory")) == to_json(record));
+    const Record again = record_from_json(to_json(record), name);
+    CHECK(again.cells == record.cells);
   }
-  record.cells.push_back(record.cells.front());
-  record.cells.back().trials.clear();
-  CHECK(to_json(record_from_json(growing.text(record), "memory")) == to_json(record));
 }
 
 TEST_CASE("unknown fields are ignored") {
@@ -115,10 +145,11 @@ TEST_CASE("what is not a record is refused with what it is") {
   CHECK(test::contains(message_of("tide tables"), "record.syntax | tides.json: not JSON at byte"));
   CHECK(test::contains(message_of("[1, 2]"), "record.format | tides.json: JSON, but not an Ant Crew record"));
   CHECK(test::contains(message_of("{\"format\": \"other\"}"), "record.format"));
-  CHECK(test::contains(message_of(replaced(text, "\"version\": 1", "\"version\": 99")),
+  CHECK(test::contains(message_of(replaced(text, "\"version\": 2", "\"version\": 99")),
                        "record.version | tides.json: a record of version 99"));
-  CHECK(test::contains(message_of(replaced(text, "\"version\": 1", "\"version\": \"one\"")), "record.field"));
-  CHECK(test::contains(message_of(replaced(text, "\"visited_s\"", "\"visited\"")), "/cells/0/trials/0"));
+  CHECK(test::contains(message_of(replaced(text, "\"version\": 2", "\"version\": \"one\"")), "record.field"));
+  CHECK(test::contains(message_of(replaced(text, "\"round\": [", "\"rond\": [")), "/cells/0/trials"));
+  CHECK(test::contains(message_of(replaced(text, "\"round\": [\n     1,", "\"round\": [")), "not as long as the others"));
   CHECK(test::contains(message_of(replaced(text, "\"workers\": 2", "\"workers\": \"two\"")), "/cells/1/workers"));
   CHECK(test::contains(message_of(replaced(text, "\"kind\": \"variant\"", "\"kind\": \"hearsay\"")),
                        "unknown value 'hearsay'"));

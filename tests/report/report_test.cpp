@@ -47,6 +47,9 @@ TEST_CASE("numbers with units") {
   CHECK(duration_text(0.9996e-3) == "1.00 ms");
   CHECK(duration_text(3600) == "3600 s");
   CHECK(duration_text(Estimate{0.0123, 0.0119, 0.0131, 7, true}) == "12.3 ms (11.9 to 13.1)");
+  CHECK(duration_text(Estimate{0.0123, 0.0122, 0.0124, 7, true}) == "12.3 ms (12.2 to 12.4)");
+  CHECK(duration_text(Estimate{0.123456, 0.123451, 0.123461, 7, true}) == "123.456 ms (123.451 to 123.461)");
+  CHECK(ratio_text({0.065, 0.022, 0.102, 7, true}) == "0.065 (0.022 to 0.102)");
   CHECK(ratio_text({2.91, 2.7, 3.1, 7, true}) == "2.9 (2.7 to 3.1)");
   CHECK(ratio_text({1.934, 1.92, 1.95, 7, true}) == "1.93 (1.92 to 1.95)");
   CHECK(ratio_text({0.012, 0.011, 0.013, 7, true}) == "0.012 (0.011 to 0.013)");
@@ -61,8 +64,32 @@ TEST_CASE("numbers with units") {
 TEST_CASE("the sentence above the table says what was found, with its interval") {
   const Record record = sample();
   CHECK(headline(analyse(record)) ==
-        "Best: \"split evenly over all\" (ThreadCrew) with 2 workers at size 1,000: speedup 1.92 (1.90 to 1.95), "
-        "efficiency 96 %.");
+        "Best: \"split evenly over all\" (ThreadCrew) with 2 workers at size 1,000: speedup 1.92 (1.89 to 1.95), "
+        "efficiency 96 %. Apparent, not confirmed in fresh rounds.");
+}
+
+TEST_CASE("too few rounds look like few rounds") {
+  CHECK(ratio_text({0.81, 0.81, 0.81, 1, false}) == "0.8, seen once");
+  CHECK(ratio_text({0.81, 0.79, 0.83, 3, false}) == "0.81, seen 0.79–0.83");
+  CHECK(duration_text(Estimate{0.0123, 0.0119, 0.0131, 4, false}) == "12.3 ms, seen 11.9–13.1");
+  CHECK(duration_text(Estimate{0.0123, 0.0123, 0.0123, 1, false}) == "12.3 ms, seen once");
+  const Record few = test::record_of({cell_with("baseline", 1, {10, 10}), cell_with("a", 2, {5, 5.2})});
+  const std::string text = table_text(analyse(few), 0);
+  CHECK(contains(text, "1.96, seen 1.92–2.00"));
+  CHECK(contains(text, "too few"));
+  CHECK(contains(text, "under 6 rounds no interval is claimed"));
+  const auto json = nlohmann::json::parse(derived_json(analyse(few)));
+  CHECK(json.at("cells").at(1).at("verdict") == "too few rounds");
+  CHECK(json.at("cells").at(1).at("speedup").contains("least_seen"));
+  CHECK_FALSE(json.at("cells").at(1).at("speedup").contains("low"));
+}
+
+TEST_CASE("what there was no time for is told, with the budget that has it") {
+  Record record = sample();
+  record.left_out = {{LeftOut::What::rounds, 0, 131}, {LeftOut::What::confirming, 0, 160}};
+  const std::string text = notes_text(analyse(record));
+  CHECK(contains(text, "rounds at size 1,000: too few for intervals; --budget 131 would have time for it"));
+  CHECK(contains(text, "confirming the best in fresh rounds; --budget 160 would have time for it"));
 }
 
 TEST_CASE("the sentence claims nothing that the figures do not carry") {
@@ -71,7 +98,7 @@ TEST_CASE("the sentence claims nothing that the figures do not carry") {
   CHECK(contains(headline(analyse(slower)), "No variant is shown to beat the baseline"));
   const Record few = test::record_of({cell_with("baseline", 1, {10, 10}), cell_with("a", 2, {5, 5})});
   CHECK(contains(headline(analyse(few)), "Too few rounds to call"));
-  CHECK(contains(headline(analyse(few)), "only the range of 2 rounds"));
+  CHECK(contains(headline(analyse(few)), "give it more time with --budget"));
   Record broken = sample();
   broken.cells.erase(broken.cells.begin() + 1, broken.cells.begin() + 3);
   CHECK(contains(headline(analyse(broken)), "No variant holds"));

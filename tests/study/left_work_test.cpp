@@ -65,7 +65,7 @@ TEST_CASE("futures nobody waited for") {
   const Analysed analysed = analyse(record);
   CHECK(analysed.cells[1].verdict == Verdict::left_work);
   CHECK(test::contains(analysed.cells[1].evidence, "in 1 thread that ended later"));
-  CHECK(analysed.cells[0].verdict == Verdict::holds);
+  CHECK(analysed.cells[0].verdict >= Verdict::too_few_rounds);
 }
 
 TEST_CASE("a child process that goes on") {

@@ -57,16 +57,17 @@ Planted plant(Body body, int workers = 1, Plan plan = {}, std::size_t size = 150
   plan.workers = {workers};
   if (plan.rounds == 0) plan.rounds = 3;
   plan.crowd = false;
+  plan.confirm = false;
   const Record record = run(study, plan);
   const Analysed analysed = analyse(record);
   REQUIRE(analysed.cells.size() == 3);
-  CHECK(analysed.cells[0].verdict == Verdict::holds);
-  CHECK(analysed.cells[2].verdict >= Verdict::too_noisy);  // short work on a busy machine may be that
+  CHECK(analysed.cells[0].verdict >= Verdict::too_few_rounds);
+  CHECK(analysed.cells[2].verdict >= Verdict::too_few_rounds);  // nothing speaks against it
   CHECK(analysed.cells[2].cell->trials.size() == static_cast<std::size_t>(plan.rounds));
   CHECK(record.complete);
   const CellFigures& planted = analysed.cells[1];
   if (planted.verdict < Verdict::not_measured) CHECK_FALSE(planted.speedup.has_value());
-  if (planted.verdict != Verdict::holds) CHECK(test::lines_in(planted.evidence) == 0);
+  if (planted.verdict < Verdict::too_few_rounds) CHECK(test::lines_in(planted.evidence) == 0);
   MESSAGE(std::string(name_of(planted.verdict)), " | ", planted.evidence);
   return {headline(analysed), planted.verdict, planted.evidence};
 }

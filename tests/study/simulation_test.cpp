@@ -189,9 +189,9 @@ Claims claims(int variants, double spread, int runs, bool confirm, const std::fu
     const Record record = run_fake(host, clock, study, plan);
     const Analysed analysed = analyse(record);
     const Conclusion& answer = analysed.conclusion;
-    found.faster += answer.answer == Answer::faster || answer.answer == Answer::best ? 1 : 0;
-    found.best += answer.answer == Answer::best ? 1 : 0;
-    found.not_confirmed += answer.answer == Answer::not_confirmed ? 1 : 0;
+    found.faster += answer.answer == Conclusion::Kind::faster || answer.answer == Conclusion::Kind::best ? 1 : 0;
+    found.best += answer.answer == Conclusion::Kind::best ? 1 : 0;
+    found.not_confirmed += answer.answer == Conclusion::Kind::not_confirmed ? 1 : 0;
     if (answer.leader == nullptr || !answer.speedup) continue;
     
 

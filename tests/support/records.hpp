@@ -14,7 +14,7 @@ inline antcrew::Cell cell_with(const std::string& variant, int workers, const st
                      variant == "baseline" ? antcrew::Cell::Kind::baseline : antcrew::Cell::Kind::variant, workers, 0};
   for (std::size_t r = 0; r < times.size(); ++r) {
     antcrew::Trial trial;
-    trial.round = static_cast<int>(r + 1);
+    trial.round = trial.generation = static_cast<int>(r + 1);
     trial.wall_s = times[r];
     trial.user_s = times[r] * workers;
     trial.others_cpu_s = times[r] * (workers - 1);

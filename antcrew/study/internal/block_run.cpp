@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <set>
 
 #include "antcrew/analysis/pairing.hpp"
 #include "antcrew/base/units.hpp"
@@ -75,11 +76,13 @@ BlockRun::BlockRun(RunState& run, std::size_t point, std::vector<Running> cells,
 
 // What earlier runs of this record did: rounds, generations, looks, and the round that was not finished.
 void BlockRun::begin_where_it_ended() {
+  std::set<int> seen;
   for (const Running& r : cells_) {
     for (const Trial& trial : run_.record.cells[r.index].trials) {
       if (trial.confirming != confirming_) continue;
       round_ = std::max(round_, trial.round);
       generation_ = std::max(generation_, trial.generation);
+      seen.insert(trial.generation);
     }
   }
   // Other attempts at this point have rounds of their own.
@@ -101,7 +104,6 @@ void BlockRun::begin_where_it_ended() {
     if (r.baseline()) continue;
     const Cell* baseline = baseline_of(run_.record, cell);
     const ByGeneration ratios = ratios_of(*baseline, cell, confirming_);
-    generations_ = std::max(generations_, static_cast<int>(ratios.size()));
     std::vector<double> values;
     for (const auto& [generation, ratio] : ratios) {
       values.push_back(ratio);
@@ -111,7 +113,7 @@ void BlockRun::begin_where_it_ended() {
   }
   unfinished_ = std::any_of(cells_.begin(), cells_.end(),
                             [](const Running& r) { return !r.baseline() && !r.over && !r.visited; });
-  if (unfinished_) generations_ = std::max(0, generations_ - 1);
+  generations_ = static_cast<int>(seen.size()) - (unfinished_ ? 1 : 0);
 }
 
 bool BlockRun::open() {

@@ -82,7 +82,7 @@ class Exploring {
       sizes += (sizes.empty() ? "" : ", ") + std::to_string(size);
       more += seen_.guess_s(size, settled_generations);
     }
-    const double needed = budget_for(more);
+    const double needed = budget_for(missing_s_ + more);
     run_.leave_out(LeftOut::What::points, order_[position_], needed,
                    fmt::format("no time for size{} {}: a budget of about {:.0f} s would settle {}",
                                order_.size() - position_ == 1 ? "" : "s", sizes, needed,
@@ -148,7 +148,8 @@ class Exploring {
     const auto cells = static_cast<double>(block.cells().size());
     const double round_s = block.last_generation_s() * cells / std::max(1, visits - 1);
     seen_ = {block.opening_s(), round_s, run_.record.points[point].size};
-    const double needed = budget_for((settled_generations - 1) * round_s);
+    missing_s_ = (settled_generations - 1) * round_s;
+    const double needed = budget_for(missing_s_);
     run_.leave_out(LeftOut::What::cells, point, needed,
                    fmt::format("one round at size {} takes about {}: not every cell could be tried; --resume goes on, "
                                "and a budget of about {:.0f} s would settle it",
@@ -183,7 +184,8 @@ class Exploring {
     const int possible = block.generations() + static_cast<int>(std::max(0.0, ends_s - now) / each_s);
     const bool sure = block.generations() >= measured_generations || possible < 3;
     if (budget.fits(now, needed_s, ends_s) || possible >= least_for_interval || !sure) return ends_s;
-    const double settled_s = budget_for((settled_generations - block.generations()) * each_s);
+    missing_s_ = std::max(0.0, now + (settled_generations - block.generations()) * each_s - ends_s);
+    const double settled_s = budget_for(ends_s - now + missing_s_);
     run_.leave_out(LeftOut::What::rounds, point, settled_s,
                    fmt::format("time for about {} round{} at size {}, too few for an interval: a round takes {}, and a "
                                "budget of about {:.0f} s would settle it",
@@ -245,6 +247,7 @@ class Exploring {
   std::vector<std::size_t> order_;
   std::size_t position_ = 0;
   Seen seen_;
+  double missing_s_ = 0;  // that the points before would have needed
   bool nothing_more_ = false;
   bool no_crowd_ = false;
   double crowd_s_ = 0;
