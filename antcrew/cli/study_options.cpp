@@ -175,7 +175,8 @@ std::string record_path(const StudyOptions& o, const StudyBase& study, std::size
   if (std::filesystem::is_directory(path)) {
     bad_input("record.exists", "--save " + path.string(), "this is a directory", "name a file in it");
   }
-  if (std::filesystem::exists(path) && !o.overwrite) {
+  std::error_code unreadable;
+  if (std::filesystem::exists(path) && std::filesystem::file_size(path, unreadable) > 0 && !o.overwrite) {
     bad_input("record.exists", "--save " + path.string(), "this file exists",
               "choose another name, or add --overwrite");
   }

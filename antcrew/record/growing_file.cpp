@@ -1,6 +1,8 @@
 #include "antcrew/record/growing_file.hpp"
 
 #include <fcntl.h>
+#include <sys/file.h>
+#include <sys/stat.h>
 #include <unistd.h>
 
 #include <cerrno>
@@ -28,6 +30,18 @@ std::string fresh_token() {
   return token;
 }
 
+// -1 = it has contents, or a run that has not begun yet holds it.
+int empty_and_nobodys(const std::string& path) {
+  const int file = ::open(path.c_str(), O_WRONLY | O_CLOEXEC);
+  if (file < 0) return -1;
+  struct stat facts {};
+  if (::fstat(file, &facts) == 0 && S_ISREG(facts.st_mode) && facts.st_size == 0 &&
+      ::flock(file, LOCK_EX | LOCK_NB) == 0)
+    return file;
+  ::close(file);
+  return -1;
+}
+
 }  // namespace
 
 std::string rounds_path(const std::string& path) {
@@ -39,12 +53,11 @@ GrowingFile::GrowingFile(std::string path, Existing existing) : path_(std::move(
   std::error_code fault;
   if (!folder.empty()) std::filesystem::create_directories(folder, fault);
   if (fault) cannot_write(path_, fault.value());
-  const int file = ::open(path_.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, 0644);
-  if (file >= 0) {
-    reserved_ = true;
-    ::close(file);
-  } else if (errno != EEXIST) {
-    cannot_write(path_, errno);
+  reserved_ = ::open(path_.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, 0644);
+  if (reserved_ < 0 && errno != EEXIST) cannot_write(path_, errno);
+  if (reserved_ < 0) reserved_ = empty_and_nobodys(path_);
+  if (reserved_ >= 0) {
+    ::flock(reserved_, LOCK_EX | LOCK_NB);
   } else if (existing == Existing::refused) {
     bad_input("record.exists", path_, "this file exists", "choose another name, or add --overwrite");
   } else if (::access(path_.c_str(), W_OK) != 0) {
@@ -55,13 +68,19 @@ GrowingFile::GrowingFile(std::string path, Existing existing) : path_(std::move(
 // Nothing came of it: the name is free again.
 GrowingFile::~GrowingFile() {
   if (rounds_ >= 0) ::close(rounds_);
-  if (reserved_) ::unlink(path_.c_str());
+  if (reserved_ >= 0) ::unlink(path_.c_str());
+  no_longer_reserved();
+}
+
+void GrowingFile::no_longer_reserved() noexcept {
+  if (reserved_ >= 0) ::close(reserved_);
+  reserved_ = -1;
 }
 
 void GrowingFile::begin(const Record& frame) {
   const std::string token = fresh_token();
   save_text(to_json(frame, token), path_, false);
-  reserved_ = false;
+  no_longer_reserved();
   // An older file of this name begins with another token, so it is not taken for ours in between.
   rounds_ = ::open(rounds_path(path_).c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0644);
   if (rounds_ < 0) cannot_write(rounds_path(path_), errno);
@@ -96,7 +115,7 @@ void GrowingFile::write_pending() {
 
 void GrowingFile::finish(const Record& record) {
   save_record(record, path_);
-  reserved_ = false;
+  no_longer_reserved();
   if (rounds_ >= 0) ::close(rounds_);
   rounds_ = -1;
   ::unlink(rounds_path(path_).c_str());

@@ -19,7 +19,8 @@ class GrowingFile {
  public:
   enum class Existing { refused, replaced };
 
-  // Takes the name: throws Error (record.exists, record.write). Nothing of an existing file is touched before begin().
+  // Takes the name: throws Error (record.exists, record.write). Nothing of an existing file is touched before begin();
+  // an empty one, of a run that was killed before it began, is nobody's.
   GrowingFile(std::string path, Existing existing);
   ~GrowingFile();
   GrowingFile(const GrowingFile&) = delete;
@@ -37,10 +38,11 @@ class GrowingFile {
 
  private:
   void write_pending();
+  void no_longer_reserved() noexcept;
 
   std::string path_;
   int rounds_ = -1;
-  bool reserved_ = false;   // an empty file of ours holds the name
+  int reserved_ = -1;  // an empty file of ours that holds the name, locked while it does
   std::string pending_;     // lines that are not in the file yet
   long long whole_ = 0;     // bytes of whole lines in the file
   std::string trouble_;

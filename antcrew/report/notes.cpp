@@ -83,7 +83,7 @@ std::string phases(const Analysed& study) {
 std::string phase_by_phase(const Analysed& study) {
   std::string text;
   for (const CellFigures& f : study.cells) {
-    if (f.verdict != Verdict::holds || !f.speedup || f.cell->kind != Cell::Kind::variant) continue;
+    if (f.verdict < Verdict::too_few_rounds || !f.speedup || f.cell->kind != Cell::Kind::variant) continue;
     const auto baseline = std::find_if(study.cells.begin(), study.cells.end(), [&](const CellFigures& other) {
       return other.cell->kind == Cell::Kind::baseline && other.cell->point == f.cell->point;
     });

@@ -11,8 +11,10 @@
 #include <nlohmann/json.hpp>
 #include <thread>
 
+#include "antcrew/record/record_file.hpp"
 #include "support/command.hpp"
 
+using antcrew::load_record;
 using nlohmann::json;
 using test::contains;
 using test::Outcome;
@@ -59,7 +61,7 @@ bool gone_within(const std::string& record, std::chrono::milliseconds limit) {
 }
 
 std::size_t rounds_in(const std::string& record) {
-  return json::parse(test::read_file(record)).at("cells").at(1).at("trials").size();
+  return load_record(record).cells.at(1).trials.size();
 }
 
 std::size_t files_in(const std::string& folder) {
@@ -73,7 +75,7 @@ std::vector<std::string> study(const std::string& record, const std::string& rou
 
 }  // namespace
 
-TEST_CASE("killed at any moment: the rounds before are kept, nothing is left behind, and it can be gone on with") {
+TEST_CASE("killed at any moment: the visits before are kept, nothing is left behind, and it can be gone on with") {
   const TemporaryFolder folder;
   const std::string record = folder / "killed.json";
   for (const int after_ms : {150, 700, 1300}) {
@@ -84,14 +86,14 @@ TEST_CASE("killed at any moment: the rounds before are kept, nothing is left beh
     kill(run, SIGKILL);
     waitpid(run, nullptr, 0);
     CHECK(gone_within(record, std::chrono::seconds(3)));
-    if (!std::filesystem::exists(record)) continue;  // before the first round was over
-    const std::size_t before = rounds_in(record);
-    CHECK(files_in(folder.path()) == 2);
+    if (!std::filesystem::exists(record) || std::filesystem::is_empty(record)) continue;  // before it began
+    const std::size_t before = load_record(record).cells.at(1).trials.size();
+    CHECK(files_in(folder.path()) == 3);  // the frame and its lines, and what was printed
     const Outcome resumed = run_command({tides, "--rounds", "6", "--resume", record, "--quiet"});
-    CHECK(resumed.exit <= 1);  // on a busy machine all may be too noisy to call
+    CHECK((resumed.exit == 0 || resumed.exit == 4));  // on a busy machine all may be too noisy to call
     CHECK(resumed.err.empty());
-    CHECK(rounds_in(record) == 6);
-    CHECK(before <= 6);
+    CHECK(rounds_in(record) >= 6);  // and as many to confirm, for some
+    CHECK(before <= 12);
     CHECK(json::parse(test::read_file(record)).at("complete") == true);
     CHECK(files_in(folder.path()) == 2);
   }
@@ -101,7 +103,8 @@ TEST_CASE("Ctrl-C ends cleanly with the table so far and says how to go on") {
   const TemporaryFolder folder;
   const std::string record = folder / "stopped.json";
   const pid_t run = start(study(record, "500"), folder / "out");
-  while (!std::filesystem::exists(record)) std::this_thread::sleep_for(std::chrono::milliseconds(10));
+  while (!std::filesystem::exists(record + ".rounds")) std::this_thread::sleep_for(std::chrono::milliseconds(10));
+  std::this_thread::sleep_for(std::chrono::milliseconds(300));
   kill(run, SIGINT);
   int status = 0;
   waitpid(run, &status, 0);
@@ -114,13 +117,13 @@ TEST_CASE("Ctrl-C ends cleanly with the table so far and says how to go on") {
   CHECK(contains(out, "Ended early; go on with: --resume " + record));
   const json saved = json::parse(test::read_file(record));
   CHECK(saved.at("complete") == false);
-  CHECK(saved.at("cells").at(0).at("trials").size() == 3 * saved.at("cells").at(1).at("trials").size());
+  CHECK(rounds_in(record) >= 1);
 }
 
 TEST_CASE("going on is refused when the study changed, and --only needs a record") {
   const TemporaryFolder folder;
   const std::string record = folder / "r.json";
-  REQUIRE(run_command({tides, "--sizes", "100", "--rounds", "1", "--workers", "1", "--save", record}).exit == 0);
+  REQUIRE(run_command({tides, "--sizes", "100", "--rounds", "1", "--workers", "1", "--save", record}).exit == 4);
   const std::string before = test::read_file(record);
   const Outcome other = run_command({tides, "--sizes", "200", "--rounds", "2", "--workers", "1", "--resume", record});
   CHECK(other.exit == 2);
@@ -130,7 +133,7 @@ TEST_CASE("going on is refused when the study changed, and --only needs a record
   CHECK(test::read_file(record) == before);
   CHECK(run_command({tides, "--only", "split evenly"}).exit == 2);
   const Outcome again = run_command({tides, "--rounds", "1", "--resume", record, "--only", "split evenly"});
-  CHECK(again.exit == 0);
+  CHECK(again.exit == 4);  // one round is too few
   CHECK(contains(again.out, "split evenly, attempt 2"));
   CHECK(contains(again.out, "Step by step"));
 }
@@ -140,7 +143,7 @@ TEST_CASE("a quick answer comes in about ten seconds, also for work that would t
   const auto start_time = std::chrono::steady_clock::now();
   const Outcome quick = run_command({tides, "--quick", "--workers", "2", "--save", folder / "q.json"});
   const auto took = std::chrono::steady_clock::now() - start_time;
-  CHECK(quick.exit == 0);
+  CHECK((quick.exit == 0 || quick.exit == 4));  // a disturbed machine may leave it open
   CHECK(took < std::chrono::seconds(25));
   CHECK(contains(quick.out, "size 100,000"));
 }
@@ -152,7 +155,7 @@ TEST_CASE("a jostle of right code finds nothing; without stands works; wrong val
   CHECK(contains(jostled.out, "No race came to light in 18 jostled trials of 3 variants"));
   CHECK(run_command(
             {tides, "--no-stands", "--sizes", "500", "--rounds", "1", "--workers", "1", "--save", folder / "n.json"})
-            .exit == 0);
+            .exit == 4);
   for (const auto& refused : std::vector<std::pair<std::vector<std::string>, std::string>>{
            {{"--resume", folder / "a.json", "--save", folder / "b.json"}, "--resume already names the record"},
            {{"--pin", "sideways"}, "no pinning 'sideways'; choose from off, apart, near"},
@@ -170,4 +173,63 @@ TEST_CASE("a jostle of right code finds nothing; without stands works; wrong val
     CHECK(contains(outcome.err, refused.second));
     CHECK(test::lines_in(outcome.err) == 1);
   }
+}
+
+TEST_CASE("too few rounds exit with 4, and say how much time would settle it") {
+  const TemporaryFolder folder;
+  const Outcome few = run_command({tides, "--sizes", "300k", "--budget", "1", "--workers", "1,2", "--save", folder / "f.json"});
+  CHECK(few.exit == 4);
+  CHECK(contains(few.out, "Too few rounds to call anything at size 300,000: about "));
+  CHECK(contains(few.err, " s would settle it"));
+  CHECK(contains(few.out, "too few"));
+}
+
+TEST_CASE("a second study on the machine is told at once, and stands in the record") {
+  const TemporaryFolder folder;
+  const pid_t first = start(study(folder / "first.json", "500"), folder / "out");
+  while (!std::filesystem::exists(folder / "first.json.rounds")) std::this_thread::sleep_for(std::chrono::milliseconds(10));
+  const Outcome second =
+      run_command({tides, "--sizes", "100", "--rounds", "1", "--workers", "1", "--save", folder / "second.json"});
+  kill(first, SIGKILL);
+  waitpid(first, nullptr, 0);
+  CHECK(gone_within(folder / "first.json", std::chrono::seconds(3)));
+  CHECK(contains(second.err, "another study is being measured on this machine"));
+  CHECK(load_record(folder / "second.json").another_study);
+  CHECK(contains(second.out, "another study was measured on this machine at the same time"));
+  const Outcome alone =
+      run_command({tides, "--sizes", "100", "--rounds", "1", "--workers", "1", "--save", folder / "alone.json"});
+  CHECK_FALSE(contains(alone.err, "another study"));
+}
+
+TEST_CASE("a run that was stopped and let go on drops the trial that this fell into, and counts it") {
+  const TemporaryFolder folder;
+  const std::string record = folder / "paused.json";
+  const pid_t run = start({tides, "--sizes", "3M", "--rounds", "2", "--workers", "1", "--variant", "split evenly", "--save",
+                           record, "--quiet"},
+                          folder / "out");
+  while (!std::filesystem::exists(record + ".rounds")) std::this_thread::sleep_for(std::chrono::milliseconds(5));
+  std::this_thread::sleep_for(std::chrono::milliseconds(1500));
+  kill(run, SIGSTOP);
+  std::this_thread::sleep_for(std::chrono::milliseconds(2500));
+  kill(run, SIGCONT);
+  waitpid(run, nullptr, 0);
+  CHECK(load_record(record).dropped_paused >= 1);
+  CHECK(contains(test::read_file(folder / "out"), "the run was stopped during"));
+}
+
+TEST_CASE("the table is there even when the record cannot be saved at the end, and what was measured stays") {
+  const TemporaryFolder folder;
+  std::filesystem::create_directory(folder / "in");
+  const std::string record = folder / "in/r.json";
+  const pid_t run = start(study(record, "3"), folder / "out");
+  while (!std::filesystem::exists(record + ".rounds")) std::this_thread::sleep_for(std::chrono::milliseconds(5));
+  // A folder takes the place of the file that is to be renamed over: even root cannot write it then.
+  std::filesystem::create_directory(record + ".new");
+  int status = 0;
+  waitpid(run, &status, 0);
+  CHECK(WEXITSTATUS(status) == 3);
+  const std::string out = test::read_file(folder / "out");
+  CHECK(contains(out, "split evenly"));
+  CHECK(contains(out, "the record cannot be written"));
+  CHECK(load_record(record).cells.at(1).trials.size() == 3);
 }

@@ -170,4 +170,8 @@ TEST_CASE("a name that is taken, or cannot be, is refused before anything is mea
   { GrowingFile unused(path, Existing::replaced); }
   CHECK(test::read_file(path) == "something");
   CHECK_THROWS_AS(GrowingFile(path + "/below.json", Existing::refused), Error);
+  const std::string empty = folder / "empty.json";
+  test::write_file(empty, "");  // of a run that was killed before it began
+  const GrowingFile taken(empty, Existing::refused);
+  CHECK_THROWS_AS(GrowingFile(empty, Existing::refused), Error);  // but not while a run is about to begin
 }
