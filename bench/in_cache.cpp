@@ -79,6 +79,7 @@ int main() {
     plan.rounds = 7;
     plan.budget_s = 0;
     plan.crowd = false;
+    plan.confirm = false;
     const Record record = run(study, plan, hooks);
     std::vector<double> in_study;
     std::vector<double> visited;

@@ -5,6 +5,8 @@ import os
 import statistics
 import sys
 
+import records
+
 folder, preset, steal_ticks = sys.argv[1:4]
 derived, raw = {}, {}
 for path in sorted(glob.glob(folder + "/antcrew-records/*.derived")):
@@ -63,7 +65,7 @@ def regions():
         for cell in record["cells"]:
             if cell["point"] != k:
                 continue
-            for t in cell["trials"]:
+            for t in records.trials(cell):
                 p = t["phases"].get("handed over and back")
                 if p:
                     phase.setdefault(cell["kind"], {}).setdefault(t["round"], []).append(p["worker_s"] / p["count"])

@@ -161,4 +161,9 @@ std::optional<double> ControlGroup::throttled_s() const {
   return sum;
 }
 
+const ControlGroup& own_control_group() {
+  static const ControlGroup own;
+  return own;
+}
+
 }  // namespace antcrew

@@ -42,4 +42,7 @@ class ControlGroup {
   double period_s_ = 0;
 };
 
+// This process's, found at the first call; a forked one has its parent's.
+const ControlGroup& own_control_group();
+
 }  // namespace antcrew

@@ -14,8 +14,7 @@ namespace antcrew {
 namespace {
 
 double throttled_s() {
-  static const ControlGroup group;
-  return group.throttled_s().value_or(0);
+  return own_control_group().throttled_s().value_or(0);
 }
 
 }  // namespace

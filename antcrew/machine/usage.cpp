@@ -196,19 +196,31 @@ std::uint64_t peak_memory_bytes() {
 std::uint64_t resident_bytes() {
   return status_bytes("VmRSS:");
 }
-std::uint64_t private_bytes_now() {
+namespace {
+
+// The numbers of /proc/self/statm, in pages: size, resident, shared, text, library, data and stack.
+std::array<std::uint64_t, 6> memory_pages() {
+  std::array<std::uint64_t, 6> pages{};
   const int file = ::open("/proc/self/statm", O_RDONLY | O_CLOEXEC);
-  if (file < 0) return 0;
-  char text[128] = {};
+  if (file < 0) return pages;
+  char text[160] = {};
   const ssize_t got = ::read(file, text, sizeof text - 1);
   ::close(file);
-  if (got <= 0) return 0;
   char* at = text;
-  std::strtoull(at, &at, 10);  // the whole size
-  const unsigned long long resident = std::strtoull(at, &at, 10);
-  const unsigned long long shared = std::strtoull(at, &at, 10);
-  if (shared > resident) return 0;
-  return (resident - shared) * static_cast<std::uint64_t>(::sysconf(_SC_PAGESIZE));
+  for (std::size_t k = 0; k < pages.size() && got > 0; ++k) pages[k] = std::strtoull(at, &at, 10);
+  return pages;
+}
+
+std::uint64_t page_bytes() {
+  static const auto bytes = static_cast<std::uint64_t>(::sysconf(_SC_PAGESIZE));
+  return bytes;
+}
+
+}  // namespace
+
+std::uint64_t private_bytes_now() {
+  const auto pages = memory_pages();
+  return pages[2] > pages[1] ? 0 : (pages[1] - pages[2]) * page_bytes();
 }
 std::int64_t minor_faults() noexcept {
   rusage used{};
@@ -230,7 +242,7 @@ std::int64_t pages_taken_back() {
   return at == nullptr ? -1 : std::atoll(at + std::strlen(field));
 }
 std::uint64_t virtual_data_bytes() {
-  return status_bytes("VmData:");
+  return memory_pages()[5] * page_bytes();
 }
 
 int thread_count() {

@@ -126,7 +126,7 @@ void from_json(const Json& json, T& value) {
 
 namespace {
 
-constexpr const char* always_there[] = {"round", "wall_s"};
+constexpr const char* always_there[] = {"round", "wall_s", "calls"};
 
 bool is_always_there(const std::string& name) {
   return std::find(std::begin(always_there), std::end(always_there), name) != std::end(always_there);

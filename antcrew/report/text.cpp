@@ -50,7 +50,8 @@ std::string duration_bounds_text(const Estimate& seconds) {
 }
 
 std::string ratio_text(const Estimate& ratio) {
-  return with_bounds(ratio, 1, decimals_of(ratio, 1, ratio.median < 0.1 ? 2 : 1), "");
+  const int least = ratio.median < 10 ? 1 : 0;
+  return with_bounds(ratio, 1, std::max(least, decimals_of(ratio, 1, ratio.median < 0.1 ? 2 : 1)), "");
 }
 
 std::string percent_text(double share, int decimals) {

@@ -43,7 +43,7 @@ MadeBlock make_block(const StudyBase& study, const Point& at, BlockFacts& facts,
   const std::uint64_t after = resident_bytes();
   facts.input_bytes = after > before ? after - before : 0;
   facts.refill_s = made.reference.refill_s = refill_s(facts.input_bytes);
-  made.reference.quota_period_s = ControlGroup().period_s();
+  made.reference.quota_period_s = own_control_group().period_s();
   tell(board, Stage::idle);
   return made;
 }

@@ -250,6 +250,11 @@ Visit StandsHost::visit(std::size_t cell, const VisitOrder& order) {
     visit.over = true;
     return visit;
   }
+  const bool finished = !order.keep;
+  if (finished) {  // the block ends it while its message is read here
+    block_.send("finish " + std::to_string(stand.pid));
+    stand = Stand();
+  }
   visit = internal::visit_from_message(*waited.message);
   visit.neighbours_cpu_s = others_s;
   if (fresh) visit.renewing_s += forking_s;
@@ -257,7 +262,8 @@ Visit StandsHost::visit(std::size_t cell, const VisitOrder& order) {
     visit.dropped = Visit::Dropped::paused;
     visit.seen.trials.clear();
   }
-  if (visit.replace || visit.over || !order.keep) {
+  if (finished) return visit;
+  if (visit.replace || visit.over) {
     end_stand(stand);
   } else {
     stand.stopped = ::kill(-stand.pid, SIGSTOP) == 0;

@@ -31,6 +31,7 @@ constexpr std::uint64_t most_kept_bytes = 256ull << 20;  // answers of one batch
 
 // Timing makes up for all that is not timed, so that most of a study's time is; but no longer than this at once.
 constexpr double timed_over_rest = 1.5;
+constexpr double most_along = 1.0 / 3;  // of the time timed
 constexpr double longest_timing_s = 1.5;
 constexpr std::size_t most_batches = 2000;
 constexpr double short_call_s = 50e-3;  // three batches at least below, one above long_call_s, else two
@@ -236,17 +237,20 @@ struct Visitor::Timing {
   Trial trial;
   std::vector<double> times;  // of each batch, a call
   Usage used;
-  std::int64_t since_ns = 0;
+  std::int64_t since_ns = 0;    // when the last visit ended
+  std::int64_t batches_ns = 0;  // when the first batch was begun
   double timed_s = 0;
   double compared_s = 0;
   bool last = false;  // the batch just timed is the last one
 
-  // As much as makes up for all else, and enough batches to have a middle.
+  // As much as makes up for all else, and enough batches to have a middle. What the batches themselves bring along (a
+  // copy of the input, comparing) cannot be made up for by more of them where it is a third of their time.
   bool enough() const noexcept {
     if (static_cast<int>(times.size()) < least_batches(times.back() * static_cast<double>(trial.calls))) return false;
     if (times.size() >= most_batches) return true;
-    const double rest_s = since_s(since_ns) - timed_s;
-    return timed_s >= std::min(timed_over_rest * rest_s, longest_timing_s);
+    const double before_s = static_cast<double>(batches_ns - since_ns) * 1e-9;
+    const double along = std::min((since_s(batches_ns) - timed_s) / timed_s, most_along);
+    return timed_s >= std::min(timed_over_rest * before_s / (1 - timed_over_rest * along), longest_timing_s);
   }
   void add(double wall_s, const Usage& more) {
     timed_s += wall_s;
@@ -264,7 +268,7 @@ bool Visitor::first_call_counts(double call_s) const noexcept {
 
 // The call that pays for everything that happens once. Where that is nothing beside it, it is timed as any other.
 void Visitor::first_call(Visit& visit, Timing& timing) {
-  const std::int64_t began_ns = now_ns();
+  const std::int64_t began_ns = timing.batches_ns = now_ns();
   const std::uint64_t before_bytes = private_bytes_now();
   session_->prepare(input_, 1);
   internal::open_journal.store(journal_, std::memory_order_relaxed);
@@ -319,6 +323,21 @@ std::size_t Visitor::calls_of_a_batch(double call_s) const {
   const double room = static_cast<double>(most_kept_bytes) / static_cast<double>(std::max<std::uint64_t>(bytes_of_a_call_, 1));
   const double calls = std::ceil(wanted_s / std::max(call_s, 1e-10));
   return static_cast<std::size_t>(std::clamp(calls, 1.0, std::max(1.0, std::min(most_calls, room))));
+}
+
+// Single calls, each after a pause, take longer than in a row: a batch that turns out far too short is made longer.
+void Visitor::fill_batches(Trial& trial) {
+  constexpr int attempts = 3;
+  for (int attempt = 0; attempt < attempts && !leaves_work_; ++attempt) {
+    session_->prepare(input_, trial.calls);
+    const double seconds = call_s(trial.calls);
+    session_->drop_answers();
+    trial.settling_s += seconds;
+    trial.settling_calls += static_cast<int>(trial.calls);
+    const std::size_t calls = calls_of_a_batch(seconds / static_cast<double>(trial.calls));
+    if (2 * calls < 3 * trial.calls) return;
+    trial.calls = calls;
+  }
 }
 
 // The last answer, which is timed, and as many of the others as there is time for: when a batch has many they are short.
@@ -379,7 +398,7 @@ void Visitor::batch(Visit& visit, Timing& timing) {
 }
 
 void Visitor::timed_trial(Visit& visit, const VisitOrder& order) {
-  static const ControlGroup group;
+  const ControlGroup& group = own_control_group();
   Timing timing;
   Trial& trial = timing.trial;
   trial.round = order.round;
@@ -392,9 +411,10 @@ void Visitor::timed_trial(Visit& visit, const VisitOrder& order) {
   if (!trial.first) {
     settle(trial);
     trial.calls = calls_of_a_batch(trial.settling_calls > 0 ? trial.settling_s / trial.settling_calls : first_s_);
+    if (trial.calls > 1) fill_batches(trial);
     reset_peak_memory();
     note_processor(trial);
-    visit.began_ns = now_ns();
+    visit.began_ns = timing.batches_ns = now_ns();
     batch(visit, timing);
   }
   while (!timing.last && !leaves_work_ && trial.agreed) batch(visit, timing);
@@ -411,7 +431,7 @@ void Visitor::timed_trial(Visit& visit, const VisitOrder& order) {
 
 // Once for each stand whose calls have other processes; untimed, since looking takes time.
 void Visitor::look_at_memory(Visit& visit) {
-  constexpr double longest_s = 0.1;
+  constexpr double longest_s = 0.05;
   constexpr int enough_looks = 10;
   const bool judged = !visit.over && !leaves_work_ && internal::jostle_seed.load() == 0;
   if (looked_at_memory_ || !judged || !forked_ever()) return;
@@ -433,7 +453,7 @@ Visit Visitor::visit(const VisitOrder& order) {
       [&] {
         if (!session_) start(visit);
         timed_trial(visit, order);
-        look_at_memory(visit);
+        if (order.memory) look_at_memory(visit);
       },
       order.round);
   internal::open_journal.store(nullptr, std::memory_order_relaxed);

@@ -25,6 +25,7 @@ struct VisitOrder {
   int round = 1;
   std::int64_t since_ns = 0;  // when the last visit ended: what passed since then is made up for by timing
   bool keep = false;          // the stand will be visited again
+  bool memory = true;         // look at the memory of the processes below the stand, which takes untimed calls
 };
 
 // What one visit brought: a cell that holds just that (at most one trial), to be added to the record's.
@@ -83,6 +84,7 @@ class Visitor {
   void compare(Visit& visit, Timing& timing);
   double compare_answers();
   void settle(Trial& trial);
+  void fill_batches(Trial& trial);
   std::size_t calls_of_a_batch(double call_s) const;
   bool first_call_counts(double call_s) const noexcept;
   void look_at_memory(Visit& visit);

@@ -10,8 +10,12 @@ jsonschema.Draft7Validator.check_schema(schema)
 with tempfile.TemporaryDirectory() as folder:
     saved = os.path.join(folder, "record.json")
     subprocess.run([sys.argv[2], "--sizes", "100,2k", "--rounds", "2", "--workers", "1,2", "--save", saved, "--quiet"],
-                   check=True, stdout=subprocess.DEVNULL)
+                   stdout=subprocess.DEVNULL)
     record = json.load(open(saved))
+    confirmed = os.path.join(folder, "confirmed.json")
+    subprocess.run([sys.argv[2], "--sizes", "2k", "--rounds", "7", "--workers", "1,2", "--save", confirmed, "--quiet"],
+                   stdout=subprocess.DEVNULL)
+    jsonschema.validate(json.load(open(confirmed)), schema)
 
 jsonschema.validate(record, schema)
 
@@ -26,7 +30,8 @@ def must_fail(change, why):
 
 must_fail(lambda r: r.pop("machine"), "without a machine")
 must_fail(lambda r: r["cells"][0].update(workers=0), "with no workers")
-must_fail(lambda r: r["cells"][0]["trials"][0].pop("wall_s"), "without a trial's time")
+must_fail(lambda r: r["cells"][0]["trials"].pop("wall_s"), "without the trials' times")
+must_fail(lambda r: r["cells"][0]["trials"]["times_s"].append(3), "with a time that is no list")
 must_fail(lambda r: r.update(format="other"), "of another format")
 
 # Every field that is written is described: none is missing from the schema at any level.

@@ -15,7 +15,6 @@
 #include <cmath>
 #include <cstdlib>
 #include <cstring>
-#include <sstream>
 
 #include "antcrew/analysis/statistics.hpp"
 #include "antcrew/crew/worker.hpp"
@@ -179,8 +178,10 @@ class BlockProcess {
       const std::size_t blank = request->find(' ');
       const std::string word = request->substr(0, blank);
       const int number = std::atoi(request->c_str() + blank + 1);
+      const std::vector<pid_t> numbers = numbers_in(request->substr(blank));
       if (word == "stand") fork_stand(static_cast<std::size_t>(number));
-      if (word == "end") coordinator_.send(std::to_string(end_stands(numbers_in(request->substr(blank)))));
+      if (word == "finish") end_stands(numbers);
+      if (word == "end") coordinator_.send(std::to_string(end_stands(numbers)));
       if (word == "crowd") coordinator_.send(crowd_time(number));
     }
     end_stands(std::vector<pid_t>(stands_));
@@ -232,8 +233,12 @@ class BlockProcess {
 
   static std::vector<pid_t> numbers_in(const std::string& text) {
     std::vector<pid_t> numbers;
-    std::istringstream words(text);
-    for (pid_t number = 0; words >> number;) numbers.push_back(number);
+    char* end = nullptr;
+    for (const char* at = text.c_str(); *at != '\0'; at = end) {
+      const long number = std::strtol(at, &end, 10);
+      if (end == at) break;
+      numbers.push_back(static_cast<pid_t>(number));
+    }
     return numbers;
   }
 
@@ -354,14 +359,16 @@ std::string to_message(const MadeBlock& made, const BlockFacts& facts) {
 }
 
 std::string to_message(const VisitOrder& order) {
-  return fmt::format("{} {} {}", order.round, order.since_ns, order.keep ? 1 : 0);
+  return fmt::format("{} {} {} {}", order.round, order.since_ns, order.keep ? 1 : 0, order.memory ? 1 : 0);
 }
 
 VisitOrder order_from_message(const std::string& message) {
   VisitOrder order;
-  int keep = 0;
-  std::istringstream(message) >> order.round >> order.since_ns >> keep;
-  order.keep = keep != 0;
+  char* at = nullptr;
+  order.round = static_cast<int>(std::strtol(message.c_str(), &at, 10));
+  order.since_ns = std::strtoll(at, &at, 10);
+  order.keep = std::strtol(at, &at, 10) != 0;
+  order.memory = std::strtol(at, &at, 10) != 0;
   return order;
 }
 
@@ -372,12 +379,13 @@ std::string to_message(const Visit& visit) {
 
 Visit visit_from_message(const std::string& message) {
   Visit visit;
-  int over = 0, replace = 0, dropped = 0;
+  char* at = nullptr;
+  visit.over = std::strtol(message.c_str(), &at, 10) != 0;
+  visit.replace = std::strtol(at, &at, 10) != 0;
+  visit.dropped = static_cast<Visit::Dropped>(std::strtol(at, &at, 10));
+  visit.renewing_s = std::strtod(at, &at);
+  visit.began_ns = std::strtoll(at, &at, 10);
   const std::size_t line = message.find('\n');
-  std::istringstream(message.substr(0, line)) >> over >> replace >> dropped >> visit.renewing_s >> visit.began_ns;
-  visit.over = over != 0;
-  visit.replace = replace != 0;
-  visit.dropped = static_cast<Visit::Dropped>(dropped);
   visit.seen = cell_from_json(message.substr(line + 1), "a stand's message");
   return visit;
 }

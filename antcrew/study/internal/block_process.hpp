@@ -1,7 +1,8 @@
 // The process that holds the input of one point and forks the stands from it.
 //
 // It serves its coordinator one request at a time: "stand K" (fork the stand of cell K), "end PID…" (end those stands and
-// everything below them, and say how the last one ended), "crowd P" (run P copies of the baseline at once).
+// everything below them, and say how the last one ended), "finish PID" (end it and say nothing), "crowd P" (run P copies
+// of the baseline at once).
 #pragma once
 
 #include <vector>

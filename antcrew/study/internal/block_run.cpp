@@ -13,6 +13,7 @@
 namespace antcrew::internal {
 namespace {
 
+constexpr std::size_t memory_looks = 3;  // at a cell's processes, each in another stand
 constexpr int most_leaks = 3;  // visits that left work running; after these nothing new is learnt
 
 bool gave_up(const Cell& cell) {
@@ -238,7 +239,8 @@ double BlockRun::foreseen_s(const Running& cell) const {
 void BlockRun::visit(std::size_t cell, bool keep_stand) {
   Running& r = cells_[cell];
   const std::int64_t since_ns = run_.visit_ended_ns;
-  Visit visit = run_.tools.host.visit(cell, {round_, since_ns, keep_stand});
+  const bool memory = run_.record.cells[r.index].tree_bytes.size() < memory_looks;
+  Visit visit = run_.tools.host.visit(cell, {round_, since_ns, keep_stand, memory});
   run_.visit_ended_ns = run_.tools.now_ns();
   const double took_s = RunState::seconds_between(since_ns, run_.visit_ended_ns);
   run_.visit_s[r.index] = took_s;

@@ -24,7 +24,9 @@ class Confirming {
     ConfirmationFacts facts;
     if (unfinished(done)) {
       facts = run_.record.confirmations.back();
-    } else if (const auto chosen = choose()) {
+    } else if (explored_since()) {
+      const auto chosen = choose();
+      if (!chosen) return;
       facts = *chosen;
       RecordStep step;
       step.confirmation = facts;
@@ -43,6 +45,18 @@ class Confirming {
     const Cell& leader = run_.record.cells[last.leader];
     done = static_cast<int>(ratios_of(*baseline_of(run_.record, leader), leader, number).size());
     return done < last.rounds;
+  }
+
+  // What was confirmed already is not confirmed again, unless there is more to choose from.
+  bool explored_since() const {
+    int explored = 0;
+    int confirmed = 0;
+    for (const Cell& cell : run_.record.cells) {
+      for (const Trial& trial : cell.trials)
+        (trial.confirming > 0 ? confirmed : explored) =
+            std::max(trial.confirming > 0 ? confirmed : explored, trial.order.value_or(0));
+    }
+    return run_.record.confirmations.empty() || explored > confirmed;
   }
 
   std::optional<ConfirmationFacts> choose() {
