@@ -35,7 +35,8 @@ int main(int argc, char** argv) {
         4, 0.0,
         [&](Range parts) {
           double sum = 0;
-          for (const std::size_t part : parts) sum += steps(microseconds * steps_of_a_microsecond / 4, static_cast<double>(part));
+          for (const std::size_t part : parts)
+            sum += steps(microseconds * steps_of_a_microsecond / 4, static_cast<double>(part));
           return sum;
         },
         std::plus<>());

@@ -99,7 +99,8 @@ void compute_ratios(const Record& record, const Cell& baseline, CellFigures& fig
   const double level = confirming > 0 ? 0.95 : level_of(record);
   const ByGeneration ratios = ratios_of(baseline, cell, confirming);
   figures.speedup = estimate_of(ratios, level);
-  figures.explored = confirming > 0 ? estimate_of(ratios_of(baseline, cell, exploring), level_of(record)) : figures.speedup;
+  figures.explored =
+      confirming > 0 ? estimate_of(ratios_of(baseline, cell, exploring), level_of(record)) : figures.speedup;
   if (!figures.speedup) return;
   const double speedup = figures.speedup->median;
   if (const auto by_means = estimate_of(ratios_of(baseline, cell, confirming, mean_time), level))
@@ -125,7 +126,8 @@ Best best_at(const Analysed& study, std::size_t point) {
   } else if (const auto order = contenders(study, point); !order.empty()) {
     best.cell = &study.cells[order.front()];
   }
-  best.faster = best.cell != nullptr && best.cell->speedup && best.cell->speedup->claimed && best.cell->speedup->low > 1;
+  best.faster =
+      best.cell != nullptr && best.cell->speedup && best.cell->speedup->claimed && best.cell->speedup->low > 1;
   return best;
 }
 
@@ -155,8 +157,7 @@ std::vector<LadderStep> climbed(const Analysed& study, const std::vector<std::st
   for (const std::string& key : keys) {
     std::map<int, const CellFigures*> attempts;  // an older attempt is the step that was there before
     for (const CellFigures& f : study.cells) {
-      if (f.cell->point == largest && f.cell->workers == workers &&
-          f.cell->key() == key) {
+      if (f.cell->point == largest && f.cell->workers == workers && f.cell->key() == key) {
         attempts[f.cell->attempt] = &f;
       }
     }
@@ -227,7 +228,8 @@ std::optional<TwoSpeeds> two_speeds_of(const Cell& baseline) {
   const double spread = std::max(middle_half(low), middle_half(high));
   const double gap = times[split + 1] - times[split];
   if (median(high) < least_apart * median(low) || gap < empty_stretch * spread) return std::nullopt;
-  return TwoSpeeds{baseline.point, median(low), median(high), static_cast<int>(low.size()), static_cast<int>(high.size())};
+  return TwoSpeeds{baseline.point, median(low), median(high), static_cast<int>(low.size()),
+                   static_cast<int>(high.size())};
 }
 
 // A probe has no speedup of its own; it prices what it leaves out of its variant.
@@ -284,7 +286,8 @@ Analysed analyse(const Record& record) {
     compute_times(figures, confirming, confirming > 0 ? 0.95 : level_of(record));
     const Cell* baseline = baseline_of(record, cell);
     const bool ratios = figures.verdict == Verdict::holds && cell.kind != Cell::Kind::probe;
-    if (ratios && baseline != nullptr && !baseline->trials.empty()) compute_ratios(record, *baseline, figures, confirming);
+    if (ratios && baseline != nullptr && !baseline->trials.empty())
+      compute_ratios(record, *baseline, figures, confirming);
     if (cell.kind == Cell::Kind::baseline) {
       if (const auto humps = two_speeds_of(cell)) study.two_speeds.push_back(*humps);
     }

@@ -26,11 +26,11 @@ struct CellFigures {
 
   // Present when there is at least one settled trial (time), and the verdict leaves the ratio a meaning (the rest).
   std::optional<Estimate> time_s;
-  std::optional<Estimate> speedup;       // over generations: the baseline's time / this cell's time
-  std::optional<Estimate> explored;      // the same before it was confirmed; what cells are ranked by
-  bool confirmed = false;                // all figures but `explored` are those of the confirming rounds
+  std::optional<Estimate> speedup;         // over generations: the baseline's time / this cell's time
+  std::optional<Estimate> explored;        // the same before it was confirmed; what cells are ranked by
+  bool confirmed = false;                  // all figures but `explored` are those of the confirming rounds
   std::optional<double> speedup_by_means;  // from the means of batches instead of their medians
-  std::optional<Estimate> self_speedup;  // the same, over the variant's own time with one worker
+  std::optional<Estimate> self_speedup;    // the same, over the variant's own time with one worker
   std::optional<double> efficiency;
   std::optional<double> processor_efficiency;  // S / processors, when there are more workers than processors
   std::optional<double> overhead_s;            // worker-seconds, the median over rounds of p·T_p − T_s

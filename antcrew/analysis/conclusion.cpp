@@ -77,7 +77,9 @@ Conclusion without_leader(const Analysed& study, Conclusion so_far) {
   const bool no_baseline = baseline == nullptr || baseline->trials.empty();
   const bool dropped = std::any_of(study.record->left_out.begin(), study.record->left_out.end(),
                                    [](const LeftOut& left) { return left.what == LeftOut::What::everything; });
-  so_far.answer = no_baseline && !dropped ? Conclusion::Kind::no_baseline : open ? Conclusion::Kind::cannot_tell : Conclusion::Kind::none_holds;
+  so_far.answer = no_baseline && !dropped ? Conclusion::Kind::no_baseline
+                  : open                  ? Conclusion::Kind::cannot_tell
+                                          : Conclusion::Kind::none_holds;
   return so_far;
 }
 
@@ -122,9 +124,8 @@ Conclusion confirmed(const Analysed& study, Conclusion so_far, const Confirmatio
     so_far.level.push_back(rival);
   }
   for (const CellFigures* other : not_told_apart(ranked)) {
-    const bool tried = std::any_of(facts.rivals.begin(), facts.rivals.end(), [&](std::size_t index) {
-      return figures_of(study, index) == other;
-    });
+    const bool tried = std::any_of(facts.rivals.begin(), facts.rivals.end(),
+                                   [&](std::size_t index) { return figures_of(study, index) == other; });
     if (!tried) so_far.level.push_back(other);
   }
   if (so_far.better != nullptr) {
@@ -188,7 +189,9 @@ int rounds_for(const std::vector<double>& ratios, double width, int least) {
   std::vector<double> logs;
   for (const double ratio : ratios) logs.push_back(std::log(ratio));
   std::sort(logs.begin(), logs.end());
-  const auto at = [&](double share) { return logs[static_cast<std::size_t>(share * static_cast<double>(logs.size() - 1) + 0.5)]; };
+  const auto at = [&](double share) {
+    return logs[static_cast<std::size_t>(share * static_cast<double>(logs.size() - 1) + 0.5)];
+  };
   const double spread = (at(0.75) - at(0.25)) / 1.349;
   const double needed = std::ceil(std::pow(1.96 * 1.2533 * spread / width, 2));
   return static_cast<int>(std::clamp(needed, static_cast<double>(least), static_cast<double>(stage_ends.back())));

@@ -21,23 +21,23 @@ struct Analysed;
 struct Conclusion {
   enum class Kind {
     nothing_measured,
-    no_baseline,     // it has no figures
-    none_holds,      // of the variants
-    cannot_tell,     // too few rounds, or too noisy
-    not_faster,      // the leader is not shown to beat the baseline
-    faster,          // the leader is; others may be as good
-    best,            // the leader is, and is better than every other
-    not_confirmed,   // in fresh rounds a rival proved better than the leader
+    no_baseline,    // it has no figures
+    none_holds,     // of the variants
+    cannot_tell,    // too few rounds, or too noisy
+    not_faster,     // the leader is not shown to beat the baseline
+    faster,         // the leader is; others may be as good
+    best,           // the leader is, and is better than every other
+    not_confirmed,  // in fresh rounds a rival proved better than the leader
   };
 
   Kind answer = Kind::nothing_measured;
-  std::size_t point = 0;                  // of the largest size
+  std::size_t point = 0;  // of the largest size
   const CellFigures* leader = nullptr;
-  std::optional<Estimate> speedup;        // the leader's, at the level that the way of choosing asks for
-  bool confirmed = false;                 // by fresh rounds; otherwise apparent
-  std::vector<const CellFigures*> level;  // not told apart from the leader, best first
-  const CellFigures* better = nullptr;    // the rival that proved better
-  std::optional<Estimate> better_by;      // the leader's time / its time
+  std::optional<Estimate> speedup;           // the leader's, at the level that the way of choosing asks for
+  bool confirmed = false;                    // by fresh rounds; otherwise apparent
+  std::vector<const CellFigures*> level;     // not told apart from the leader, best first
+  const CellFigures* better = nullptr;       // the rival that proved better
+  std::optional<Estimate> better_by;         // the leader's time / its time
   const CellFigures* passed_over = nullptr;  // would lead, but the same variant is wrong or crashes elsewhere
 };
 

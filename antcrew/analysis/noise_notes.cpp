@@ -125,7 +125,8 @@ void warn_of_own_noise(const Record& record, std::vector<std::string>& warnings)
   }
   if (wall > 0 && own > 0.02 * wall) {
     warnings.push_back(fmt::format(
-        "noise of the study's own making: processes of it that were not on trial kept {:.2f} processors busy", own / wall));
+        "noise of the study's own making: processes of it that were not on trial kept {:.2f} processors busy",
+        own / wall));
   }
 }
 
@@ -151,13 +152,15 @@ std::string baseline_kinds(const Record& record) {
     if (cell.kind != Cell::Kind::baseline) continue;
     for (const Trial& trial : cell.trials) {
       for (const ProcessorKind& kind : record.machine.topology.kinds) {
-        const bool on = trial.processor && std::count(kind.processors.begin(), kind.processors.end(), *trial.processor) > 0;
+        const bool on =
+            trial.processor && std::count(kind.processors.begin(), kind.processors.end(), *trial.processor) > 0;
         if (on) ++trials[kind.speed];
       }
     }
   }
   std::string text;
-  for (const auto& [speed, count] : trials) text += fmt::format("{}{} on rank {}", text.empty() ? "; the baseline ran " : ", ", count, speed);
+  for (const auto& [speed, count] : trials)
+    text += fmt::format("{}{} on rank {}", text.empty() ? "; the baseline ran " : ", ", count, speed);
   return text.empty() ? text : text + " (trials)";
 }
 
@@ -187,7 +190,8 @@ void warn_of_machine(const Analysed& study, std::vector<std::string>& warnings) 
 void warn_of_means(const Analysed& study, std::vector<std::string>& warnings) {
   constexpr double told = 0.05;
   for (const CellFigures& f : study.cells) {
-    if (f.verdict != Verdict::holds || f.cell->kind != Cell::Kind::variant || !f.speedup || !f.speedup_by_means) continue;
+    if (f.verdict != Verdict::holds || f.cell->kind != Cell::Kind::variant || !f.speedup || !f.speedup_by_means)
+      continue;
     const double ratio = *f.speedup_by_means / f.speedup->median;
     if (ratio < 1 + told && ratio > 1 / (1 + told)) continue;
     warnings.push_back(fmt::format(

@@ -30,8 +30,8 @@ struct Judgement {
   std::string remark;    // something worth knowing that is no fault
 };
 
-// Everything but `too_few_rounds` and `too_noisy`, which need the interval. The whole record is looked at: a cell is compared with its
-// baseline and with its siblings at other sizes.
+// Everything but `too_few_rounds` and `too_noisy`, which need the interval. The whole record is looked at: a cell is
+// compared with its baseline and with its siblings at other sizes.
 Judgement judge(const Record& record, const Cell& cell);
 
 // Medians over a cell's trials, 0 without any.

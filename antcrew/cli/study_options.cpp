@@ -73,13 +73,17 @@ void add_options(CLI::App& app, StudyOptions& o) {
       ->type_name("NAME=LIST")
       ->allow_extra_args(false);
   app.add_option("--pin", o.pins, "pinnings to try: off, apart, near, or a list of them")->type_name("LIST");
-  app.add_option("--rounds", o.rounds,
-                 "of every cell, and as many to confirm the best (default: 11 to 60, until intervals are narrow enough)")
+  app.add_option(
+         "--rounds", o.rounds,
+         "of every cell, and as many to confirm the best (default: 11 to 60, until intervals are narrow enough)")
       ->type_name("N");
   app.add_option("--width", o.width_percent, "how narrow: half-width of the 95 % intervals, in percent of the median")
       ->type_name("PERCENT")
       ->capture_default_str();
-  app.add_option("--budget", o.budget_s, "wall time of a study in seconds, kept within 15 % or one visit of each cell; 0 = no limit (default: 60)")->type_name("S");
+  app.add_option(
+         "--budget", o.budget_s,
+         "wall time of a study in seconds, kept within 15 % or one visit of each cell; 0 = no limit (default: 60)")
+      ->type_name("S");
   app.add_flag("--no-confirm", o.no_confirm, "do not try the best again in fresh rounds");
   app.add_flag("--quick", o.quick, "an answer in about ten seconds, with the intervals it has by then");
   app.add_flag("--jostle", o.jostle, "instead of timing: look for races, with random delays and worker counts");

@@ -55,7 +55,8 @@ std::vector<ProcessorKind> kinds_of(hwloc_topology_t t) {
     int rank = -1;
     if (hwloc_cpukinds_get_info(t, static_cast<unsigned>(kind), set, &rank, nullptr, nullptr, 0) != 0) continue;
     ProcessorKind found{rank < 0 ? kind : rank, {}};
-    for (int one = hwloc_bitmap_first(set); one >= 0; one = hwloc_bitmap_next(set, one)) found.processors.push_back(one);
+    for (int one = hwloc_bitmap_first(set); one >= 0; one = hwloc_bitmap_next(set, one))
+      found.processors.push_back(one);
     kinds.push_back(std::move(found));
   }
   hwloc_bitmap_free(set);
@@ -63,8 +64,12 @@ std::vector<ProcessorKind> kinds_of(hwloc_topology_t t) {
 }
 
 Topology read(hwloc_topology_t t) {
-  return {count(t, HWLOC_OBJ_PU),       count(t, HWLOC_OBJ_CORE), count(t, HWLOC_OBJ_PACKAGE),
-          count(t, HWLOC_OBJ_NUMANODE), caches_of(t),             kinds_of(t)};
+  return {count(t, HWLOC_OBJ_PU),
+          count(t, HWLOC_OBJ_CORE),
+          count(t, HWLOC_OBJ_PACKAGE),
+          count(t, HWLOC_OBJ_NUMANODE),
+          caches_of(t),
+          kinds_of(t)};
 }
 
 // Depth-first over the tree gives neighbours first.

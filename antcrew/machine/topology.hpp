@@ -28,7 +28,7 @@ struct Topology {
   int physical_cores = 1;
   int packages = 1;
   int numa_nodes = 1;
-  std::vector<Cache> caches;  // data and unified caches, nearest first
+  std::vector<Cache> caches;              // data and unified caches, nearest first
   std::vector<ProcessorKind> kinds = {};  // slowest first; empty where all are alike, or nothing is known
 };
 

@@ -42,9 +42,9 @@ class GrowingFile {
 
   std::string path_;
   int rounds_ = -1;
-  int reserved_ = -1;  // an empty file of ours that holds the name, locked while it does
-  std::string pending_;     // lines that are not in the file yet
-  long long whole_ = 0;     // bytes of whole lines in the file
+  int reserved_ = -1;    // an empty file of ours that holds the name, locked while it does
+  std::string pending_;  // lines that are not in the file yet
+  long long whole_ = 0;  // bytes of whole lines in the file
   std::string trouble_;
 };
 

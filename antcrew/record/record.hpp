@@ -51,23 +51,24 @@ struct PhaseFacts {
 // The name of the counter of work that a body began and nobody waited for: its crew waited at the end of the call.
 inline constexpr const char* counter_of_unwaited_work = "pieces of work nobody waited for";
 
-// What one visit timed, in one or more batches of calls. Answers were compared with the baseline's; a trial whose answer
-// differed is kept here too. Times marked "a call" are means over all calls, but for wall_s. What is unknown is absent.
+// What one visit timed, in one or more batches of calls. Answers were compared with the baseline's; a trial whose
+// answer differed is kept here too. Times marked "a call" are means over all calls, but for wall_s. What is unknown is
+// absent.
 struct Trial {
-  int round = 0;                   // of its point, from 1 on
-  int generation = 0;              // whose stands were all begun anew; as the round where the record does not tell
-  int confirming = 0;              // the confirmation it belongs to, from 1 on; 0 = exploring
-  int stand = 1;                   // which process of this cell made it, from 1
-  std::optional<double> start_s;   // since the record was created
-  std::optional<int> order;        // its place among all trials of the record, from 1 on
-  double wall_s = 0;               // a call: the median of times_s
-  std::size_t calls = 1;           // all that were timed, times_s.size() × those of a batch
-  std::vector<double> times_s{};   // of each batch, divided by its calls; empty before version 2: one batch of wall_s
-  bool first = false;              // the first of times_s was the first call of its stand
-  double visited_s = 0;            // the first untimed call of this visit
-  int settling_calls = 0;          // untimed calls before the trial
-  double settling_s = 0;           // their time, all together
-  double user_s = 0;               // CPU time of the process and all below it, a call
+  int round = 0;                  // of its point, from 1 on
+  int generation = 0;             // whose stands were all begun anew; as the round where the record does not tell
+  int confirming = 0;             // the confirmation it belongs to, from 1 on; 0 = exploring
+  int stand = 1;                  // which process of this cell made it, from 1
+  std::optional<double> start_s;  // since the record was created
+  std::optional<int> order;       // its place among all trials of the record, from 1 on
+  double wall_s = 0;              // a call: the median of times_s
+  std::size_t calls = 1;          // all that were timed, times_s.size() × those of a batch
+  std::vector<double> times_s{};  // of each batch, divided by its calls; empty before version 2: one batch of wall_s
+  bool first = false;             // the first of times_s was the first call of its stand
+  double visited_s = 0;           // the first untimed call of this visit
+  int settling_calls = 0;         // untimed calls before the trial
+  double settling_s = 0;          // their time, all together
+  double user_s = 0;              // CPU time of the process and all below it, a call
   double system_s = 0;
   double others_cpu_s = 0;              // of that, by others than the calling thread
   std::optional<double> run_delay_s;    // its threads were runnable but not running, a call
@@ -79,10 +80,10 @@ struct Trial {
   double compare_s = 0;                     // comparing the answers of a batch, off the clock
   double tail_s = 0;                        // others were at work this long after the last call of a batch returned
   double tail_cpu_s = 0;
-  bool agreed = true;                       // with the baseline's answer
-  std::optional<int> processor;             // that the calling thread was on when timing began
-  std::vector<int> processors{};            // of all threads and processes that were there when a batch ended
-  std::optional<double> throttled_s;        // by the control group's quota, during the visit
+  bool agreed = true;                          // with the baseline's answer
+  std::optional<int> processor;                // that the calling thread was on when timing began
+  std::vector<int> processors{};               // of all threads and processes that were there when a batch ended
+  std::optional<double> throttled_s;           // by the control group's quota, during the visit
   std::map<std::string, PhaseFacts> phases{};  // over all calls
   std::map<std::string, double> counters{};    // over all calls
 
@@ -196,9 +197,9 @@ struct Record {
   Machine machine;
   BuildFacts build;
   PlanFacts plan;
-  double measured_s = 0;   // wall time of the run
-  bool complete = false;   // the run came to its planned end
-  double load_before = 0;  // processors that other programs kept busy just before the run
+  double measured_s = 0;       // wall time of the run
+  bool complete = false;       // the run came to its planned end
+  double load_before = 0;      // processors that other programs kept busy just before the run
   bool another_study = false;  // was measured on this machine at the same time
   int dropped_asleep = 0;      // trials during which the machine slept
   int dropped_paused = 0;      // trials during which this run, or the whole machine, was stopped

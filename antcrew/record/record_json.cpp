@@ -142,11 +142,11 @@ Json columns_of(const std::vector<Trial>& trials) {
     Json row = trial;
     for (auto& [name, value] : row.items()) columns[name].push_back(std::move(value));
   }
-  for (const auto& [name, value] : usual.items()) {
-    const Json& column = columns[name];
-    const bool told = is_always_there(name) ||
-                      std::any_of(column.begin(), column.end(), [&](const Json& one) { return one != value; });
-    if (!told) columns.erase(name);
+  for (auto field = usual.begin(); field != usual.end(); ++field) {
+    const Json& column = columns[field.key()];
+    const bool told = is_always_there(field.key()) ||
+                      std::any_of(column.begin(), column.end(), [&](const Json& one) { return one != *field; });
+    if (!told) columns.erase(field.key());
   }
   return columns;
 }

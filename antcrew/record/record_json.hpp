@@ -14,7 +14,7 @@ namespace antcrew {
 // With a token: the frame of a run under way, whose steps stand in another file that begins with that token.
 std::string to_json(const Record& record, const std::string& rounds_token = {});
 std::string to_json(const Machine& machine);
-std::string to_json(const Cell& cell);  // trials one by one
+std::string to_json(const Cell& cell);        // trials one by one
 std::string to_json(const RecordStep& step);  // one line, without its end
 
 // Throws Error: record.syntax (not JSON, or cut short), record.format (other JSON), record.version (from a newer Ant

@@ -7,23 +7,24 @@
 
 namespace antcrew {
 
-struct RecordStep {
-  struct Visited {
-    std::size_t cell = 0;  // index into Record::cells
-    Cell seen = {};        // only what this visit brought
-  };
-  struct Dropped {
-    int asleep = 0;
-    int paused = 0;
-  };
+struct VisitedCell {
+  std::size_t cell = 0;  // index into Record::cells
+  Cell seen = {};        // only what this visit brought
+};
 
+struct DroppedTrials {
+  int asleep = 0;
+  int paused = 0;
+};
+
+struct RecordStep {
   double measured_s = 0;  // of the whole record, so far
-  std::optional<Visited> visited = {};
+  std::optional<VisitedCell> visited = {};
   std::optional<BlockFacts> block = {};
   std::optional<CrowdFacts> crowd = {};  // its times are added
   std::optional<ConfirmationFacts> confirmation = {};
   std::optional<LeftOut> left_out = {};
-  std::optional<Dropped> dropped = {};
+  std::optional<DroppedTrials> dropped = {};
 };
 
 // False, and nothing is changed, when the step names a cell or point that the record has not.

@@ -13,19 +13,23 @@ using Json = nlohmann::ordered_json;
 // An interval has low and high; what was merely seen has other names, so that nobody takes it for one.
 Json estimate(const std::optional<Estimate>& e) {
   if (!e) return nullptr;
-  if (e->claimed) return {{"median", e->median}, {"low", e->low}, {"high", e->high}, {"level", 0.95}, {"rounds", e->count}};
+  if (e->claimed)
+    return {{"median", e->median}, {"low", e->low}, {"high", e->high}, {"level", 0.95}, {"rounds", e->count}};
   return {{"median", e->median}, {"least_seen", e->low}, {"most_seen", e->high}, {"rounds", e->count}};
 }
 
 Json cell_name(const CellFigures* f) {
   if (f == nullptr) return nullptr;
-  return {{"variant", f->cell->variant}, {"crew", f->cell->crew}, {"workers", f->cell->workers}, {"attempt", f->cell->attempt}};
+  return {{"variant", f->cell->variant},
+          {"crew", f->cell->crew},
+          {"workers", f->cell->workers},
+          {"attempt", f->cell->attempt}};
 }
 
 Json conclusion_json(const Conclusion& c) {
   Json level = Json::array();
   for (const CellFigures* f : c.level) level.push_back(cell_name(f));
-  return {{"answer", name_of(c.answer)}, {"point", c.point}, {"leader", cell_name(c.leader)},
+  return {{"answer", name_of(c.answer)},    {"point", c.point},         {"leader", cell_name(c.leader)},
           {"speedup", estimate(c.speedup)}, {"confirmed", c.confirmed}, {"not_told_apart", std::move(level)},
           {"better", cell_name(c.better)}};
 }
@@ -33,7 +37,8 @@ Json conclusion_json(const Conclusion& c) {
 Json left_out_json(const Record& record) {
   Json left_out = Json::array();
   for (const LeftOut& left : record.left_out)
-    left_out.push_back({{"what", name_of(left.what)}, {"size", record.points[left.point].size}, {"needed_s", left.needed_s}});
+    left_out.push_back(
+        {{"what", name_of(left.what)}, {"size", record.points[left.point].size}, {"needed_s", left.needed_s}});
   return left_out;
 }
 
@@ -117,10 +122,14 @@ Json cell_json(const CellFigures& f, const Point& point) {
 std::string derived_json(const Analysed& study) {
   Json cells = Json::array();
   for (const CellFigures& f : study.cells) cells.push_back(cell_json(f, study.record->points[f.cell->point]));
-  const Json json = {{"title", study.record->title}, {"headline", headline(study)},
-                     {"conclusion", conclusion_json(study.conclusion)}, {"left_out", left_out_json(*study.record)},
-                     {"warnings", study.warnings},   {"machine", Json::parse(to_json(study.record->machine))},
-                     {"crowds", crowds_json(study)}, {"ladders", ladders_json(study)},
+  const Json json = {{"title", study.record->title},
+                     {"headline", headline(study)},
+                     {"conclusion", conclusion_json(study.conclusion)},
+                     {"left_out", left_out_json(*study.record)},
+                     {"warnings", study.warnings},
+                     {"machine", Json::parse(to_json(study.record->machine))},
+                     {"crowds", crowds_json(study)},
+                     {"ladders", ladders_json(study)},
                      {"cells", std::move(cells)}};
   return json.dump(2) + "\n";
 }

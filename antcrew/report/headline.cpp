@@ -69,9 +69,10 @@ std::string cannot_tell(const Analysed& study) {
     noisy = noisy && !(f.cell->point == c.point && few);
   }
   if (noisy) {
-    return fmt::format("Too noisy to call at {}: no interval says which side of 1 its speedup is on. Quieten the "
-                       "machine, or give it more time with --budget.",
-                       at_point(study));
+    return fmt::format(
+        "Too noisy to call at {}: no interval says which side of 1 its speedup is on. Quieten the "
+        "machine, or give it more time with --budget.",
+        at_point(study));
   }
   return fmt::format("Too few rounds to call anything at {}: {}.", at_point(study), budget_advice(study));
 }
@@ -102,12 +103,12 @@ std::string leads(const Analysed& study) {
   const std::string speedup = "speedup " + ratio_text(*c.speedup);
   const char* how = c.confirmed ? "" : " Apparent, not confirmed in fresh rounds.";
   if (c.answer == Conclusion::Kind::not_faster) {
-    return fmt::format("No variant is shown to beat the baseline at {}: the nearest is {}, {}.{}", at_point(study), cell,
-                       speedup, how);
+    return fmt::format("No variant is shown to beat the baseline at {}: the nearest is {}, {}.{}", at_point(study),
+                       cell, speedup, how);
   }
-  return fmt::format("{}{} at {}: {}, efficiency {}.{}{}", c.answer == Conclusion::Kind::best ? "Best: " : "Among the best: ",
-                     cell, at_point(study), speedup, percent_text(c.speedup->median / c.leader->cell->workers),
-                     level_with(c), how);
+  return fmt::format("{}{} at {}: {}, efficiency {}.{}{}",
+                     c.answer == Conclusion::Kind::best ? "Best: " : "Among the best: ", cell, at_point(study), speedup,
+                     percent_text(c.speedup->median / c.leader->cell->workers), level_with(c), how);
 }
 
 }  // namespace

@@ -180,8 +180,8 @@ std::string left_out(const Analysed& study) {
 std::string notes_text(const Analysed& study) {
   std::string text = evidence(study);
   for (const auto& steps : study.ladders) text += ladder_text(steps, *study.record);
-  text +=
-      phase_by_phase(study) + unwaited(study) + cold_starts(study) + phases(study) + moved_data(study) + crowds(study) + left_out(study);
+  text += phase_by_phase(study) + unwaited(study) + cold_starts(study) + phases(study) + moved_data(study) +
+          crowds(study) + left_out(study);
   for (const std::string& warning : study.warnings) text += "\nWarning: " + warning + ".\n";
   return text;
 }

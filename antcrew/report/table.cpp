@@ -136,16 +136,19 @@ std::string legend(const Analysed& study, const TextGrid& grid, std::size_t widt
   const Rounds rounds = rounds_of(study);
   const std::string count =
       rounds.fewest == rounds.most ? std::to_string(rounds.most) : fmt::format("{} to {}", rounds.fewest, rounds.most);
-  std::string text = fmt::format("\nMedians of {} round{}, each of fresh processes", count, rounds.most == 1 ? "" : "s");
+  std::string text =
+      fmt::format("\nMedians of {} round{}, each of fresh processes", count, rounds.most == 1 ? "" : "s");
   if (rounds.most >= least_for_interval) text += "; in brackets 95 % intervals, each for itself";
   if (rounds.fewest < least_for_interval)
     text += fmt::format("; under {} rounds no interval is claimed, only what was seen", least_for_interval);
-  text += ". Overhead in worker-seconds: workers × time − baseline. Busy: processors kept busy, CPU time / wall time.\n";
+  text +=
+      ". Overhead in worker-seconds: workers × time − baseline. Busy: processors kept busy, CPU time / wall time.\n";
   if (rounds.confirmed > 0) {
     text += fmt::format("*: confirmed, the figures of {} rounds that were made afterwards for the best only.\n",
                         rounds.confirmed);
   }
-  if (rounds.crowded) text += "Efficiency in [ ]: per usable processor, where there are more workers than processors.\n";
+  if (rounds.crowded)
+    text += "Efficiency in [ ]: per usable processor, where there are more workers than processors.\n";
   const auto hidden = grid.left_out(width);
   if (std::find(hidden.begin(), hidden.end(), "memory") == hidden.end()) text += memory_legend(study);
   if (!hidden.empty()) text += fmt::format("Not shown at this width: {}.\n", joined(hidden));

@@ -39,10 +39,10 @@ struct RunHooks {
 Record run(const StudyBase& study, const Plan& plan = {}, const RunHooks& hooks = {},
            const BuildFacts& build = build_of_this_file());
 
-// Goes on with a record: the visits it has are kept, also those of a round that was not finished. Parts of the grid that its plan gave and this one leaves open are
-// taken from it. Throws Error (study.changed), naming what changed, when title,
-// variants, grid, machine or build are not those of the record. With plan.again only the named variant may have
-// changed: it gets a new attempt beside the old ones.
+// Goes on with a record: the visits it has are kept, also those of a round that was not finished. Parts of the grid
+// that its plan gave and this one leaves open are taken from it. Throws Error (study.changed), naming what changed,
+// when title, variants, grid, machine or build are not those of the record. With plan.again only the named variant may
+// have changed: it gets a new attempt beside the old ones.
 Record run_on(const StudyBase& study, const Record& begun, const Plan& plan = {}, const RunHooks& hooks = {},
               const BuildFacts& build = build_of_this_file());
 

@@ -19,12 +19,13 @@
 #include "antcrew/machine/refill.hpp"
 #include "antcrew/machine/usage.hpp"
 #include "antcrew/study/internal/block_process.hpp"
+#include "antcrew/study/internal/messages.hpp"
 
 namespace antcrew {
 namespace {
 
 constexpr double look_every_s = 0.05;
-constexpr double late_look_s = 1.0;  // after the one before
+constexpr double late_look_s = 1.0;           // after the one before
 constexpr double limit_of_baseline_s = 3600;  // nothing is known yet to judge it by
 constexpr double limit_factor = 30;
 constexpr double least_limit_s = 10;
@@ -232,7 +233,8 @@ Visit StandsHost::visit(std::size_t cell, const VisitOrder& order) {
   const std::int64_t began = now_ns();
   const bool fresh = stands_[cell].pid == 0;
   if (!ensure_stand(cell)) {
-    visit.seen.faults.push_back({Fault::Kind::out_of_memory, order.round, "the system refused a process for this cell"});
+    visit.seen.faults.push_back(
+        {Fault::Kind::out_of_memory, order.round, "the system refused a process for this cell"});
     visit.over = true;
     return visit;
   }
@@ -241,8 +243,7 @@ Visit StandsHost::visit(std::size_t cell, const VisitOrder& order) {
   const double others_before_s = cpu_s_of(block_pid_) + static_cast<double>(process_cpu_ns()) * 1e-9;
   ask_stand(stand, order);
   const Waited waited = wait(stand.channel, boards_[cell], call_limit_s());
-  const double others_s =
-      cpu_s_of(block_pid_) + static_cast<double>(process_cpu_ns()) * 1e-9 - others_before_s;
+  const double others_s = cpu_s_of(block_pid_) + static_cast<double>(process_cpu_ns()) * 1e-9 - others_before_s;
   if (!waited.message) {
     const int status = end_stand(stand);
     visit.seen.faults.push_back(waited.timed_out ? timed_out(boards_[cell], call_limit_s(), order.round)

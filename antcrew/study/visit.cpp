@@ -1,15 +1,9 @@
 #include "antcrew/study/visit.hpp"
 
-#include <fmt/format.h>
-
 #include <algorithm>
 #include <cmath>
-#include <new>
 
 #include "antcrew/analysis/statistics.hpp"
-#include "antcrew/base/type_name.hpp"
-#include "antcrew/base/units.hpp"
-#include "antcrew/crew/process_errors.hpp"
 #include "antcrew/machine/afterwork.hpp"
 #include "antcrew/machine/clock.hpp"
 #include "antcrew/machine/control_group.hpp"
@@ -18,6 +12,7 @@
 #include "antcrew/machine/topology.hpp"
 #include "antcrew/machine/tree_memory.hpp"
 #include "antcrew/machine/usage.hpp"
+#include "antcrew/study/internal/visit_faults.hpp"
 
 namespace antcrew {
 namespace {
@@ -38,7 +33,7 @@ constexpr double short_call_s = 50e-3;  // three batches at least below, one abo
 constexpr double long_call_s = 0.5;
 
 constexpr int most_settling_calls = 3;
-constexpr double settled_thrice_s = 1e-3;   // calls below settle three times,
+constexpr double settled_thrice_s = 1e-3;    // calls below settle three times,
 constexpr double settled_once_refills = 20;  // those of fewer refill times once
 constexpr double negligible = 0.01;          // refill and start-up: then the first call is as good as any
 constexpr double process_start_s = 0.3e-3;   // a fresh process touches its pages for the first time
@@ -47,45 +42,6 @@ constexpr double comparing_share = 0.1;       // of the time timed; the first an
 constexpr double looked_after_each_s = 5e-3;  // batches as long: whether work goes on afterwards
 constexpr double longest_comparing_s = 2e-3;  // beyond the last answer's
 constexpr double noticed_sleep_s = 1e-3;      // of the machine
-
-// A call that used less CPU than this share of the baseline's, while others used as much after it, did not wait.
-constexpr double too_little_inside = 0.5;
-constexpr double much_afterwards = 0.3;
-constexpr double least_judged_cpu_s = 1e-3;
-
-Fault threw(int round, const std::string& during, const std::string& what) {
-  return {Fault::Kind::threw, round, during.empty() ? what : during + " threw " + what};
-}
-
-// A first call may start a pool that goes on looking for work for a while; later ones have no such excuse.
-bool did_not_wait(double inside_cpu_s, const Leftover& left, const Reference& reference, bool first_call) {
-  if (left.certain()) return true;
-  if (left.still_running && (left.processes_begun > 0 || (left.threads_begun > 0 && !first_call))) return true;
-  return reference.cpu_s > least_judged_cpu_s && inside_cpu_s < too_little_inside * reference.cpu_s &&
-         left.cpu_s > much_afterwards * reference.cpu_s;
-}
-
-std::string counted(int count, const char* one, const char* many) {
-  return fmt::format("{} {}", count, count == 1 ? one : many);
-}
-
-Fault left_work(int round, double wall_s, const Leftover& left) {
-  std::string text =
-      fmt::format("the call returned after {}, its work went on for {}{} more, {} of CPU time", duration_text(wall_s),
-                  left.still_running ? "at least " : "", duration_text(left.went_on_s), duration_text(left.cpu_s));
-  if (left.threads_ended > 0) text += ", in " + counted(left.threads_ended, "thread", "threads") + " that ended later";
-  if (left.processes_ended > 0)
-    text += ", in " + counted(left.processes_ended, "process", "processes") + " that ended later";
-  if (left.still_running && left.processes_begun > 0)
-    text += ", in " + counted(left.processes_begun, "process", "processes");
-  Fault fault{Fault::Kind::left_work, round, text};
-  fault.evidence = {{"call_s", wall_s},
-                    {"went_on_s", left.went_on_s},
-                    {"went_on_cpu_s", left.cpu_s},
-                    {"threads_ended", left.threads_ended},
-                    {"processes_ended", left.processes_ended}};
-  return fault;
-}
 
 void add_usage(Usage& sum, const Usage& more) {
   sum.user_s += more.user_s;
@@ -142,43 +98,6 @@ int least_batches(double call_s) {
 }
 
 }  // namespace
-
-const char* name_of(Stage stage) noexcept {
-  switch (stage) {
-    case Stage::starting:
-      return "while starting its crew";
-    case Stage::making_input:
-      return "while making the input";
-    case Stage::baseline:
-      return "in the baseline's first call";
-    case Stage::calling:
-      return "in a call";
-    case Stage::comparing:
-      return "while answers were compared";
-    case Stage::idle:
-      break;
-  }
-  return "between calls";
-}
-
-std::optional<Fault> caught(const std::function<void()>& work, int round, const std::string& during) {
-  try {
-    work();
-    return std::nullopt;
-  } catch (const std::bad_alloc&) {
-    return Fault{Fault::Kind::out_of_memory, round,
-                 (during.empty() ? "" : during + ": ") + "an allocation was refused (std::bad_alloc)"};
-  } catch (const WorkerThrew& error) {
-    if (error.out_of_memory()) return Fault{Fault::Kind::out_of_memory, round, error.what()};
-    return threw(round, during, error.what());
-  } catch (const ProcessDied& died) {
-    const bool overran = died.reason() == ProcessDied::Reason::deadline;
-    return Fault{overran ? Fault::Kind::timed_out : Fault::Kind::crashed, round, died.what()};
-  } catch (...) {
-    const Thrown thrown = thrown_here();
-    return threw(round, during, thrown.text.empty() ? thrown.type : thrown.type + ": " + thrown.text);
-  }
-}
 
 Visitor::Visitor(const StudyBase& study, const CellSpec& spec, Anything input, Anything reference_answer,
                  const Reference& reference, StandBoard* board)
@@ -281,9 +200,9 @@ void Visitor::first_call(Visit& visit, Timing& timing) {
   const std::uint64_t after_bytes = private_bytes_now();
   bytes_of_a_call_ = after_bytes > before_bytes ? after_bytes - before_bytes : 0;
   visit.seen.cold_s.push_back(first_s_);
-  if (did_not_wait(used.cpu_s(), left, reference_, true)) {
+  if (internal::did_not_wait(used.cpu_s(), left, reference_, true)) {
     leaves_work_ = true;
-    visit.seen.faults.push_back(left_work(0, first_s_, left));
+    visit.seen.faults.push_back(internal::left_work(0, first_s_, left));
   }
   if (calls_of_a_batch(first_s_) == 1 && first_call_counts(first_s_)) {
     timing.trial.first = true;
@@ -302,9 +221,9 @@ void Visitor::first_call(Visit& visit, Timing& timing) {
 void Visitor::settle(Trial& trial) {
   // One that leaves work running would only pile it up; a jostled one never settles.
   if (leaves_work_ || internal::jostle_seed.load() != 0) return;
-  const int calls = first_s_ < settled_thrice_s                                 ? most_settling_calls
+  const int calls = first_s_ < settled_thrice_s                             ? most_settling_calls
                     : first_s_ < settled_once_refills * reference_.refill_s ? 1
-                                                                                : 0;
+                                                                            : 0;
   for (int call = 0; call < calls; ++call) {
     session_->prepare(input_, 1);
     const double seconds = call_s(1);
@@ -320,7 +239,8 @@ std::size_t Visitor::calls_of_a_batch(double call_s) const {
   const double quota_s = periods_of_a_batch * reference_.quota_period_s;
   const double wanted_s = quota_s > 0 ? quota_s : call_s < timed_alone_s ? batch_s : 0;
   if (call_s >= wanted_s) return 1;
-  const double room = static_cast<double>(most_kept_bytes) / static_cast<double>(std::max<std::uint64_t>(bytes_of_a_call_, 1));
+  const double room =
+      static_cast<double>(most_kept_bytes) / static_cast<double>(std::max<std::uint64_t>(bytes_of_a_call_, 1));
   const double calls = std::ceil(wanted_s / std::max(call_s, 1e-10));
   return static_cast<std::size_t>(std::clamp(calls, 1.0, std::max(1.0, std::min(most_calls, room))));
 }
@@ -340,7 +260,8 @@ void Visitor::fill_batches(Trial& trial) {
   }
 }
 
-// The last answer, which is timed, and as many of the others as there is time for: when a batch has many they are short.
+// The last answer, which is timed, and as many of the others as there is time for: when a batch has many they are
+// short.
 double Visitor::compare_answers() {
   const std::size_t last = session_->kept() - 1;
   const std::int64_t start = now_ns();
@@ -387,8 +308,8 @@ void Visitor::batch(Visit& visit, Timing& timing) {
     const Leftover left = watch.look(patience_s());
     keep_leftover(trial, left);
     const double cpu_of_a_call = timing.used.cpu_s() / static_cast<double>(trial.calls * timing.times.size());
-    if (!leaves_work_ && did_not_wait(cpu_of_a_call, left, reference_, false)) {
-      visit.seen.faults.push_back(left_work(trial.round, timing.times.back(), left));
+    if (!leaves_work_ && internal::did_not_wait(cpu_of_a_call, left, reference_, false)) {
+      visit.seen.faults.push_back(internal::left_work(trial.round, timing.times.back(), left));
       leaves_work_ = true;
     }
   }

@@ -31,9 +31,9 @@ struct VisitOrder {
 // What one visit brought: a cell that holds just that (at most one trial), to be added to the record's.
 struct Visit {
   Cell seen;
-  bool over = false;     // the cell cannot or need not be tried again
-  bool replace = false;  // this stand must not be used again
-  double renewing_s = 0;  // of the visit's time: a new stand, its crew and its first call; 0 = it was there already
+  bool over = false;          // the cell cannot or need not be tried again
+  bool replace = false;       // this stand must not be used again
+  double renewing_s = 0;      // of the visit's time: a new stand, its crew and its first call; 0 = it was there already
   std::int64_t began_ns = 0;  // when timing began; 0 = not told
   double neighbours_cpu_s = 0;  // used meanwhile by processes of this study that were not on trial
   enum class Dropped { no, asleep, paused };
@@ -44,7 +44,7 @@ struct Visit {
 struct Reference {
   double wall_s = 0;
   double cpu_s = 0;
-  double refill_s = 0;       // reading what the caches can hold of the input
+  double refill_s = 0;        // reading what the caches can hold of the input
   double quota_period_s = 0;  // of the control group; 0 = no quota
 };
 
@@ -100,7 +100,7 @@ class Visitor {
   StandBoard* board_;
   std::unique_ptr<Session> session_;
   internal::Journal* journal_ = nullptr;
-  double first_s_ = 0;               // of this stand; 0 = not made yet
+  double first_s_ = 0;  // of this stand; 0 = not made yet
   double startup_s_ = 0;
   std::uint64_t bytes_of_a_call_ = 0;  // that its answer, or its copy of the input, keeps
   bool leaves_work_ = false;

@@ -107,8 +107,8 @@ TEST_CASE("an interval that is too wide to act on and includes 1 is a verdict; f
 }
 
 TEST_CASE("too few rounds are not ranked and no answer") {
-  const Record record =
-      record_of({cell_with("baseline", 1, std::vector<double>(5, 10)), cell_with("split", 2, std::vector<double>(5, 5))});
+  const Record record = record_of(
+      {cell_with("baseline", 1, std::vector<double>(5, 10)), cell_with("split", 2, std::vector<double>(5, 5))});
   const Analysed study = analyse(record);
   CHECK(study.cells[1].verdict == Verdict::too_few_rounds);
   CHECK(study.best[0].cell == nullptr);
@@ -134,7 +134,7 @@ TEST_CASE("several rounds of one generation count once, and a cell is paired wit
     for (int k = 0; k < 3; ++k) {
       const int round = 3 * (g - 1) + k + 1;
       const double start = 10.0 * round;
-      baseline.trials.push_back(trial(round, g, start, 100));       // far away from the other one in time
+      baseline.trials.push_back(trial(round, g, start, 100));  // far away from the other one in time
       baseline.trials.push_back(trial(round, g, start + 5, 10));
       split.trials.push_back(trial(round, g, start + 4, k == 0 ? 1.0 : 5.0));
     }
@@ -147,9 +147,9 @@ TEST_CASE("several rounds of one generation count once, and a cell is paired wit
 }
 
 TEST_CASE("what is wrong somewhere is praised nowhere") {
-  Record record = record_of({cell_with("baseline", 1, std::vector<double>(9, 10)),
-                             cell_with("racy", 1, std::vector<double>(9, 2)), cell_with("racy", 2, {1, 1, 1}),
-                             cell_with("sound", 1, std::vector<double>(9, 9))});
+  Record record =
+      record_of({cell_with("baseline", 1, std::vector<double>(9, 10)), cell_with("racy", 1, std::vector<double>(9, 2)),
+                 cell_with("racy", 2, {1, 1, 1}), cell_with("sound", 1, std::vector<double>(9, 9))});
   record.cells[2].faults = {{Fault::Kind::wrong_answer, 1, "3 of 9 values differ"}};
   record.cells[2].trials[0].agreed = false;
   const Analysed study = analyse(record);
@@ -208,7 +208,8 @@ TEST_CASE("a rival that proves better takes the confirmation away; one that does
   CHECK(lost.conclusion.better->cell->variant == "b");
   CHECK(lost.conclusion.better_by->median == Approx(6 / 5.5));
   CHECK(lost.conclusion.better_by->low > 1);
-  const Record same = confirmed_record({5, 5.2, 5.1, 5, 5.2, 5.1, 5, 5.2, 5.1}, {5.1, 5, 5.2, 5.1, 5, 5.2, 5.1, 5, 5.2});
+  const Record same =
+      confirmed_record({5, 5.2, 5.1, 5, 5.2, 5.1, 5, 5.2, 5.1}, {5.1, 5, 5.2, 5.1, 5, 5.2, 5.1, 5, 5.2});
   const Analysed level = analyse(same);
   CHECK(level.conclusion.answer == Conclusion::Kind::faster);
   REQUIRE(level.conclusion.level.size() == 1);
@@ -228,7 +229,8 @@ TEST_CASE("an apparent headline pays for the number of cells that it was chosen 
   const std::vector<double> a = {9.99, 9, 9.2, 9, 9.2, 9, 9.2, 9, 9.2};
   cells.push_back(cell_with("a", 2, a));
   CHECK(analyse(record_of(cells)).conclusion.answer == Conclusion::Kind::best);
-  for (int more = 0; more < 10; ++more) cells.push_back(cell_with("other" + std::to_string(more), 2, std::vector<double>(9, 10)));
+  for (int more = 0; more < 10; ++more)
+    cells.push_back(cell_with("other" + std::to_string(more), 2, std::vector<double>(9, 10)));
   const Analysed many = analyse(record_of(cells));
   CHECK(many.conclusion.leader->cell->variant == "a");
   CHECK(many.conclusion.speedup->low < many.cells[1].speedup->low);
@@ -251,7 +253,8 @@ TEST_CASE("a machine of two speeds, shared processors, means and quotas are told
   const Analysed told = analyse(record);
   for (const std::string& warning : told.warnings) all += warning + "\n";
   CAPTURE(all);
-  CHECK(test::contains(all, "a machine of two speeds: the baseline at size 1000 took about 10.1 s in 13 trials and about 14.1 s in 7"));
+  CHECK(test::contains(
+      all, "a machine of two speeds: the baseline at size 1000 took about 10.1 s in 13 trials and about 14.1 s in 7"));
   CHECK(test::contains(all, "in 4 of 20 trials two of them were on one processor"));
   CHECK(test::contains(all, "by the mean of its calls the speedup is 0.50, by their median 1.00"));
   CHECK(test::contains(all, "the CPU quota of 3.00 processors held back 5 of 40 trials"));

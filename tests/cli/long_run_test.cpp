@@ -177,7 +177,8 @@ TEST_CASE("a jostle of right code finds nothing; without stands works; wrong val
 
 TEST_CASE("too few rounds exit with 4, and say how much time would settle it") {
   const TemporaryFolder folder;
-  const Outcome few = run_command({tides, "--sizes", "300k", "--budget", "1", "--workers", "1,2", "--save", folder / "f.json"});
+  const Outcome few =
+      run_command({tides, "--sizes", "300k", "--budget", "1", "--workers", "1,2", "--save", folder / "f.json"});
   CHECK(few.exit == 4);
   CHECK(contains(few.out, "Too few rounds to call anything at size 300,000: about "));
   CHECK(contains(few.err, " s would settle it"));
@@ -187,7 +188,8 @@ TEST_CASE("too few rounds exit with 4, and say how much time would settle it") {
 TEST_CASE("a second study on the machine is told at once, and stands in the record") {
   const TemporaryFolder folder;
   const pid_t first = start(study(folder / "first.json", "500"), folder / "out");
-  while (!std::filesystem::exists(folder / "first.json.rounds")) std::this_thread::sleep_for(std::chrono::milliseconds(10));
+  while (!std::filesystem::exists(folder / "first.json.rounds"))
+    std::this_thread::sleep_for(std::chrono::milliseconds(10));
   const Outcome second =
       run_command({tides, "--sizes", "100", "--rounds", "1", "--workers", "1", "--save", folder / "second.json"});
   kill(first, SIGKILL);
@@ -204,8 +206,8 @@ TEST_CASE("a second study on the machine is told at once, and stands in the reco
 TEST_CASE("a run that was stopped and let go on drops the trial that this fell into, and counts it") {
   const TemporaryFolder folder;
   const std::string record = folder / "paused.json";
-  const pid_t run = start({tides, "--sizes", "3M", "--rounds", "2", "--workers", "1", "--variant", "split evenly", "--save",
-                           record, "--quiet"},
+  const pid_t run = start({tides, "--sizes", "3M", "--rounds", "2", "--workers", "1", "--variant", "split evenly",
+                           "--save", record, "--quiet"},
                           folder / "out");
   while (!std::filesystem::exists(record + ".rounds")) std::this_thread::sleep_for(std::chrono::milliseconds(5));
   std::this_thread::sleep_for(std::chrono::milliseconds(1500));

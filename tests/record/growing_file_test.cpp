@@ -48,7 +48,7 @@ std::vector<RecordStep> steps() {
   all.emplace_back();
   all.back().left_out = LeftOut{LeftOut::What::cells, 0, 99};
   all.emplace_back();
-  all.back().dropped = RecordStep::Dropped{1, 2};
+  all.back().dropped = DroppedTrials{1, 2};
   all.push_back(visit_of(1, 3, 0.27));
   return all;
 }
@@ -127,11 +127,12 @@ TEST_CASE("a line that does not fit its record is an error that names it") {
   file.begin(frame());
   file.add(visit_of(0, 2, 0.5));
   file.add(visit_of(17, 2, 0.5));
-  CHECK_THROWS_WITH_AS(load_record(path),
-                       (rounds_path(path) + ", line 3: names a cell or point that its record has not; give an undamaged "
-                                            "record")
-                           .c_str(),
-                       Error);
+  CHECK_THROWS_WITH_AS(
+      load_record(path),
+      (rounds_path(path) + ", line 3: names a cell or point that its record has not; give an undamaged "
+                           "record")
+          .c_str(),
+      Error);
 }
 
 TEST_CASE("what cannot be written for a moment is written later, whole") {

@@ -149,7 +149,8 @@ TEST_CASE("what is not a record is refused with what it is") {
                        "record.version | tides.json: a record of version 99"));
   CHECK(test::contains(message_of(replaced(text, "\"version\": 2", "\"version\": \"one\"")), "record.field"));
   CHECK(test::contains(message_of(replaced(text, "\"round\": [", "\"rond\": [")), "/cells/0/trials"));
-  CHECK(test::contains(message_of(replaced(text, "\"round\": [\n     1,", "\"round\": [")), "not as long as the others"));
+  CHECK(
+      test::contains(message_of(replaced(text, "\"round\": [\n     1,", "\"round\": [")), "not as long as the others"));
   CHECK(test::contains(message_of(replaced(text, "\"workers\": 2", "\"workers\": \"two\"")), "/cells/1/workers"));
   CHECK(test::contains(message_of(replaced(text, "\"kind\": \"variant\"", "\"kind\": \"hearsay\"")),
                        "unknown value 'hearsay'"));

@@ -8,7 +8,7 @@
 #include <string>
 #include <thread>
 
-#include "antcrew/study/internal/block_process.hpp"
+#include "antcrew/study/internal/messages.hpp"
 #include "support/records.hpp"
 
 using namespace antcrew;

@@ -1,8 +1,8 @@
 // More of the grid, going on with a record, and the other ways to run a study.
 #include <doctest/doctest.h>
-#include <unistd.h>
 #include <sched.h>
 #include <sys/wait.h>
+#include <unistd.h>
 
 #include <chrono>
 #include <filesystem>
@@ -173,8 +173,7 @@ TEST_CASE("crowd control is measured along with the rounds, in a small share of 
 }
 
 TEST_CASE("every visit has a process of its own, and none of them is left when the next begins") {
-  Study pids(
-      "Processes", same_size, [](std::size_t) { return 1; });
+  Study pids("Processes", same_size, [](std::size_t) { return 1; });
   pids.sizes({1});
   pids.variant<Workers>("a", [](std::size_t, Workers) { return children_of(getppid()); });
   Plan plan = small(7);

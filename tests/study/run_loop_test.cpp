@@ -57,7 +57,8 @@ Plan staged(double budget_s) {
 
 }  // namespace
 
-TEST_CASE("a round visits every cell once, in random order, the baseline once for six cells; the first as wanted most") {
+TEST_CASE(
+    "a round visits every cell once, in random order, the baseline once for six cells; the first as wanted most") {
   Theatre theatre;
   const FakeStudy study(3, {1, 2, 4, 8});
   Plan plan = staged(0);
@@ -106,7 +107,8 @@ TEST_CASE("stands that cost more than their visits stay for three rounds, which 
   for (std::size_t i = 1; i < 10; ++i) CHECK(trials[i].generation == 2 + static_cast<int>(i - 1) / 3);
   CHECK(trials[1].stand == trials[3].stand);
   CHECK(trials[3].stand != trials[4].stand);
-  CHECK(analyse(record).cells[1].explored->count == trials.back().generation - (confirming(record.cells[1]) > 0 ? 0 : 0));
+  CHECK(analyse(record).cells[1].explored->count ==
+        trials.back().generation - (confirming(record.cells[1]) > 0 ? 0 : 0));
 }
 
 TEST_CASE("points come in the order largest, middle, the rest; the best of the largest is confirmed in a new block") {
@@ -135,7 +137,8 @@ TEST_CASE("points come in the order largest, middle, the rest; the best of the l
   int last = 0;
   for (const auto& cell : record.cells) last += static_cast<int>(cell.trials.size());
   CHECK(record.cells[facts.leader].trials.back().order.value() <= last);
-  CHECK(record.cells[facts.leader].trials.back().start_s.value() > record.cells[facts.leader].trials[0].start_s.value());
+  CHECK(record.cells[facts.leader].trials.back().start_s.value() >
+        record.cells[facts.leader].trials[0].start_s.value());
 }
 
 TEST_CASE("--rounds N means N and N again; fewer than six confirm nothing; confirming can be turned off") {
@@ -182,7 +185,8 @@ TEST_CASE("the budget is kept within 15 % or one visit of each cell, and what it
         theatre.host.visit_s = [](double call) { return std::max(0.003, call < 0.5 ? 3 * call : call); };
         const Record record = run_fake(theatre.host, theatre.clock, *study, staged(budget_s), theatre.hooks);
         const double cells = study == &small ? 3 : 21;
-        const double minimal_round_s = theatre.host.input_s + cells * (theatre.host.renewing_s + theatre.host.visit_s(call_s));
+        const double minimal_round_s =
+            theatre.host.input_s + cells * (theatre.host.renewing_s + theatre.host.visit_s(call_s));
         CHECK(record.measured_s <= std::max(1.15 * budget_s, budget_s + minimal_round_s));
         const Conclusion::Kind answer = analyse(record).conclusion.answer;
         if (answer == Conclusion::Kind::cannot_tell) CHECK_FALSE(record.left_out.empty());
@@ -229,7 +233,8 @@ TEST_CASE("input and reference that take the whole budget: said, and nothing tri
   const FakeStudy study(1, {2});
   const Record record = run_fake(theatre.host, theatre.clock, study, staged(40), theatre.hooks);
   CHECK(theatre.host.asked.empty());
-  CHECK(test::contains(theatre.all_notes(), "making the input and the reference answer alone took 50.0 s, more than the budget of 40 s"));
+  CHECK(test::contains(theatre.all_notes(),
+                       "making the input and the reference answer alone took 50.0 s, more than the budget of 40 s"));
   CHECK(analyse(record).conclusion.answer == Conclusion::Kind::cannot_tell);
 }
 
@@ -358,7 +363,9 @@ TEST_CASE("trials during which the machine slept or stood still are dropped and 
   CHECK(analyse(record).cells[1].speedup->count == 6);
 }
 
-TEST_CASE("a cell that crashes is not tried again, a baseline that does ends its point; a leader that fails is not confirmed") {
+TEST_CASE(
+    "a cell that crashes is not tried again, a baseline that does ends its point; a leader that fails is not "
+    "confirmed") {
   Theatre theatre;
   theatre.host.meddle = [&](std::size_t cell, int round, Visit& visit) {
     if (cell != 1 || round != 2) return;

@@ -1,5 +1,5 @@
-// The whole procedure on simulated machines: what intervals cover, how often a gain is claimed that is none, how far the
-// headline is off. At a tenth of the runs here; scripts/measure.sh makes all of them (ANTCREW_ALL_RUNS=1).
+// The whole procedure on simulated machines: what intervals cover, how often a gain is claimed that is none, how far
+// the headline is off. At a tenth of the runs here; scripts/measure.sh makes all of them (ANTCREW_ALL_RUNS=1).
 #include <doctest/doctest.h>
 
 #include <cmath>
@@ -39,7 +39,7 @@ double normal(std::mt19937_64& g) {
 
 struct Noise {
   const char* name;
-  Draw draw;     // of the logarithm, in units of the spread
+  Draw draw;  // of the logarithm, in units of the spread
   double spread;
   double least;  // coverage that is asked for
 };
@@ -50,8 +50,7 @@ const Noise noises[] = {
     {"two humps",
      [](std::mt19937_64& g) { return (std::uniform_real_distribution<>()(g) < 0.6 ? 0.0 : 3.0) + 0.3 * normal(g); },
      0.08, 0.93},
-    {"heavy tails",
-     [](std::mt19937_64& g) { return std::student_t_distribution<>(2)(g); }, 0.04, 0.94},
+    {"heavy tails", [](std::mt19937_64& g) { return std::student_t_distribution<>(2)(g); }, 0.04, 0.94},
     {"10 % stalls",
      [](std::mt19937_64& g) { return normal(g) + (std::uniform_real_distribution<>()(g) < 0.1 ? 8.0 : 0.0); }, 0.06,
      0.94},
@@ -97,8 +96,9 @@ void cover(const Noise& noise, double correlation, int g, double width, double b
     FakeClock clock;
     FakeHost host(clock);
     host.keep_asked = false;
-    Luck luck(noise, correlation, static_cast<std::uint64_t>(k) * 7919 + static_cast<std::uint64_t>(correlation * 100) +
-                                      static_cast<std::uint64_t>(width * 1000) * 31);
+    Luck luck(noise, correlation,
+              static_cast<std::uint64_t>(k) * 7919 + static_cast<std::uint64_t>(correlation * 100) +
+                  static_cast<std::uint64_t>(width * 1000) * 31);
     host.call_s = [&](const CellSpec& spec, std::size_t cell, int, bool fresh) {
       return (spec.variant == nullptr ? 0.0013 : 0.001) * luck.factor(cell, fresh);
     };
@@ -155,8 +155,8 @@ struct Claims {
   int faster = 0;
   int best = 0;
   int not_confirmed = 0;
-  int right = 0;      // the true best was named or listed
-  double bias = 0;    // the mean of headline / truth − 1
+  int right = 0;    // the true best was named or listed
+  double bias = 0;  // the mean of headline / truth − 1
   double share(int count) const { return static_cast<double>(count) / runs; }
 };
 
@@ -193,7 +193,6 @@ Claims claims(int variants, double spread, int runs, bool confirm, const std::fu
     found.best += answer.answer == Conclusion::Kind::best ? 1 : 0;
     found.not_confirmed += answer.answer == Conclusion::Kind::not_confirmed ? 1 : 0;
     if (answer.leader == nullptr || !answer.speedup) continue;
-    
 
     const auto is_true_best = [&](const CellFigures* f) { return f != nullptr && f == &analysed.cells[true_best]; };
     bool right = is_true_best(answer.leader) || is_true_best(answer.better);
@@ -217,11 +216,11 @@ TEST_CASE("where nothing is faster, a gain is claimed in at most one study of tw
     for (const bool one_noisier : {false, true}) {
       for (const bool confirm : {true, false}) {
         if (cells == 80 && !confirm && !all_runs()) continue;
-        const Claims found = claims(cells / 4, 0.05, runs_of(2000), confirm, equal, [&](std::size_t cell) {
-          return one_noisier && cell == 3 ? 5.0 : 1.0;
-        });
+        const Claims found = claims(cells / 4, 0.05, runs_of(2000), confirm, equal,
+                                    [&](std::size_t cell) { return one_noisier && cell == 3 ? 5.0 : 1.0; });
         MESSAGE(cells, " equal cells", std::string(one_noisier ? ", one five times noisier" : ""),
-                std::string(confirm ? ", confirmed" : ", apparent"), ": faster in ", found.share(found.faster), ", best in ", found.share(found.best));
+                std::string(confirm ? ", confirmed" : ", apparent"), ": faster in ", found.share(found.faster),
+                ", best in ", found.share(found.best));
         CHECK(found.share(found.faster) <= most);
       }
     }
@@ -230,8 +229,9 @@ TEST_CASE("where nothing is faster, a gain is claimed in at most one study of tw
 
 TEST_CASE("of two that are equally good none is called the best, but in one study of twenty") {
   for (const int cells : {4, 20}) {
-    const Claims found = claims(cells / 4, 0.05, runs_of(2000), true,
-                                [](std::size_t cell) { return cell == 2 || cell == 4 ? 1.5 : 1.0; }, equal);
+    const Claims found = claims(
+        cells / 4, 0.05, runs_of(2000), true, [](std::size_t cell) { return cell == 2 || cell == 4 ? 1.5 : 1.0; },
+        equal);
     MESSAGE(cells, " cells, two equal best: best in ", found.share(found.best), ", not confirmed in ",
             found.share(found.not_confirmed));
     CHECK(found.share(found.best) <= 0.05 + allowed(0.05));
@@ -241,8 +241,8 @@ TEST_CASE("of two that are equally good none is called the best, but in one stud
 
 TEST_CASE("one that is 5 % better is named or listed, and the headline is not too good") {
   for (const int cells : {4, 20, 80}) {
-    const Claims found =
-        claims(cells / 4, 0.03, runs_of(2000), true, [](std::size_t cell) { return cell == 3 ? 1.05 : 1.0; }, equal, 3);
+    const Claims found = claims(
+        cells / 4, 0.03, runs_of(2000), true, [](std::size_t cell) { return cell == 3 ? 1.05 : 1.0; }, equal, 3);
     MESSAGE(cells, " cells, one 5 % better: named or listed in ", found.share(found.right), ", bias of the headline ",
             found.bias * 100, " %");
     CHECK(found.share(found.right) >= 0.95 - allowed(0.05));

@@ -21,7 +21,7 @@
 #include "antcrew/machine/clock.hpp"
 #include "antcrew/machine/limits.hpp"
 #include "antcrew/machine/usage.hpp"
-#include "antcrew/record/record_json.hpp"
+#include "antcrew/study/internal/messages.hpp"
 #include "antcrew/study/local_host.hpp"
 
 namespace antcrew::internal {
@@ -112,8 +112,8 @@ void no_core_file() {
   ::_exit(0);
 }
 
-// Where stack and heap begin, to the cache line within a page or two, makes code faster or slower by chance. Every stand
-// draws its own place, so that this averages out.
+// Where stack and heap begin, to the cache line within a page or two, makes code faster or slower by chance. Every
+// stand draws its own place, so that this averages out.
 [[noreturn]] void serve_stand(Channel coordinator, const BlockOrder& order, std::size_t cell, MadeBlock made,
                               std::uint64_t memory_bytes) {
   StandBoard* board = &order.boards[cell];
@@ -123,7 +123,8 @@ void no_core_file() {
     BlockFacts unused;
     made = make_block(order.study, order.at, unused, board);
   }
-  const auto place = static_cast<std::uint64_t>(now_ns()) * 0x9e3779b97f4a7c15u ^ static_cast<std::uint64_t>(::getpid());
+  const auto place =
+      static_cast<std::uint64_t>(now_ns()) * 0x9e3779b97f4a7c15u ^ static_cast<std::uint64_t>(::getpid());
   const std::size_t on_stack = 16 * ((place >> 40) % 512);
   const std::size_t on_heap = 16 * (1 + (place >> 50) % 512);
   auto* stack = static_cast<volatile char*>(__builtin_alloca(on_stack + 16));
@@ -349,56 +350,6 @@ class BlockProcess {
 };
 
 }  // namespace
-
-// The first visit of a block, so to speak: its times travel where those of a cold start do.
-std::string to_message(const MadeBlock& made, const BlockFacts& facts) {
-  Visit told;
-  if (made.fault) told.seen.faults.push_back(*made.fault);
-  told.seen.cold_s = {facts.make_input_s, facts.reference_s, static_cast<double>(facts.input_bytes), facts.refill_s};
-  return to_message(told);
-}
-
-std::string to_message(const VisitOrder& order) {
-  return fmt::format("{} {} {} {}", order.round, order.since_ns, order.keep ? 1 : 0, order.memory ? 1 : 0);
-}
-
-VisitOrder order_from_message(const std::string& message) {
-  VisitOrder order;
-  char* at = nullptr;
-  order.round = static_cast<int>(std::strtol(message.c_str(), &at, 10));
-  order.since_ns = std::strtoll(at, &at, 10);
-  order.keep = std::strtol(at, &at, 10) != 0;
-  order.memory = std::strtol(at, &at, 10) != 0;
-  return order;
-}
-
-std::string to_message(const Visit& visit) {
-  return fmt::format("{} {} {} {:.9g} {}\n{}", visit.over ? 1 : 0, visit.replace ? 1 : 0,
-                     static_cast<int>(visit.dropped), visit.renewing_s, visit.began_ns, to_json(visit.seen));
-}
-
-Visit visit_from_message(const std::string& message) {
-  Visit visit;
-  char* at = nullptr;
-  visit.over = std::strtol(message.c_str(), &at, 10) != 0;
-  visit.replace = std::strtol(at, &at, 10) != 0;
-  visit.dropped = static_cast<Visit::Dropped>(std::strtol(at, &at, 10));
-  visit.renewing_s = std::strtod(at, &at);
-  visit.began_ns = std::strtoll(at, &at, 10);
-  const std::size_t line = message.find('\n');
-  visit.seen = cell_from_json(message.substr(line + 1), "a stand's message");
-  return visit;
-}
-
-std::optional<Fault> made_from_message(const std::string& message, BlockFacts& facts) {
-  const Visit told = visit_from_message(message);
-  facts.make_input_s = told.seen.cold_s.at(0);
-  facts.reference_s = told.seen.cold_s.at(1);
-  facts.input_bytes = static_cast<std::uint64_t>(told.seen.cold_s.at(2));
-  facts.refill_s = told.seen.cold_s.at(3);
-  if (told.seen.faults.empty()) return std::nullopt;
-  return told.seen.faults.front();
-}
 
 void serve_block(Channel coordinator, const BlockOrder& order) {
   default_signals();

@@ -1,8 +1,8 @@
 // The process that holds the input of one point and forks the stands from it.
 //
-// It serves its coordinator one request at a time: "stand K" (fork the stand of cell K), "end PID…" (end those stands and
-// everything below them, and say how the last one ended), "finish PID" (end it and say nothing), "crowd P" (run P copies
-// of the baseline at once).
+// It serves its coordinator one request at a time: "stand K" (fork the stand of cell K), "end PID…" (end those stands
+// and everything below them, and say how the last one ended), "finish PID" (end it and say nothing), "crowd P" (run P
+// copies of the baseline at once).
 #pragma once
 
 #include <vector>
@@ -24,16 +24,5 @@ struct BlockOrder {
 
 // In the forked process; does not return. Ends when the coordinator does, taking everything below along.
 [[noreturn]] void serve_block(Channel coordinator, const BlockOrder& order);
-
-std::string to_message(const VisitOrder& order);
-VisitOrder order_from_message(const std::string& message);
-
-// What is not a cell in numbers, then the cell as JSON.
-std::string to_message(const Visit& visit);
-Visit visit_from_message(const std::string& message);
-
-// What a block tells when its input is made, and how to read it.
-std::string to_message(const MadeBlock& made, const BlockFacts& facts);
-std::optional<Fault> made_from_message(const std::string& message, BlockFacts& facts);
 
 }  // namespace antcrew::internal

@@ -14,7 +14,7 @@ namespace antcrew::internal {
 namespace {
 
 constexpr std::size_t memory_looks = 3;  // at a cell's processes, each in another stand
-constexpr int most_leaks = 3;  // visits that left work running; after these nothing new is learnt
+constexpr int most_leaks = 3;            // visits that left work running; after these nothing new is learnt
 
 bool gave_up(const Cell& cell) {
   return std::any_of(cell.faults.begin(), cell.faults.end(), [](const Fault& fault) {
@@ -269,7 +269,7 @@ void BlockRun::keep(Running& r, Visit visit) {
   RecordStep step;
   if (visit.dropped != Visit::Dropped::no) {
     const bool asleep = visit.dropped == Visit::Dropped::asleep;
-    step.dropped = RecordStep::Dropped{asleep ? 1 : 0, asleep ? 0 : 1};
+    step.dropped = DroppedTrials{asleep ? 1 : 0, asleep ? 0 : 1};
   }
   step.visited.emplace();
   step.visited->cell = r.index;

@@ -71,8 +71,8 @@ class BlockRun {
   double own_before_s_ = 0;
   double opened_at_s_ = 0;
   double opening_s_ = 0;
-  int round_ = 0;       // under way, or the last one
-  int generation_ = 0;  // the same
+  int round_ = 0;            // under way, or the last one
+  int generation_ = 0;       // the same
   bool unfinished_ = false;  // the round of an earlier run is gone on with
   bool any_round_ = false;   // of this run
   int generations_ = 0;

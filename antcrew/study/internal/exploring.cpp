@@ -16,15 +16,14 @@ constexpr int rounds_of_a_dear_stand = 3;
 constexpr int least_generations = stage_ends[0];  // for an interval that is worth having
 constexpr int settled_generations = stage_ends[1];
 constexpr int measured_generations = 3;  // by then their cost is known, also on a machine that was disturbed at first
-constexpr double crowd_share = 0.03;  // of a block's time at most
+constexpr double crowd_share = 0.03;     // of a block's time at most
 constexpr std::size_t crowd_samples = 15;
 
 std::vector<std::size_t> order_of_points(const Record& record) {
   std::vector<std::size_t> order(record.points.size());
   std::iota(order.begin(), order.end(), std::size_t{0});
-  std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) {
-    return record.points[a].size > record.points[b].size;
-  });
+  std::stable_sort(order.begin(), order.end(),
+                   [&](std::size_t a, std::size_t b) { return record.points[a].size > record.points[b].size; });
   const std::size_t first = headline_point(record);
   std::stable_partition(order.begin(), order.end(), [&](std::size_t point) { return point == first; });
   if (order.size() > 2) {
@@ -140,9 +139,8 @@ class Exploring {
   bool first_round(std::size_t point, BlockRun& block) {
     int visits = 0;
     const double ends_s = position_ == 0 ? run_.budget.total_s() : run_.budget.exploring_ends_s();
-    const bool whole = block.generation(1, [&](double seconds) {
-      return visits++ == 0 || run_.budget.fits(run_.elapsed_s(), seconds, ends_s);
-    });
+    const bool whole = block.generation(
+        1, [&](double seconds) { return visits++ == 0 || run_.budget.fits(run_.elapsed_s(), seconds, ends_s); });
     if (whole || block.baseline_over()) return whole;
     nothing_more_ = true;
     const auto cells = static_cast<double>(block.cells().size());
@@ -189,8 +187,8 @@ class Exploring {
     run_.leave_out(LeftOut::What::rounds, point, settled_s,
                    fmt::format("time for about {} round{} at size {}, too few for an interval: a round takes {}, and a "
                                "budget of about {:.0f} s would settle it",
-                               possible, possible == 1 ? "" : "s", run_.record.points[point].size, duration_text(each_s),
-                               settled_s));
+                               possible, possible == 1 ? "" : "s", run_.record.points[point].size,
+                               duration_text(each_s), settled_s));
     return ends_s;
   }
 
@@ -198,8 +196,9 @@ class Exploring {
     const double cells = static_cast<double>(cells_at(run_, point).size());
     const double confirming_s = least_confirming * each_s * std::min(1.0, (most_rivals + 2) / cells);
     const double needed = std::max(exploring_s / (1 - Budget::reserved_share), exploring_s + confirming_s);
-    run_.leave_out(LeftOut::What::confirming, point, needed,
-                   fmt::format("no time to confirm the best in fresh rounds: a budget of about {:.0f} s has it", needed));
+    run_.leave_out(
+        LeftOut::What::confirming, point, needed,
+        fmt::format("no time to confirm the best in fresh rounds: a budget of about {:.0f} s has it", needed));
   }
 
   // Cells that need no more rounds are left out of those to come.
@@ -214,7 +213,8 @@ class Exploring {
     }
   }
 
-  // Copies of the baseline, alone and together, one after the other: a pair a generation, for a small share of the time.
+  // Copies of the baseline, alone and together, one after the other: a pair a generation, for a small share of the
+  // time.
   void crowds(std::size_t point, const BlockRun& block, double began_s) {
     if (!run_.plan.crowd || block.facts().own_inputs || !run_.plan.again.empty() || no_crowd_) return;
     if (crowd_s_ > crowd_share * (run_.elapsed_s() - began_s)) return;

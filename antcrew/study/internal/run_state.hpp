@@ -22,7 +22,7 @@ struct RunState {
   double measured_before_s = 0;  // by earlier runs of this record
   double began_at_s = 0;         // of this run, since the record was created
   std::int64_t visit_ended_ns = 0;
-  int trials = 0;                          // of the whole record
+  int trials = 0;                              // of the whole record
   std::map<std::size_t, double> visit_s = {};  // what the last visit of each cell took, all in all
   Budget budget = {};
   double progress = 0;  // of the run, by rounds

@@ -1,0 +1,15 @@
+// What went wrong in a visit, in words.
+#pragma once
+
+#include "antcrew/machine/afterwork.hpp"
+#include "antcrew/study/visit.hpp"
+
+namespace antcrew::internal {
+
+// Whether a call returned before its work was done. A first call may start a pool that goes on looking for work for a
+// while; later ones have no such excuse.
+bool did_not_wait(double inside_cpu_s, const Leftover& left, const Reference& reference, bool first_call);
+
+Fault left_work(int round, double wall_s, const Leftover& left);
+
+}  // namespace antcrew::internal
