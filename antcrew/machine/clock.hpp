@@ -9,6 +9,10 @@ namespace antcrew {
 
 std::int64_t now_ns() noexcept;
 
+inline double seconds_since(std::int64_t start_ns) noexcept {
+  return static_cast<double>(now_ns() - start_ns) * 1e-9;
+}
+
 // CPU time (user and system) used so far by the calling thread, by the whole process.
 std::int64_t thread_cpu_ns() noexcept;
 std::int64_t process_cpu_ns() noexcept;

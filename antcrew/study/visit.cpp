@@ -28,6 +28,8 @@ constexpr std::uint64_t most_kept_bytes = 256ull << 20;  // answers of one batch
 constexpr double timed_over_rest = 1.5;
 constexpr double most_along = 1.0 / 3;  // of the time timed
 constexpr double longest_timing_s = 1.5;
+constexpr double longest_over_rest = 4;  // batches and what they bring along, however little of that is timed
+constexpr double most_along_of_a_batch_s = 0.05;
 constexpr std::size_t most_batches = 2000;
 constexpr double short_call_s = 50e-3;  // three batches at least below, one above long_call_s, else two
 constexpr double long_call_s = 0.5;
@@ -36,7 +38,7 @@ constexpr int most_settling_calls = 3;
 constexpr double settled_thrice_s = 1e-3;    // calls below settle three times,
 constexpr double settled_once_refills = 20;  // those of fewer refill times once
 constexpr double negligible = 0.01;          // refill and start-up: then the first call is as good as any
-constexpr double process_start_s = 0.3e-3;   // a fresh process touches its pages for the first time
+constexpr double process_start_s = 0.1e-3;   // a fresh process touches its pages for the first time
 
 constexpr double comparing_share = 0.1;       // of the time timed; the first and the last batch are always compared
 constexpr double looked_after_each_s = 5e-3;  // batches as long: whether work goes on afterwards
@@ -89,10 +91,6 @@ void pin_this_thread(Pin pin) {
   internal::keep_on(0, one);
 }
 
-double since_s(std::int64_t start_ns) {
-  return static_cast<double>(now_ns() - start_ns) * 1e-9;
-}
-
 int least_batches(double call_s) {
   return call_s < short_call_s ? 3 : call_s < long_call_s ? 2 : 1;
 }
@@ -142,7 +140,7 @@ void Visitor::start(Visit& visit) {
     if (options.pin == Pin::off) options.pin = spec_.pin;
     session_ = spec_.variant->open(spec_.workers, options);
   }
-  startup_s_ = since_s(start);
+  startup_s_ = seconds_since(start);
   first_s_ = 0;
   visit.seen.startup_s.push_back(startup_s_);
   if (const auto crew = session_->crew_facts()) {
@@ -168,7 +166,9 @@ struct Visitor::Timing {
     if (static_cast<int>(times.size()) < least_batches(times.back() * static_cast<double>(trial.calls))) return false;
     if (times.size() >= most_batches) return true;
     const double before_s = static_cast<double>(batches_ns - since_ns) * 1e-9;
-    const double along = std::min((since_s(batches_ns) - timed_s) / timed_s, most_along);
+    const double whole_s = seconds_since(batches_ns);
+    if (whole_s >= std::min(longest_over_rest * before_s, 2 * longest_timing_s)) return true;
+    const double along = std::min((whole_s - timed_s) / timed_s, most_along);
     return timed_s >= std::min(timed_over_rest * before_s / (1 - timed_over_rest * along), longest_timing_s);
   }
   void add(double wall_s, const Usage& more) {
@@ -214,7 +214,7 @@ void Visitor::first_call(Visit& visit, Timing& timing) {
     journal_->clear();
   }
   session_->drop_answers();
-  visit.renewing_s = startup_s_ + (timing.trial.first ? 0 : since_s(began_ns));
+  visit.renewing_s = startup_s_ + (timing.trial.first ? 0 : seconds_since(began_ns));
 }
 
 // Noise never adds any: what has not come to rest by then does not.
@@ -225,9 +225,11 @@ void Visitor::settle(Trial& trial) {
                     : first_s_ < settled_once_refills * reference_.refill_s ? 1
                                                                             : 0;
   for (int call = 0; call < calls; ++call) {
+    const std::int64_t began_ns = now_ns();
     session_->prepare(input_, 1);
     const double seconds = call_s(1);
     session_->drop_answers();
+    along_of_a_call_s_ = seconds_since(began_ns) - seconds;
     if (call == 0) trial.visited_s = seconds;
     trial.settling_s += seconds;
     ++trial.settling_calls;
@@ -241,8 +243,9 @@ std::size_t Visitor::calls_of_a_batch(double call_s) const {
   if (call_s >= wanted_s) return 1;
   const double room =
       static_cast<double>(most_kept_bytes) / static_cast<double>(std::max<std::uint64_t>(bytes_of_a_call_, 1));
+  const double patience = most_along_of_a_batch_s / std::max(along_of_a_call_s_, 1e-9);
   const double calls = std::ceil(wanted_s / std::max(call_s, 1e-10));
-  return static_cast<std::size_t>(std::clamp(calls, 1.0, std::max(1.0, std::min(most_calls, room))));
+  return static_cast<std::size_t>(std::clamp(calls, 1.0, std::max(1.0, std::min({most_calls, room, patience}))));
 }
 
 // Single calls, each after a pause, take longer than in a row: a batch that turns out far too short is made longer.
@@ -266,8 +269,8 @@ double Visitor::compare_answers() {
   const std::size_t last = session_->kept() - 1;
   const std::int64_t start = now_ns();
   difference_ = session_->compare(reference_answer_, last);
-  const double last_s = since_s(start);
-  for (std::size_t k = 0; k < last && difference_.agree && since_s(start) < longest_comparing_s; ++k)
+  const double last_s = seconds_since(start);
+  for (std::size_t k = 0; k < last && difference_.agree && seconds_since(start) < longest_comparing_s; ++k)
     difference_ = session_->compare(reference_answer_, k);
   return last_s;
 }
@@ -280,7 +283,7 @@ void Visitor::compare(Visit& visit, Timing& timing) {
   const std::int64_t start = now_ns();
   double last_s = 0;
   const auto fault = caught([&] { last_s = compare_answers(); }, timing.trial.round, "comparing the answers");
-  timing.compared_s += since_s(start);
+  timing.compared_s += seconds_since(start);
   timing.trial.compare_s = std::max(timing.trial.compare_s, last_s);
   if (fault) {
     timing.trial.agreed = false;

@@ -102,6 +102,7 @@ class Visitor {
   internal::Journal* journal_ = nullptr;
   double first_s_ = 0;  // of this stand; 0 = not made yet
   double startup_s_ = 0;
+  double along_of_a_call_s_ = 0;       // preparing it and destroying its answer
   std::uint64_t bytes_of_a_call_ = 0;  // that its answer, or its copy of the input, keeps
   bool leaves_work_ = false;
   bool looked_at_memory_ = false;

@@ -261,6 +261,18 @@ TEST_CASE("a machine of two speeds, shared processors, means and quotas are told
   CHECK(test::contains(all, "2 trials were dropped: the machine slept during 2"));
 }
 
+TEST_CASE("processors of different kinds are told, and on which of them the baseline ran") {
+  Record record =
+      record_of({cell_with("baseline", 1, std::vector<double>(9, 10)), cell_with("a", 2, std::vector<double>(9, 5))});
+  record.machine.topology.kinds = {{0, {0, 1}}, {1, {2, 3}}};
+  for (std::size_t r = 0; r < 9; ++r) record.cells[0].trials[r].processor = r < 7 ? 2 : 0;
+  REQUIRE(analyse(record).warnings.size() == 1);
+  CHECK(analyse(record).warnings[0] ==
+        "processors of different kinds (2 of rank 0, 2 of rank 1): more workers may mean slower ones; the baseline ran "
+        "2 on "
+        "rank 0, 7 on rank 1 (trials)");
+}
+
 TEST_CASE("one worker that did it all is told from work that waits, and from a machine that let nobody run") {
   const auto verdict_of = [](double cpu_share, double delay_share, double others_share) {
     Cell cell = cell_with("alone", 2, std::vector<double>(7, 0.1));

@@ -57,6 +57,41 @@ TEST_CASE("quota and memory limit of version 1, seen through a mount whose root 
   CHECK(limits.usable_processors() == 1);
 }
 
+TEST_CASE("what the group was held back, its period and the room in its memory, version 2") {
+  const TemporaryFolder root;
+  version2(root, "/office/survey");
+  write_file(root / "mounts/sys/fs/cgroup/office/survey/cpu.max", "100000 50000\n");
+  write_file(root / "mounts/sys/fs/cgroup/office/survey/cpu.stat",
+             "usage_usec 5\nnr_throttled 63\nthrottled_usec 1500000\n");
+  write_file(root / "mounts/sys/fs/cgroup/cpu.stat", "throttled_usec 99000000\n");  // others', without a quota of ours
+  write_file(root / "mounts/sys/fs/cgroup/office/survey/memory.max", "300000\n");
+  write_file(root / "mounts/sys/fs/cgroup/office/survey/memory.current", "250000\n");
+  write_file(root / "mounts/sys/fs/cgroup/office/survey/memory.stat", "anon 1\ninactive_file 40000\n");
+  const ControlGroup group(sources_in(root));
+  CHECK(group.quota_cpus() == 2.0);
+  CHECK(group.period_s() == doctest::Approx(0.05));
+  CHECK(group.throttled_s() == 1.5);
+  CHECK(group.memory_room_bytes() == 90'000u);
+  CHECK(read_limits(sources_in(root)).available_bytes == 90'000u);  // less than the 400 kB that the machine has
+}
+
+TEST_CASE("the same in version 1, and unknown is not zero") {
+  const TemporaryFolder root;
+  write_file(root / "proc/meminfo", meminfo);
+  write_file(root / "proc/self/cgroup", "4:cpu,cpuacct:/box/7\n");
+  write_file(root / "proc/self/mountinfo", "31 23 0:27 / /cg/cpu rw - cgroup cgroup rw,cpu,cpuacct\n");
+  write_file(root / "mounts/cg/cpu/box/cpu.cfs_quota_us", "50000\n");
+  write_file(root / "mounts/cg/cpu/box/cpu.cfs_period_us", "100000\n");
+  write_file(root / "mounts/cg/cpu/box/cpu.stat", "nr_periods 9\nthrottled_time 2500000000\n");
+  const ControlGroup group(sources_in(root));
+  CHECK(group.throttled_s() == 2.5);
+  CHECK(group.period_s() == doctest::Approx(0.1));
+  CHECK_FALSE(group.memory_room_bytes().has_value());
+  const TemporaryFolder empty;
+  CHECK_FALSE(ControlGroup(sources_in(empty)).throttled_s().has_value());
+  CHECK(ControlGroup(sources_in(empty)).period_s() == 0);
+}
+
 TEST_CASE("no quota, no control group, no files: no limit is invented") {
   const TemporaryFolder root;
   version2(root, "/");
