@@ -83,19 +83,21 @@ Conclusion without_leader(const Analysed& study, Conclusion so_far) {
   return so_far;
 }
 
+// Leader, its speedup, those level with it and those better are known.
+Conclusion::Kind said_by(const Conclusion& known) {
+  if (known.better != nullptr) return Conclusion::Kind::not_confirmed;
+  if (!known.speedup || !known.speedup->claimed) return Conclusion::Kind::cannot_tell;
+  if (known.speedup->low <= 1) return Conclusion::Kind::not_faster;
+  return known.level.empty() ? Conclusion::Kind::best : Conclusion::Kind::faster;
+}
+
 Conclusion apparent(Conclusion so_far, const std::vector<const CellFigures*>& ranked, double base_level,
                     const Cell& baseline) {
   so_far.leader = ranked.front();
   so_far.level = not_told_apart(ranked);
   const double level = 1 - (1 - base_level) / static_cast<double>(ranked.size());
   so_far.speedup = estimate_of(ratios_of(baseline, *so_far.leader->cell, exploring), level);
-  if (!so_far.speedup || !so_far.speedup->claimed) {
-    so_far.answer = Conclusion::Kind::cannot_tell;
-  } else if (so_far.speedup->low <= 1) {
-    so_far.answer = Conclusion::Kind::not_faster;
-  } else {
-    so_far.answer = so_far.level.empty() ? Conclusion::Kind::best : Conclusion::Kind::faster;
-  }
+  so_far.answer = said_by(so_far);
   return so_far;
 }
 
@@ -128,15 +130,7 @@ Conclusion confirmed(const Analysed& study, Conclusion so_far, const Confirmatio
                                    [&](std::size_t index) { return figures_of(study, index) == other; });
     if (!tried) so_far.level.push_back(other);
   }
-  if (so_far.better != nullptr) {
-    so_far.answer = Conclusion::Kind::not_confirmed;
-  } else if (!so_far.speedup || !so_far.speedup->claimed) {
-    so_far.answer = Conclusion::Kind::cannot_tell;
-  } else if (so_far.speedup->low <= 1) {
-    so_far.answer = Conclusion::Kind::not_faster;
-  } else {
-    so_far.answer = so_far.level.empty() ? Conclusion::Kind::best : Conclusion::Kind::faster;
-  }
+  so_far.answer = said_by(so_far);
   return so_far;
 }
 
