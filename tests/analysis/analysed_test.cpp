@@ -231,7 +231,8 @@ TEST_CASE("an apparent headline pays for the number of cells that it was chosen 
   CHECK(analyse(record_of(cells)).conclusion.answer == Conclusion::Kind::best);
   for (int more = 0; more < 10; ++more)
     cells.push_back(cell_with("other" + std::to_string(more), 2, std::vector<double>(9, 10)));
-  const Analysed many = analyse(record_of(cells));
+  const Record record = record_of(cells);
+  const Analysed many = analyse(record);
   CHECK(many.conclusion.leader->cell->variant == "a");
   CHECK(many.conclusion.speedup->low < many.cells[1].speedup->low);
 }

@@ -28,7 +28,7 @@ int runs_of(int all) {
 }
 // What a share may be off by in so few runs.
 double allowed(double share) {
-  return all_runs() ? 0 : 2.5 * std::sqrt(share * (1 - share) * part / 2000);
+  return all_runs() ? 0 : (part > 10 ? 5 : 2.5) * std::sqrt(share * (1 - share) * part / 2000);
 }
 
 using Draw = double (*)(std::mt19937_64&);
