@@ -35,7 +35,7 @@ for n in $(seq "$times"); do
   if [ -s "$work/r.json" ]; then
     held=$(rounds "$work/r.json") || bad=1
     "$tides" "${args[@]}" --resume "$work/r.json" >/dev/null 2>"$work/err"; code=$?
-    case $code in 0 | 4) resumed=$(rounds "$work/r.json") ;; *) resumed="failed: $(cat "$work/err")"; bad=1 ;; esac
+    case $code in 0 | 1 | 4) resumed=$(rounds "$work/r.json") ;; *) resumed="failed: $(cat "$work/err")"; bad=1 ;; esac
     [ -e "$work/r.json.rounds" ] && { resumed="$resumed, lines left"; bad=1; }
     rm -f "$work/err"
   fi
