@@ -22,7 +22,7 @@ shot() {
 }
 
 wanted() { [ $# -eq 1 ] || { local name=$1 pick; shift; for pick; do [ "$pick" = "$name" ] && return 0; done; return 1; }; }
-wanted demo "$@" && shot demo 100 62 "$bin/command/antcrew demo"
+wanted demo "$@" && shot demo 100 72 "$bin/command/antcrew demo"
 wanted machine "$@" && shot machine 100 15 "$bin/command/antcrew machine"
 wanted archive "$@" && shot archive 140 49 "$bin/examples/archive --sizes 2k --budget 25"
 exit 0
