@@ -13,7 +13,7 @@ shot() {
   rm -f "$work/done"
   xvfb-run -a -s '-screen 0 1400x1300x24' bash -c '
     xterm -fa "DejaVu Sans Mono" -fs 10 -geometry '"${columns}x${lines}"'+0+0 -bg "#10151c" -fg "#dde3ea" -b 12 -bw 0 +sb -e bash '"$work"'/session &
-    for _ in $(seq 400); do [ -e '"$work"'/done ] && break; sleep 0.1; done
+    for _ in $(seq 2000); do [ -e '"$work"'/done ] && break; sleep 0.1; done
     sleep 0.5
     import -window root -crop "$(xwininfo -root -tree | grep -m1 "\"bash\|xterm" | grep -oE "[0-9]+x[0-9]+\+[0-9]+\+[0-9]+" | head -1)" +repage '"$work"'/shot.png
     kill %1' >/dev/null 2>&1 || true
@@ -24,5 +24,5 @@ shot() {
 wanted() { [ $# -eq 1 ] || { local name=$1 pick; shift; for pick; do [ "$pick" = "$name" ] && return 0; done; return 1; }; }
 wanted demo "$@" && shot demo 100 72 "$bin/command/antcrew demo"
 wanted machine "$@" && shot machine 100 15 "$bin/command/antcrew machine"
-wanted archive "$@" && shot archive 140 49 "$bin/examples/archive --sizes 2k --budget 25"
+wanted archive "$@" && shot archive 140 49 "$bin/examples/archive --sizes 2k --workers 2 --budget 120"
 exit 0

@@ -88,6 +88,7 @@ struct Analysed {
 };
 
 Analysed analyse(const Record& record);
+Analysed analyse(Record&&) = delete;  // it would be gone before its figures are read
 
 // Ratio of two cells' times, a's / b's, over the generations in which both were explored; none without such a one.
 std::optional<Estimate> ratio_of_times(const Cell& a, const Cell& b, double level = 0.95);

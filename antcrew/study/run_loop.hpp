@@ -22,8 +22,8 @@ struct RunTools {
   std::function<bool()> alone = [] { return true; };       // no other study is measured on this machine
 };
 
-// As run() and run_on(), with `begun` null for a new record. The record's machine, creation time and program hash are
-// the caller's to fill in `fresh`: a record without points and cells.
+// As run() and run_on(), with `begun` null for a new record. `fresh` is a record without points and cells, in which the
+// caller has filled in what is not the run loop's: versions, creation time and how the program was built.
 Record run_with(const RunTools& tools, const StudyBase& study, const Plan& plan, const RunHooks& hooks, Record fresh,
                 const Record* begun = nullptr);
 

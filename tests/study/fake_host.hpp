@@ -31,6 +31,8 @@ class FakeHost : public Host {
   std::function<double(double call_s)> visit_s = [](double call) { return 3 * call; };  // beyond renewing
   std::function<void(std::size_t cell, int round, Visit& visit)> meddle = {};
 
+  std::function<std::optional<double>(int copies)> crowd_s = {};
+
   // What was asked of it.
   struct Asked {
     std::size_t point_size;
@@ -76,7 +78,7 @@ class FakeHost : public Host {
     return visit;
   }
   void renew() override { alive_.assign(alive_.size(), false); }
-  std::optional<double> crowd(int) override { return std::nullopt; }
+  std::optional<double> crowd(int copies) override { return crowd_s ? crowd_s(copies) : std::nullopt; }
   void close() override { ++closed; }
 
  private:
@@ -115,6 +117,34 @@ inline Record run_fake(FakeHost& host, FakeClock& clock, const FakeStudy& study,
   fresh.created = "2026-01-02T03:04:05Z";
   fresh.build = {"g++", "-O3", "Release", true, true, "0123"};
   return run_with(tools, study.base(), plan, hooks, fresh, begun);
+}
+
+// A host, its clock, and what is said: calls of about so many seconds, faster with more workers.
+struct Theatre {
+  FakeClock clock;
+  FakeHost host{clock};
+  std::vector<std::string> notes;
+  RunHooks hooks;
+
+  explicit Theatre(double call_s = 0.001) {
+    host.call_s = [call_s](const CellSpec& spec, std::size_t, int round, bool) {
+      const double faster = spec.variant == nullptr ? 1 : spec.workers == 1 ? 0.97 : 0.6 * spec.workers;
+      return call_s / faster * (1 + 0.001 * (round % 7));
+    };
+    hooks.on_note = [this](const std::string& note) { notes.push_back(note); };
+  }
+  std::string all_notes() const {
+    std::string all;
+    for (const std::string& note : notes) all += note + "\n";
+    return all;
+  }
+};
+
+inline Plan staged(double budget_s) {
+  Plan plan;
+  plan.budget_s = budget_s;
+  plan.seed = 3;
+  return plan;
 }
 
 }  // namespace test

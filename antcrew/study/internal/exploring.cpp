@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <limits>
 #include <numeric>
 
 #include "antcrew/analysis/conclusion.hpp"
@@ -114,6 +115,8 @@ class Exploring {
       return;
     }
     const double began_s = run_.elapsed_s();
+    most_copies_ = std::numeric_limits<int>::max();
+    crowd_s_ = 0;
     if (!first_round(point, block)) return;
     const int rounds_each = rounds_of_generation(block);
     double each_s = block.last_generation_s() * rounds_each;
@@ -213,34 +216,47 @@ class Exploring {
     }
   }
 
-  // Copies of the baseline, alone and together, one after the other: a pair a generation, for a small share of the
-  // time.
+  // Copies of the baseline, alone and together, one after the other: one of each a generation, so that the k-th of them
+  // belong together, for a small share of the time. A number of copies that did not fit is not tried again.
   void crowds(std::size_t point, const BlockRun& block, double began_s) {
-    if (!run_.plan.crowd || block.facts().own_inputs || !run_.plan.again.empty() || no_crowd_) return;
-    if (crowd_s_ > crowd_share * (run_.elapsed_s() - began_s)) return;
-    std::vector<int> counts{1};
-    for (const int workers : run_.grid.workers_at(run_.record.points[point])) {
-      if (workers > 1 && workers <= run_.record.machine.usable_processors()) counts.push_back(workers);
-    }
+    if (!run_.plan.crowd || block.facts().own_inputs || !run_.plan.again.empty()) return;
+    const double spent_s = run_.elapsed_s() - began_s;
+    const std::vector<int> counts = crowd_counts(point);
     const double foreseen_s = 5 * block.reference_s() * static_cast<double>(counts.size());
-    if (counts.size() < 2 || crowd_s_ + foreseen_s > 2 * crowd_share * (run_.elapsed_s() - began_s)) return;
-    const bool enough = std::any_of(run_.record.crowds.begin(), run_.record.crowds.end(), [&](const CrowdFacts& crowd) {
-      return crowd.point == point && crowd.time_s.size() >= crowd_samples;
-    });
-    if (enough) return;
+    if (counts.size() < 2 || crowd_s_ > crowd_share * spent_s || crowd_s_ + foreseen_s > 2 * crowd_share * spent_s)
+      return;
     const double before_s = run_.elapsed_s();
+    std::vector<RecordStep> steps;
     for (const int copies : counts) {
       const auto time_s = run_.tools.host.crowd(copies);
       if (!time_s) {
-        no_crowd_ = copies == 1;
+        most_copies_ = copies - 1;
         break;
       }
-      RecordStep step;
-      step.crowd = CrowdFacts{point, copies, {*time_s}};
-      run_.add(std::move(step));
+      steps.emplace_back();
+      steps.back().crowd = CrowdFacts{point, copies, {*time_s}};
+    }
+    if (steps.size() > 1) {
+      for (RecordStep& step : steps) run_.add(std::move(step));
     }
     crowd_s_ += run_.elapsed_s() - before_s;
     run_.visit_ended_ns = run_.tools.now_ns();  // not made up for by the next visit
+  }
+
+  // One, and the worker counts that have a processor each; none where there are samples enough.
+  std::vector<int> crowd_counts(std::size_t point) const {
+    const bool enough = std::any_of(run_.record.crowds.begin(), run_.record.crowds.end(), [&](const CrowdFacts& crowd) {
+      return crowd.point == point && crowd.time_s.size() >= crowd_samples;
+    });
+    std::vector<int> counts;
+    if (enough) return counts;
+    counts.push_back(1);
+    for (const int workers : run_.grid.workers_at(run_.record.points[point])) {
+      if (workers > 1 && workers <= std::min(run_.record.machine.usable_processors(), most_copies_))
+        counts.push_back(workers);
+    }
+    std::sort(counts.begin(), counts.end());
+    return counts;
   }
 
   RunState& run_;
@@ -249,8 +265,8 @@ class Exploring {
   Seen seen_;
   double missing_s_ = 0;  // that the points before would have needed
   bool nothing_more_ = false;
-  bool no_crowd_ = false;
-  double crowd_s_ = 0;
+  int most_copies_ = 0;  // of a crowd at this point
+  double crowd_s_ = 0;   // spent on crowds at this point
 };
 
 }  // namespace
