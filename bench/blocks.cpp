@@ -123,6 +123,7 @@ double corner(const std::vector<double>& out) {
 
 int main(int argc, char** argv) {
   using namespace antcrew;
+  using namespace antcrew::layers;
   Study filters("Ten million numbers filtered", random_numbers, filter_by_hand);
   filters.sizes({10'000'000});
   filters.variant<ThreadCrew>("filter",

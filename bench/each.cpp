@@ -16,6 +16,7 @@ void plain(std::vector<double>& a) {
 
 int main(int argc, char** argv) {
   using namespace antcrew;
+  using namespace antcrew::layers;
   const auto make = [](std::size_t n) { return std::vector<double>(n); };
   const auto all = [](const std::vector<double>& a) -> const std::vector<double>& { return a; };
   InPlaceStudy loops("a[i] = f(i), the crew's loop against the plain one", make, plain, all, exactly());

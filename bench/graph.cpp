@@ -31,6 +31,7 @@ std::size_t call_each(const std::size_t& n) {
 
 int main(int argc, char** argv) {
   using namespace antcrew;
+  using namespace antcrew::layers;
   Study study(
       "A graph of empty steps run again", [](std::size_t n) { return n; }, call_each);
   study.sizes({10'000});

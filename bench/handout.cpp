@@ -22,6 +22,7 @@ volatile std::uint64_t nothing = 0;
 template <class Crew, class How>
 std::uint64_t in_pieces(const Pieces& in, Crew& crew, How how) {
   using namespace antcrew;
+  using namespace antcrew::layers;
   const std::uint64_t zero = nothing;
   Tally<std::uint64_t> sums;
   crew.ranges(in.count, how, [&](Range range) {
@@ -35,6 +36,7 @@ std::uint64_t in_pieces(const Pieces& in, Crew& crew, How how) {
 
 int main(int argc, char** argv) {
   using namespace antcrew;
+  using namespace antcrew::layers;
   const auto make = [](const Point& at) { return Pieces{at.size, static_cast<std::size_t>(at["steps"])}; };
   const auto in_order = [](const Pieces& in) {
     const std::uint64_t zero = nothing;

@@ -41,14 +41,14 @@ double alone_s(const Depths& depths) {
     if (call >= 10) times.push_back(static_cast<double>(antcrew::now_ns() - start) * 1e-9);
   }
   static_cast<void>(kept);
-  return antcrew::median(std::move(times));
+  return antcrew::analysis_layer::median(std::move(times));
 }
 
 // On a random processor, as every visit to a cell is.
 double alone_somewhere_s(const Depths& depths) {
   cpu_set_t all;
   sched_getaffinity(0, sizeof all, &all);
-  const auto& order = antcrew::processor_order(antcrew::Nearness::near);
+  const auto& order = antcrew::machine_layer::processor_order(antcrew::machine_layer::Nearness::near);
   cpu_set_t one;
   CPU_ZERO(&one);
   CPU_SET(order[static_cast<std::size_t>(std::rand()) % order.size()], &one);
@@ -62,6 +62,7 @@ double alone_somewhere_s(const Depths& depths) {
 
 int main() {
   using namespace antcrew;
+  using namespace antcrew::layers;
   constexpr std::size_t n = 16'384;
   const Depths depths = make(n);
   Study study("In cache", make, body, within(1e-9));

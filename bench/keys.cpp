@@ -11,7 +11,7 @@ namespace {
 
 using Tags = std::vector<std::uint64_t>;
 
-Tags make_tags(const antcrew::Point& at) {
+Tags make_tags(const antcrew::StudyPoint& at) {
   std::mt19937_64 random(20'240'229);
   Tags distinct(at["distinct"]);
   for (std::uint64_t& tag : distinct) tag = random();
@@ -36,6 +36,7 @@ std::size_t plain_count(const Tags& tags) {
 
 int main(int argc, char** argv) {
   using namespace antcrew;
+  using namespace antcrew::layers;
   Study sets("Ten million inserts into a set", make_tags, plain_set);
   Study maps("Ten million readings counted", make_tags, plain_count);
   for (StudyBase* study : {static_cast<StudyBase*>(&sets), static_cast<StudyBase*>(&maps)}) {

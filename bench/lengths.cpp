@@ -27,6 +27,7 @@ double alone(const std::size_t& microseconds) {
 
 int main(int argc, char** argv) {
   using namespace antcrew;
+  using namespace antcrew::layers;
   Study lengths(
       "Calls of a given length", [](std::size_t n) { return n; }, alone, within(1e-9));
   lengths.sizes({11});

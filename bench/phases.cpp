@@ -19,6 +19,7 @@ double each_ns() {
 
 int main() {
   using namespace antcrew;
+  using namespace antcrew::layers;
   internal::Journal* journal = internal::Journal::create();
   std::vector<double> recorded;
   std::vector<double> silent;

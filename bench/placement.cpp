@@ -52,6 +52,7 @@ int on_one_processor(bool moves, const Halves& halves) {
 
 int main() {
   using namespace antcrew;
+  using namespace antcrew::layers;
   ThreadCrew threads(2);
   TaskCrew tasks(2);
   const auto on_threads = [&](const auto& body) { threads.each(2, body); };

@@ -19,7 +19,7 @@ struct Parent {
   std::size_t calls;
 };
 
-Parent make_parent(const antcrew::Point& at) {
+Parent make_parent(const antcrew::StudyPoint& at) {
   return {std::vector<char>(static_cast<std::size_t>(at["parent_mib"]) << 20, 'x'), at.size};
 }
 
@@ -168,6 +168,7 @@ std::size_t ideal_wait(const std::size_t& n) {
 
 int main(int argc, char** argv) {
   using namespace antcrew;
+  using namespace antcrew::layers;
   const auto size = [](std::size_t n) { return n; };
 
   Study forked("Empty forked regions of two workers, two bare forks as the baseline", make_parent, bare_forks);

@@ -17,6 +17,7 @@ std::uint64_t forked(antcrew::TaskCrew& crew, int n) {
 
 int main(int argc, char** argv) {
   using namespace antcrew;
+  using namespace antcrew::layers;
   Study study(
       "Fibonacci numbers, a fork at every call", [](std::size_t n) { return static_cast<int>(n); },
       [](const int& n) { return plain(n); });

@@ -56,7 +56,7 @@ void pass_time(std::int64_t ns) {
 constexpr std::size_t gaps_each = 20;
 
 // A thread that sleeps until it is woken, answers through a flag, and sleeps again.
-std::size_t wake_by_kernel(const antcrew::Point& at) {
+std::size_t wake_by_kernel(const antcrew::StudyPoint& at) {
   alignas(64) std::atomic<std::uint32_t> there{0};
   alignas(64) std::atomic<std::uint32_t> back{0};
   const std::jthread other([&] {
@@ -80,6 +80,7 @@ std::size_t wake_by_kernel(const antcrew::Point& at) {
 
 int main(int argc, char** argv) {
   using namespace antcrew;
+  using namespace antcrew::layers;
   const auto same = [](std::size_t n) { return n; };
 
   Study pairs("Empty regions of two workers, back to back", same, hand_flags);

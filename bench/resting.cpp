@@ -19,6 +19,7 @@
 namespace {
 
 using namespace antcrew;
+using namespace antcrew::layers;
 
 template <class Crew>
 void rest(const char* name) {

@@ -21,6 +21,7 @@ namespace {
 
 int main(int argc, char** argv) {
   using namespace antcrew;
+  using namespace antcrew::layers;
   const int comparisons = argc > 1 ? std::atoi(argv[1]) : 200;
   Plan plan;
   plan.workers = {1};

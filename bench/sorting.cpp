@@ -38,6 +38,7 @@ const auto whole = [](const auto& all) -> const auto& {
 
 int main(int argc, char** argv) {
   using namespace antcrew;
+  using namespace antcrew::layers;
   const auto numbers = [](std::size_t n) {
     return random_items<std::uint32_t>(n, [](auto& random) { return static_cast<std::uint32_t>(random()); });
   };

@@ -39,6 +39,7 @@ double by_hand(const Arrays& in, int workers) {
 
 int main(int argc, char** argv) {
   using namespace antcrew;
+  using namespace antcrew::layers;
   Study study(
       "a[i] = b[i] + s·c[i], two hand-written threads as the baseline", make,
       [](const Arrays& in) { return by_hand(in, 2); }, exactly());

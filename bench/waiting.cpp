@@ -19,6 +19,7 @@ std::size_t one_by_one(const Waits& in) {
 
 int main(int argc, char** argv) {
   using namespace antcrew;
+  using namespace antcrew::layers;
   const auto make = [](const Point& at) {
     return Waits{at.size, std::chrono::microseconds(static_cast<long>(at["wait_us"]))};
   };

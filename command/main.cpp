@@ -16,6 +16,7 @@
 namespace {
 
 using namespace antcrew;
+using namespace antcrew::layers;
 
 constexpr double look_s = 0.2;  // at what other programs do
 
@@ -61,5 +62,5 @@ int run_command(int argc, char** argv) {
 }  // namespace
 
 int main(int argc, char** argv) {
-  return antcrew::guarded("antcrew", [&] { return run_command(argc, argv); });
+  return antcrew::cli_layer::guarded("antcrew", [&] { return run_command(argc, argv); });
 }

@@ -9,7 +9,7 @@
 #include "antcrew/analysis/speedup.hpp"
 #include "antcrew/analysis/stages.hpp"
 
-namespace antcrew {
+namespace antcrew::analysis_layer {
 namespace {
 
 // Wider than this to either side, an interval says nothing that one could act on.
@@ -303,4 +303,4 @@ Analysed analyse(const Record& record) {
   return study;
 }
 
-}  // namespace antcrew
+}  // namespace antcrew::analysis_layer

@@ -14,9 +14,10 @@
 #include "antcrew/analysis/conclusion.hpp"
 #include "antcrew/analysis/statistics.hpp"
 #include "antcrew/analysis/verdict.hpp"
+#include "antcrew/base/layers.hpp"
 #include "antcrew/record/record.hpp"
 
-namespace antcrew {
+namespace antcrew::analysis_layer {
 
 struct CellFigures {
   const Cell* cell = nullptr;
@@ -96,4 +97,4 @@ std::optional<Estimate> ratio_of_times(const Cell& a, const Cell& b, double leve
 // The level at which this record's intervals are computed, so that they hold 95 %.
 double level_of(const Record& record) noexcept;
 
-}  // namespace antcrew
+}  // namespace antcrew::analysis_layer

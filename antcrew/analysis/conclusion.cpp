@@ -7,7 +7,7 @@
 #include "antcrew/analysis/pairing.hpp"
 #include "antcrew/analysis/stages.hpp"
 
-namespace antcrew {
+namespace antcrew::analysis_layer {
 namespace {
 
 // Two cells that are equally good are told apart by chance in one of a hundred studies while exploring, and in one of
@@ -221,4 +221,4 @@ Conclusion conclude(const Analysed& study) {
   return apparent(so_far, order, level_of(record), *baseline);
 }
 
-}  // namespace antcrew
+}  // namespace antcrew::analysis_layer

@@ -11,9 +11,10 @@
 #include <vector>
 
 #include "antcrew/analysis/statistics.hpp"
+#include "antcrew/base/layers.hpp"
 #include "antcrew/record/record.hpp"
 
-namespace antcrew {
+namespace antcrew::analysis_layer {
 
 struct CellFigures;
 struct Analysed;
@@ -63,4 +64,4 @@ inline constexpr int least_confirming = 9;
 // The number of the confirmation that the record's headline rests on, from 1 on; 0 = none came to its end.
 int confirmed_by(const Record& record);
 
-}  // namespace antcrew
+}  // namespace antcrew::analysis_layer

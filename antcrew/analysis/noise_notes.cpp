@@ -7,7 +7,7 @@
 
 #include "antcrew/base/units.hpp"
 
-namespace antcrew {
+namespace antcrew::analysis_layer {
 namespace {
 
 // Of one processor's time; below these nobody would notice.
@@ -219,4 +219,4 @@ std::vector<std::string> warnings_of(const Analysed& study) {
   return warnings;
 }
 
-}  // namespace antcrew
+}  // namespace antcrew::analysis_layer

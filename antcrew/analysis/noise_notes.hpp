@@ -5,10 +5,11 @@
 #include <vector>
 
 #include "antcrew/analysis/analysed.hpp"
+#include "antcrew/base/layers.hpp"
 
-namespace antcrew {
+namespace antcrew::analysis_layer {
 
 // One sentence each, without a full stop.
 std::vector<std::string> warnings_of(const Analysed& study);
 
-}  // namespace antcrew
+}  // namespace antcrew::analysis_layer

@@ -4,7 +4,7 @@
 #include <cmath>
 #include <limits>
 
-namespace antcrew {
+namespace antcrew::analysis_layer {
 namespace {
 
 // Values of single visits, gathered by generation.
@@ -100,4 +100,4 @@ std::optional<Estimate> estimate_of(const ByGeneration& values, double level) {
   return median_interval(std::move(plain), level);
 }
 
-}  // namespace antcrew
+}  // namespace antcrew::analysis_layer

@@ -10,9 +10,10 @@
 #include <vector>
 
 #include "antcrew/analysis/statistics.hpp"
+#include "antcrew/base/layers.hpp"
 #include "antcrew/record/record.hpp"
 
-namespace antcrew {
+namespace antcrew::analysis_layer {
 
 // Which of a cell's trials are meant.
 inline constexpr int exploring = 0;  // or the number of a confirmation, from 1 on
@@ -37,4 +38,4 @@ std::optional<Estimate> estimate_of(const ByGeneration& values, double level);
 double median_time(const Trial& trial);
 double mean_time(const Trial& trial);
 
-}  // namespace antcrew
+}  // namespace antcrew::analysis_layer

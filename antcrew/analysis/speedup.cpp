@@ -1,6 +1,6 @@
 #include "antcrew/analysis/speedup.hpp"
 
-namespace antcrew {
+namespace antcrew::analysis_layer {
 
 double efficiency(double speedup, int workers) {
   return speedup / workers;
@@ -24,4 +24,4 @@ std::optional<double> serial_fraction(double speedup, int workers, int usable_pr
   return (1 / speedup - share) / (1 - share);
 }
 
-}  // namespace antcrew
+}  // namespace antcrew::analysis_layer

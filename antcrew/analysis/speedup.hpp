@@ -4,7 +4,9 @@
 
 #include <optional>
 
-namespace antcrew {
+#include "antcrew/base/layers.hpp"
+
+namespace antcrew::analysis_layer {
 
 // E = S / p.
 double efficiency(double speedup, int workers);
@@ -23,4 +25,4 @@ double one_worker_penalty(double baseline_s, double one_worker_s);
 // processor performance"). None unless 1 < p <= usable processors.
 std::optional<double> serial_fraction(double speedup, int workers, int usable_processors);
 
-}  // namespace antcrew
+}  // namespace antcrew::analysis_layer

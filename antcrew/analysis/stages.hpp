@@ -9,8 +9,9 @@
 #include <array>
 
 #include "antcrew/analysis/statistics.hpp"
+#include "antcrew/base/layers.hpp"
 
-namespace antcrew {
+namespace antcrew::analysis_layer {
 
 inline constexpr std::array<int, 6> stage_ends = {7, 11, 17, 26, 40, 60};
 
@@ -41,4 +42,4 @@ class StageWatch {
   bool narrow_ = false;
 };
 
-}  // namespace antcrew
+}  // namespace antcrew::analysis_layer

@@ -4,7 +4,7 @@
 #include <boost/math/distributions/binomial.hpp>
 #include <cassert>
 
-namespace antcrew {
+namespace antcrew::analysis_layer {
 namespace {
 
 // Chance that the median lies between the d-th smallest and the d-th largest of n values.
@@ -51,4 +51,4 @@ Estimate median_interval(std::vector<double> values, double level) {
   return estimate;
 }
 
-}  // namespace antcrew
+}  // namespace antcrew::analysis_layer

@@ -5,7 +5,9 @@
 
 #include <vector>
 
-namespace antcrew {
+#include "antcrew/base/layers.hpp"
+
+namespace antcrew::analysis_layer {
 
 // A median with the interval it lies in. `claimed` says whether low … high is an interval at the asked level; under
 // `least_for_interval` values it is only the range that was seen.
@@ -30,4 +32,4 @@ double median(std::vector<double> values);
 // intervals based on interpolated order statistics"). level: 0.95 for a 95 % interval. At least one value.
 Estimate median_interval(std::vector<double> values, double level = 0.95);
 
-}  // namespace antcrew
+}  // namespace antcrew::analysis_layer

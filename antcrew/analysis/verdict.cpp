@@ -7,7 +7,7 @@
 #include "antcrew/analysis/statistics.hpp"
 #include "antcrew/base/units.hpp"
 
-namespace antcrew {
+namespace antcrew::analysis_layer {
 namespace {
 
 // A result that is computed when it is read makes the comparison take as long as the work.
@@ -176,4 +176,4 @@ Judgement judge(const Record& record, const Cell& cell) {
   return judgement;
 }
 
-}  // namespace antcrew
+}  // namespace antcrew::analysis_layer

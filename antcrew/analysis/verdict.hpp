@@ -3,9 +3,10 @@
 
 #include <string>
 
+#include "antcrew/base/layers.hpp"
 #include "antcrew/record/record.hpp"
 
-namespace antcrew {
+namespace antcrew::analysis_layer {
 
 // The first that applies. Only `holds` is ranked.
 enum class Verdict {
@@ -38,4 +39,4 @@ Judgement judge(const Record& record, const Cell& cell);
 double median_of(const Cell& cell, double Trial::*field);
 double median_cpu_s(const Cell& cell);
 
-}  // namespace antcrew
+}  // namespace antcrew::analysis_layer

@@ -10,7 +10,7 @@
 
 #include "antcrew/base/error.hpp"
 
-namespace antcrew {
+namespace antcrew::cli_layer {
 namespace {
 
 int complain(const std::string& program, const std::string& what, int code) {
@@ -60,4 +60,4 @@ std::size_t output_width() {
   return ::ioctl(STDOUT_FILENO, TIOCGWINSZ, &size) == 0 && size.ws_col > 0 ? size.ws_col : 100;
 }
 
-}  // namespace antcrew
+}  // namespace antcrew::cli_layer

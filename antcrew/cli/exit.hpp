@@ -4,7 +4,9 @@
 #include <functional>
 #include <string>
 
-namespace antcrew {
+#include "antcrew/base/layers.hpp"
+
+namespace antcrew::cli_layer {
 
 inline constexpr int exit_done = 0;
 inline constexpr int exit_answer_is_no = 1;
@@ -24,4 +26,4 @@ std::string program_name(const char* argv0);
 // Columns of the terminal on standard output; 0 when it is not a terminal.
 std::size_t output_width();
 
-}  // namespace antcrew
+}  // namespace antcrew::cli_layer

@@ -8,7 +8,7 @@
 #include "antcrew/report/derived_json.hpp"
 #include "antcrew/report/table.hpp"
 
-namespace antcrew {
+namespace antcrew::cli_layer {
 namespace {
 
 struct Form {
@@ -44,4 +44,4 @@ std::string rendered(const Record& record, const std::string& form, std::size_t 
   return form_called(form)->render(analyse(record), width);
 }
 
-}  // namespace antcrew
+}  // namespace antcrew::cli_layer

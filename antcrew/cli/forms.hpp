@@ -3,9 +3,10 @@
 
 #include <string>
 
+#include "antcrew/base/layers.hpp"
 #include "antcrew/record/record.hpp"
 
-namespace antcrew {
+namespace antcrew::cli_layer {
 
 // "table, json"
 std::string form_names();
@@ -16,4 +17,4 @@ void check_form(const std::string& form);
 // `width` in terminal columns; 0 = unlimited.
 std::string rendered(const Record& record, const std::string& form, std::size_t width);
 
-}  // namespace antcrew
+}  // namespace antcrew::cli_layer

@@ -11,7 +11,7 @@
 #include "antcrew/cli/forms.hpp"
 #include "antcrew/record/record_file.hpp"
 
-namespace antcrew {
+namespace antcrew::cli_layer {
 
 int show_record(const ShowOptions& options) {
   check_form(options.form);
@@ -30,4 +30,4 @@ int show_record(const ShowOptions& options) {
   return exit_done;
 }
 
-}  // namespace antcrew
+}  // namespace antcrew::cli_layer

@@ -3,7 +3,9 @@
 
 #include <string>
 
-namespace antcrew {
+#include "antcrew/base/layers.hpp"
+
+namespace antcrew::cli_layer {
 
 struct ShowOptions {
   std::string record;
@@ -14,4 +16,4 @@ struct ShowOptions {
 // Throws Error for a record or a form that cannot be used. Writes to standard output, or to the file `to`.
 int show_record(const ShowOptions& options);
 
-}  // namespace antcrew
+}  // namespace antcrew::cli_layer

@@ -23,7 +23,7 @@
 #include "antcrew/study/jostle.hpp"
 #include "antcrew/study/run.hpp"
 
-namespace antcrew {
+namespace antcrew::cli_layer {
 namespace {
 
 // One line on standard error, rewritten in place; nothing when that is not a terminal.
@@ -179,7 +179,13 @@ int parse_and_run(int argc, char** argv, const std::vector<const StudyBase*>& st
 
 }  // namespace
 
-int study_main(int argc, char** argv, const std::vector<const StudyBase*>& studies, const BuildFacts& build) {
+}  // namespace antcrew::cli_layer
+
+namespace antcrew {
+
+int study_main(int argc, char** argv, const std::vector<const StudyBase*>& studies,
+               const record_layer::BuildFacts& build) {
+  using namespace cli_layer;
   return guarded(program_name(argv[0]), [&] { return parse_and_run(argc, argv, studies, build); });
 }
 

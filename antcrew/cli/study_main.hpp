@@ -3,7 +3,7 @@
 //   int main(int argc, char** argv) { …; return antcrew::study_main(argc, argv, tides); }
 //
 // Takes several studies, each of which leaves one record. Exit codes: 0 done, 1 no variant of some study holds, 2 bad
-// usage, 3 could not run.
+// usage, 3 could not run, 4 cannot tell.
 #pragma once
 
 #include <vector>
@@ -14,7 +14,7 @@
 namespace antcrew {
 
 int study_main(int argc, char** argv, const std::vector<const StudyBase*>& studies,
-               const BuildFacts& build = build_of_this_file());
+               const record_layer::BuildFacts& build = build_of_this_file());
 
 template <class... Studies>
 int study_main(int argc, char** argv, const StudyBase& first, const Studies&... more) {

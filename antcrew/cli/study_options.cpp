@@ -14,7 +14,7 @@
 #include "antcrew/base/units.hpp"
 #include "antcrew/cli/forms.hpp"
 
-namespace antcrew {
+namespace antcrew::cli_layer {
 namespace {
 
 constexpr double quick_budget_s = 10;
@@ -187,4 +187,4 @@ std::string record_path(const StudyOptions& o, const StudyBase& study, std::size
   return path.string();
 }
 
-}  // namespace antcrew
+}  // namespace antcrew::cli_layer

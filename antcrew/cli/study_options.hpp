@@ -6,13 +6,14 @@
 #include <string>
 #include <vector>
 
+#include "antcrew/base/layers.hpp"
 #include "antcrew/study/plan.hpp"
 
 namespace CLI {
 class App;
 }
 
-namespace antcrew {
+namespace antcrew::cli_layer {
 
 struct StudyOptions {
   std::optional<std::string> workers;
@@ -52,4 +53,4 @@ std::vector<const StudyBase*> chosen_studies(const std::vector<const StudyBase*>
 // --save, or a new file of this study's own under antcrew-records/. Throws Error (record.exists).
 std::string record_path(const StudyOptions& options, const StudyBase& study, std::size_t studies);
 
-}  // namespace antcrew
+}  // namespace antcrew::cli_layer

@@ -25,6 +25,8 @@ inline constexpr const char* moving_data = "moving data";
 inline constexpr const char* taking_data = "taking in moved data";
 inline constexpr const char* touching_again = "touching memory again after the fork";
 inline constexpr const char* bytes_moved = "bytes moved";
+// A counter, too: of work that a body began and nobody waited for, so that its crew waited at the end of the call.
+inline constexpr const char* unwaited_work = "pieces of work nobody waited for";
 
 }  // namespace internal
 

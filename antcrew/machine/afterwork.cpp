@@ -8,7 +8,7 @@
 
 #include "antcrew/machine/clock.hpp"
 
-namespace antcrew {
+namespace antcrew::machine_layer {
 namespace {
 
 // Threads of a crew look for work for some 25 µs before they sleep; that is no work.
@@ -83,4 +83,4 @@ Leftover Afterwork::look(double patience_s) const {
   }
 }
 
-}  // namespace antcrew
+}  // namespace antcrew::machine_layer

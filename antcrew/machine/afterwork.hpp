@@ -12,9 +12,10 @@
 
 #include <vector>
 
+#include "antcrew/base/layers.hpp"
 #include "antcrew/machine/usage.hpp"
 
-namespace antcrew {
+namespace antcrew::machine_layer {
 
 struct Leftover {
   double went_on_s = 0;   // from the return until the last sign of work
@@ -40,4 +41,4 @@ class Afterwork {
   std::vector<pid_t> processes_;
 };
 
-}  // namespace antcrew
+}  // namespace antcrew::machine_layer

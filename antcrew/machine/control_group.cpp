@@ -5,7 +5,7 @@
 #include <fstream>
 #include <sstream>
 
-namespace antcrew {
+namespace antcrew::machine_layer {
 namespace {
 
 std::vector<std::string> lines_of(const std::string& path) {
@@ -166,4 +166,4 @@ const ControlGroup& own_control_group() {
   return own;
 }
 
-}  // namespace antcrew
+}  // namespace antcrew::machine_layer

@@ -9,7 +9,9 @@
 #include <string>
 #include <vector>
 
-namespace antcrew {
+#include "antcrew/base/layers.hpp"
+
+namespace antcrew::machine_layer {
 
 // Where the kernel's files are; tests give folders of their own.
 struct LimitSources {
@@ -45,4 +47,4 @@ class ControlGroup {
 // This process's, found at the first call; a forked one has its parent's.
 const ControlGroup& own_control_group();
 
-}  // namespace antcrew
+}  // namespace antcrew::machine_layer

@@ -9,7 +9,7 @@
 
 #include "antcrew/machine/processors.hpp"
 
-namespace antcrew {
+namespace antcrew::machine_layer {
 namespace {
 
 std::uint64_t meminfo_bytes(const std::string& proc, const std::string& field) {
@@ -61,4 +61,4 @@ Limits read_limits(const LimitSources& sources) {
   return limits;
 }
 
-}  // namespace antcrew
+}  // namespace antcrew::machine_layer

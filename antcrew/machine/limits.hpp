@@ -8,9 +8,10 @@
 #include <optional>
 #include <string>
 
+#include "antcrew/base/layers.hpp"
 #include "antcrew/machine/control_group.hpp"
 
-namespace antcrew {
+namespace antcrew::machine_layer {
 
 struct Limits {
   int online_processors = 1;                        // logical processors the kernel runs
@@ -29,5 +30,11 @@ Limits read_limits(const LimitSources& sources = {});
 
 // As Limits::usable_processors(), for callers who ask often: the control group's quota is read once per process.
 int usable_processors_now();
+
+}  // namespace antcrew::machine_layer
+
+namespace antcrew {
+
+using machine_layer::usable_processors_now;
 
 }  // namespace antcrew

@@ -5,7 +5,7 @@
 #include <cstdlib>
 #include <fstream>
 
-namespace antcrew {
+namespace antcrew::machine_layer {
 namespace {
 
 std::string processor_name() {
@@ -33,4 +33,4 @@ Machine this_machine() {
   return {processor_name(), system_name(), topology(), read_limits(), measure_clock(), load_now()};
 }
 
-}  // namespace antcrew
+}  // namespace antcrew::machine_layer

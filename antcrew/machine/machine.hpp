@@ -3,11 +3,12 @@
 
 #include <string>
 
+#include "antcrew/base/layers.hpp"
 #include "antcrew/machine/clock.hpp"
 #include "antcrew/machine/limits.hpp"
 #include "antcrew/machine/topology.hpp"
 
-namespace antcrew {
+namespace antcrew::machine_layer {
 
 struct Machine {
   std::string processor;  // model name as the kernel gives it; empty = unknown
@@ -23,4 +24,4 @@ struct Machine {
 // Reads everything afresh; takes some milliseconds, most of them for the clock.
 Machine this_machine();
 
-}  // namespace antcrew
+}  // namespace antcrew::machine_layer

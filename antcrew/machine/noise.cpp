@@ -10,7 +10,7 @@
 #include "antcrew/machine/clock.hpp"
 #include "antcrew/machine/control_group.hpp"
 
-namespace antcrew {
+namespace antcrew::machine_layer {
 namespace {
 
 double throttled_s() {
@@ -39,4 +39,4 @@ double other_load(double seconds) {
   return std::max(0.0, machine_times().busy_s - before.busy_s) / std::max(elapsed_s, 1e-3);
 }
 
-}  // namespace antcrew
+}  // namespace antcrew::machine_layer

@@ -3,7 +3,9 @@
 // Readings grow; differences belong to what happened in between. Resolution is that of the kernel's ticks, about 10 ms.
 #pragma once
 
-namespace antcrew {
+#include "antcrew/base/layers.hpp"
+
+namespace antcrew::machine_layer {
 
 struct MachineTimes {
   double busy_s = 0;       // processor-seconds spent on anything, by anybody
@@ -16,4 +18,4 @@ MachineTimes machine_times();
 // Processors that other programs keep busy just now, looked at for `seconds` while the caller sleeps.
 double other_load(double seconds);
 
-}  // namespace antcrew
+}  // namespace antcrew::machine_layer

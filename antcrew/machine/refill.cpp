@@ -6,7 +6,7 @@
 #include "antcrew/machine/clock.hpp"
 #include "antcrew/machine/topology.hpp"
 
-namespace antcrew {
+namespace antcrew::machine_layer {
 namespace {
 
 constexpr std::size_t line = 64;
@@ -57,4 +57,4 @@ double refill_s(std::uint64_t working_set_bytes) {
   return static_cast<double>(bytes) / read_speed();
 }
 
-}  // namespace antcrew
+}  // namespace antcrew::machine_layer

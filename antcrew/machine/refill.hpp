@@ -3,7 +3,9 @@
 
 #include <cstdint>
 
-namespace antcrew {
+#include "antcrew/base/layers.hpp"
+
+namespace antcrew::machine_layer {
 
 // Bytes a second of one thread reading in order, measured at the first call of a process (some milliseconds), then
 // known. Any thread may call it.
@@ -13,4 +15,4 @@ double read_speed();
 // virtual machine reports its host's cache, of which it may have a part only: an upper bound then.
 double refill_s(std::uint64_t working_set_bytes);
 
-}  // namespace antcrew
+}  // namespace antcrew::machine_layer

@@ -6,7 +6,7 @@
 
 #include <cerrno>
 
-namespace antcrew {
+namespace antcrew::machine_layer {
 
 std::string StudyLock::usual_path() {
   return "/tmp/antcrew-study-lock";  // one for all users of the machine
@@ -32,4 +32,4 @@ bool StudyLock::alone() noexcept {
   return alone;
 }
 
-}  // namespace antcrew
+}  // namespace antcrew::machine_layer

@@ -6,7 +6,9 @@
 
 #include <string>
 
-namespace antcrew {
+#include "antcrew/base/layers.hpp"
+
+namespace antcrew::machine_layer {
 
 class StudyLock {
  public:
@@ -24,4 +26,4 @@ class StudyLock {
   int file_ = -1;
 };
 
-}  // namespace antcrew
+}  // namespace antcrew::machine_layer

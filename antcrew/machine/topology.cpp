@@ -8,7 +8,7 @@
 #include "antcrew/base/error.hpp"
 #include "antcrew/machine/processors.hpp"
 
-namespace antcrew {
+namespace antcrew::machine_layer {
 namespace {
 
 struct Destroy {
@@ -163,4 +163,4 @@ int neighbourhoods() {
   return 1 + *std::max_element(of.begin(), of.end());
 }
 
-}  // namespace antcrew
+}  // namespace antcrew::machine_layer

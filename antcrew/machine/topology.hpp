@@ -6,7 +6,9 @@
 #include <cstdint>
 #include <vector>
 
-namespace antcrew {
+#include "antcrew/base/layers.hpp"
+
+namespace antcrew::machine_layer {
 
 struct Cache {
   int level = 0;
@@ -44,4 +46,4 @@ std::vector<int> processor_order(Nearness nearness);
 int neighbourhood_of(int processor);
 int neighbourhoods();
 
-}  // namespace antcrew
+}  // namespace antcrew::machine_layer

@@ -14,7 +14,7 @@
 #include "antcrew/machine/clock.hpp"
 #include "antcrew/machine/usage.hpp"
 
-namespace antcrew {
+namespace antcrew::machine_layer {
 namespace {
 
 constexpr std::int64_t shortest_pause_ns = 1'000'000;
@@ -82,4 +82,4 @@ int TreeMemory::looks() const noexcept {
   return watcher_->looks();
 }
 
-}  // namespace antcrew
+}  // namespace antcrew::machine_layer

@@ -13,7 +13,9 @@
 #include <cstdint>
 #include <memory>
 
-namespace antcrew {
+#include "antcrew/base/layers.hpp"
+
+namespace antcrew::machine_layer {
 
 class TreeMemory {
  public:
@@ -34,4 +36,4 @@ class TreeMemory {
 // As of now: resident and nobody else's. 0 = the process is gone.
 std::uint64_t private_bytes_of(int process);
 
-}  // namespace antcrew
+}  // namespace antcrew::machine_layer

@@ -18,7 +18,7 @@
 
 #include "antcrew/machine/clock.hpp"
 
-namespace antcrew {
+namespace antcrew::machine_layer {
 namespace {
 
 double seconds(const timeval& t) {
@@ -292,4 +292,4 @@ std::vector<pid_t> descendants(bool ended_too) {
   return found;
 }
 
-}  // namespace antcrew
+}  // namespace antcrew::machine_layer

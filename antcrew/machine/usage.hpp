@@ -9,7 +9,9 @@
 
 #include <sys/types.h>
 
-namespace antcrew {
+#include "antcrew/base/layers.hpp"
+
+namespace antcrew::machine_layer {
 
 struct Usage {
   double user_s = 0;  // of this process, its ended children and its living descendants
@@ -67,4 +69,4 @@ inline std::vector<pid_t> living_descendants() {
   return descendants(false);
 }
 
-}  // namespace antcrew
+}  // namespace antcrew::machine_layer

@@ -14,7 +14,7 @@
 #include "antcrew/record/record_file.hpp"
 #include "antcrew/record/record_json.hpp"
 
-namespace antcrew {
+namespace antcrew::record_layer {
 namespace {
 
 [[noreturn]] void cannot_write(const std::string& path, int fault) {
@@ -121,4 +121,4 @@ void GrowingFile::finish(const Record& record) {
   ::unlink(rounds_path(path_).c_str());
 }
 
-}  // namespace antcrew
+}  // namespace antcrew::record_layer

@@ -10,10 +10,11 @@
 
 #include <string>
 
+#include "antcrew/base/layers.hpp"
 #include "antcrew/record/record.hpp"
 #include "antcrew/record/step.hpp"
 
-namespace antcrew {
+namespace antcrew::record_layer {
 
 class GrowingFile {
  public:
@@ -51,4 +52,4 @@ class GrowingFile {
 // Where the lines of a growing record stand.
 std::string rounds_path(const std::string& path);
 
-}  // namespace antcrew
+}  // namespace antcrew::record_layer

@@ -1,16 +1,17 @@
 // One place of a study's grid that an input is made for: a size, and a value of each further dimension. Pinning is one
 // such dimension, in which the baseline takes part.
 //
-//   Readings make(const Point& at) { return make_readings(at.size, at["distinct"]); }
+//   Readings make(const StudyPoint& at) { return make_readings(at.size, at["distinct"]); }
 #pragma once
 
 #include <cstddef>
 #include <map>
 #include <string>
 
+#include "antcrew/base/layers.hpp"
 #include "antcrew/crew/crew_options.hpp"
 
-namespace antcrew {
+namespace antcrew::record_layer {
 
 struct Point {
   std::size_t size = 0;
@@ -24,5 +25,12 @@ struct Point {
 
   friend bool operator==(const Point&, const Point&) = default;
 };
+
+}  // namespace antcrew::record_layer
+
+namespace antcrew {
+
+// What an input maker with further dimensions takes.
+using StudyPoint = record_layer::Point;
 
 }  // namespace antcrew

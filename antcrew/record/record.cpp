@@ -4,7 +4,7 @@
 
 #include "antcrew/base/error.hpp"
 
-namespace antcrew {
+namespace antcrew::record_layer {
 
 std::size_t Point::operator[](const std::string& dimension) const {
   const auto found = dimensions.find(dimension);
@@ -119,4 +119,4 @@ void check_references(const Record& record, const std::string& where) {
   }
 }
 
-}  // namespace antcrew
+}  // namespace antcrew::record_layer

@@ -9,10 +9,11 @@
 #include <string>
 #include <vector>
 
+#include "antcrew/base/layers.hpp"
 #include "antcrew/machine/machine.hpp"
 #include "antcrew/record/point.hpp"
 
-namespace antcrew {
+namespace antcrew::record_layer {
 
 // How the study program and the library were compiled.
 struct BuildFacts {
@@ -47,9 +48,6 @@ struct PhaseFacts {
 
   friend bool operator==(const PhaseFacts&, const PhaseFacts&) = default;
 };
-
-// The name of the counter of work that a body began and nobody waited for: its crew waited at the end of the call.
-inline constexpr const char* counter_of_unwaited_work = "pieces of work nobody waited for";
 
 // What one visit timed, in one or more batches of calls. Answers were compared with the baseline's; a trial whose
 // answer differed is kept here too. Times marked "a call" are means over all calls, but for wall_s. What is unknown is
@@ -223,4 +221,4 @@ void check_references(const Record& record, const std::string& where);
 // The version of this library.
 std::string library_version();
 
-}  // namespace antcrew
+}  // namespace antcrew::record_layer

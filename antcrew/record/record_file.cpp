@@ -13,7 +13,7 @@
 #include "antcrew/record/growing_file.hpp"
 #include "antcrew/record/record_json.hpp"
 
-namespace antcrew {
+namespace antcrew::record_layer {
 namespace {
 
 [[noreturn]] void cannot_write(const std::string& path, int fault) {
@@ -122,4 +122,4 @@ void save_text(const std::string& text, const std::string& path, bool durable) {
   }
 }
 
-}  // namespace antcrew
+}  // namespace antcrew::record_layer

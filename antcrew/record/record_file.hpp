@@ -3,9 +3,10 @@
 
 #include <string>
 
+#include "antcrew/base/layers.hpp"
 #include "antcrew/record/record.hpp"
 
-namespace antcrew {
+namespace antcrew::record_layer {
 
 // Throws Error (record.file) when the file cannot be read, is a directory or is empty; otherwise as record_from_json.
 Record load_record(const std::string& path);
@@ -16,5 +17,12 @@ void save_record(const Record& record, const std::string& path);
 // The same for text that is a record already. durable: also wait until the disk has it, against a loss of power;
 // without, a killed program loses nothing either.
 void save_text(const std::string& text, const std::string& path, bool durable);
+
+}  // namespace antcrew::record_layer
+
+namespace antcrew {
+
+using record_layer::load_record;
+using record_layer::save_record;
 
 }  // namespace antcrew

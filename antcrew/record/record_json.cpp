@@ -7,7 +7,7 @@
 #include "antcrew/base/error.hpp"
 #include "antcrew/record/internal/record_fields.hpp"
 
-namespace antcrew {
+namespace antcrew::record_layer {
 
 using Json = nlohmann::ordered_json;
 
@@ -104,26 +104,48 @@ void to_json(Json& json, LeftOut::What what) {
 void from_json(const Json& json, LeftOut::What& what) {
   enum_from(json, left_outs, what);
 }
-void to_json(Json& json, Pin pin) {
-  json = name_of(pin);
-}
-void from_json(const Json& json, Pin& pin) {
-  const std::string before = json.is_string() ? json.get<std::string>() : "";  // "spread", "close": earlier words
-  if (before != "spread" && before != "close") return enum_from(json, pins, pin);
-  pin = before == "spread" ? Pin::apart : Pin::near;
-}
-
 template <Described T>
 void to_json(Json& json, const T& value) {
   json = Json::object();
   fields(Writer{json}, value);
-  if constexpr (std::is_same_v<T, Machine>) json["usable_processors"] = value.usable_processors();
 }
 template <Described T>
 void from_json(const Json& json, T& value) {
   fields(Reader{json}, value);
 }
 
+}  // namespace antcrew::record_layer
+
+// Found by the namespace of what is written.
+namespace antcrew {
+
+void to_json(record_layer::Json& json, Pin pin) {
+  json = name_of(pin);
+}
+void from_json(const record_layer::Json& json, Pin& pin) {
+  const std::string before = json.is_string() ? json.get<std::string>() : "";  // "spread", "close": earlier words
+  if (before != "spread" && before != "close") return record_layer::enum_from(json, record_layer::pins, pin);
+  pin = before == "spread" ? Pin::apart : Pin::near;
+}
+
+}  // namespace antcrew
+
+namespace antcrew::machine_layer {
+
+template <record_layer::Described T>
+void to_json(record_layer::Json& json, const T& value) {
+  json = record_layer::Json::object();
+  fields(record_layer::Writer{json}, value);
+  if constexpr (std::is_same_v<T, Machine>) json["usable_processors"] = value.usable_processors();
+}
+template <record_layer::Described T>
+void from_json(const record_layer::Json& json, T& value) {
+  fields(record_layer::Reader{json}, value);
+}
+
+}  // namespace antcrew::machine_layer
+
+namespace antcrew::record_layer {
 namespace {
 
 constexpr const char* always_there[] = {"round", "wall_s", "calls"};
@@ -337,4 +359,4 @@ RecordStep step_from_json(const std::string& text, const std::string& where) {
   }
 }
 
-}  // namespace antcrew
+}  // namespace antcrew::record_layer

@@ -6,10 +6,11 @@
 
 #include <string>
 
+#include "antcrew/base/layers.hpp"
 #include "antcrew/record/record.hpp"
 #include "antcrew/record/step.hpp"
 
-namespace antcrew {
+namespace antcrew::record_layer {
 
 // With a token: the frame of a run under way, whose steps stand in another file that begins with that token.
 std::string to_json(const Record& record, const std::string& rounds_token = {});
@@ -24,4 +25,4 @@ Record record_from_json(const std::string& text, const std::string& where, std::
 Cell cell_from_json(const std::string& text, const std::string& where);
 RecordStep step_from_json(const std::string& text, const std::string& where);
 
-}  // namespace antcrew
+}  // namespace antcrew::record_layer

@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <iterator>
 
-namespace antcrew {
+namespace antcrew::record_layer {
 namespace {
 
 template <class T>
@@ -61,4 +61,4 @@ bool apply(Record& record, RecordStep&& step) {
   return true;
 }
 
-}  // namespace antcrew
+}  // namespace antcrew::record_layer

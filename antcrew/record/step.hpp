@@ -3,9 +3,10 @@
 
 #include <optional>
 
+#include "antcrew/base/layers.hpp"
 #include "antcrew/record/record.hpp"
 
-namespace antcrew {
+namespace antcrew::record_layer {
 
 struct VisitedCell {
   std::size_t cell = 0;  // index into Record::cells
@@ -30,4 +31,4 @@ struct RecordStep {
 // False, and nothing is changed, when the step names a cell or point that the record has not.
 bool apply(Record& record, RecordStep&& step);
 
-}  // namespace antcrew
+}  // namespace antcrew::record_layer

@@ -5,7 +5,7 @@
 #include "antcrew/record/record_json.hpp"
 #include "antcrew/report/headline.hpp"
 
-namespace antcrew {
+namespace antcrew::report_layer {
 namespace {
 
 using Json = nlohmann::ordered_json;
@@ -134,4 +134,4 @@ std::string derived_json(const Analysed& study) {
   return json.dump(2) + "\n";
 }
 
-}  // namespace antcrew
+}  // namespace antcrew::report_layer

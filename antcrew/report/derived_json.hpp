@@ -4,11 +4,12 @@
 #include <string>
 
 #include "antcrew/analysis/analysed.hpp"
+#include "antcrew/base/layers.hpp"
 
-namespace antcrew {
+namespace antcrew::report_layer {
 
 // {"title", "machine", "warnings", "cells": [{"variant", "crew", "kind", "workers", "size", "verdict", "time_s", …}]}.
 // A figure that does not exist for a cell is null.
 std::string derived_json(const Analysed& study);
 
-}  // namespace antcrew
+}  // namespace antcrew::report_layer

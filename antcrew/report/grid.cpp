@@ -6,7 +6,7 @@
 
 #include "antcrew/report/text.hpp"
 
-namespace antcrew {
+namespace antcrew::report_layer {
 namespace {
 
 constexpr std::size_t gap = 2;
@@ -88,4 +88,4 @@ std::vector<std::string> TextGrid::left_out(std::size_t width) const {
   return heads;
 }
 
-}  // namespace antcrew
+}  // namespace antcrew::report_layer

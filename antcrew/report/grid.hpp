@@ -4,7 +4,9 @@
 #include <string>
 #include <vector>
 
-namespace antcrew {
+#include "antcrew/base/layers.hpp"
+
+namespace antcrew::report_layer {
 
 struct GridColumn {
   std::string head;
@@ -38,4 +40,4 @@ class TextGrid {
   std::vector<Line> lines_;
 };
 
-}  // namespace antcrew
+}  // namespace antcrew::report_layer

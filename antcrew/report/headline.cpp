@@ -7,7 +7,7 @@
 #include "antcrew/analysis/conclusion.hpp"
 #include "antcrew/report/text.hpp"
 
-namespace antcrew {
+namespace antcrew::report_layer {
 namespace {
 
 std::string workers_in_words(int workers) {
@@ -148,4 +148,4 @@ std::string headline(const Analysed& study) {
   }
 }
 
-}  // namespace antcrew
+}  // namespace antcrew::report_layer

@@ -4,8 +4,9 @@
 #include <string>
 
 #include "antcrew/analysis/analysed.hpp"
+#include "antcrew/base/layers.hpp"
 
-namespace antcrew {
+namespace antcrew::report_layer {
 
 // About the largest point: the best variant with its workers and interval, or that none is faster, or that none holds.
 std::string headline(const Analysed& study);
@@ -16,4 +17,4 @@ std::string cell_in_words(const Cell& cell);
 // "size 10,000, distinct 100"
 std::string point_in_words(const Point& point);
 
-}  // namespace antcrew
+}  // namespace antcrew::report_layer

@@ -4,7 +4,7 @@
 
 #include "antcrew/report/text.hpp"
 
-namespace antcrew {
+namespace antcrew::report_layer {
 
 std::string jostle_text(const JostleReport& report, std::size_t width) {
   if (report.faults.empty()) {
@@ -24,4 +24,4 @@ std::string jostle_text(const JostleReport& report, std::size_t width) {
   return wrapped(text, width);
 }
 
-}  // namespace antcrew
+}  // namespace antcrew::report_layer

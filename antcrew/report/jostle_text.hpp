@@ -3,10 +3,11 @@
 
 #include <string>
 
+#include "antcrew/base/layers.hpp"
 #include "antcrew/study/jostle.hpp"
 
-namespace antcrew {
+namespace antcrew::report_layer {
 
 std::string jostle_text(const JostleReport& report, std::size_t width);
 
-}  // namespace antcrew
+}  // namespace antcrew::report_layer

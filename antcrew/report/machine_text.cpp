@@ -4,7 +4,7 @@
 
 #include "antcrew/report/text.hpp"
 
-namespace antcrew {
+namespace antcrew::report_layer {
 namespace {
 
 std::string plural(int count, const std::string& noun) {
@@ -49,4 +49,4 @@ std::string machine_text(const Machine& machine, double others_busy) {
   return text;
 }
 
-}  // namespace antcrew
+}  // namespace antcrew::report_layer

@@ -3,11 +3,12 @@
 
 #include <string>
 
+#include "antcrew/base/layers.hpp"
 #include "antcrew/machine/machine.hpp"
 
-namespace antcrew {
+namespace antcrew::report_layer {
 
 // others_busy: processors that other programs keep busy just now.
 std::string machine_text(const Machine& machine, double others_busy);
 
-}  // namespace antcrew
+}  // namespace antcrew::report_layer

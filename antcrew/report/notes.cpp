@@ -10,7 +10,7 @@
 #include "antcrew/report/headline.hpp"
 #include "antcrew/report/text.hpp"
 
-namespace antcrew {
+namespace antcrew::report_layer {
 namespace {
 
 std::string evidence(const Analysed& study) {
@@ -109,7 +109,7 @@ std::string phase_by_phase(const Analysed& study) {
 std::string unwaited(const Analysed& study) {
   std::string text;
   for (const CellFigures& f : study.cells) {
-    const auto found = f.counters.find(counter_of_unwaited_work);
+    const auto found = f.counters.find(internal::unwaited_work);
     if (found == f.counters.end() || found->second <= 0) continue;
     text += fmt::format("  {} at {}: {} a call\n", cell_in_words(*f.cell),
                         point_in_words(study.record->points[f.cell->point]),
@@ -186,4 +186,4 @@ std::string notes_text(const Analysed& study) {
   return text;
 }
 
-}  // namespace antcrew
+}  // namespace antcrew::report_layer

@@ -4,10 +4,11 @@
 #include <string>
 
 #include "antcrew/analysis/analysed.hpp"
+#include "antcrew/base/layers.hpp"
 
-namespace antcrew {
+namespace antcrew::report_layer {
 
 // Each part only when there is something to say. Lines are as long as they come.
 std::string notes_text(const Analysed& study);
 
-}  // namespace antcrew
+}  // namespace antcrew::report_layer

@@ -10,7 +10,7 @@
 #include "antcrew/report/notes.hpp"
 #include "antcrew/report/text.hpp"
 
-namespace antcrew {
+namespace antcrew::report_layer {
 namespace {
 
 std::vector<GridColumn> columns() {
@@ -164,4 +164,4 @@ std::string table_text(const Analysed& study, std::size_t width) {
          wrapped(notes, width);
 }
 
-}  // namespace antcrew
+}  // namespace antcrew::report_layer

@@ -5,7 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
-namespace antcrew {
+namespace antcrew::report_layer {
 namespace {
 
 // So many that the width shows, and two digits of a small value.
@@ -97,4 +97,4 @@ std::size_t display_width(const std::string& text) {
       std::count_if(text.begin(), text.end(), [](char c) { return (static_cast<unsigned char>(c) & 0xC0) != 0x80; }));
 }
 
-}  // namespace antcrew
+}  // namespace antcrew::report_layer

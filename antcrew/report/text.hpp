@@ -5,9 +5,12 @@
 #include <string>
 
 #include "antcrew/analysis/statistics.hpp"
+#include "antcrew/base/layers.hpp"
 #include "antcrew/base/units.hpp"
 
-namespace antcrew {
+namespace antcrew::report_layer {
+
+using antcrew::duration_text;  // of plain seconds
 
 // "1.23 ms (1.21 to 1.26)", the unit once; as many decimals as the width of the interval deserves. What is no interval,
 // only the range of too few rounds, reads "1.23 ms, seen 1.21–1.26", and of a single one "1.23 ms, seen once".
@@ -28,4 +31,4 @@ std::string wrapped(const std::string& text, std::size_t width);
 // Columns that the text takes on a terminal; every character of the texts made here is one column wide.
 std::size_t display_width(const std::string& text);
 
-}  // namespace antcrew
+}  // namespace antcrew::report_layer

@@ -14,8 +14,8 @@
 namespace antcrew {
 
 // Internal linkage on purpose: every program file answers for itself.
-static inline BuildFacts build_of_this_file() {
-  BuildFacts build;
+static inline record_layer::BuildFacts build_of_this_file() {
+  record_layer::BuildFacts build;
 #if defined(__clang__)
   build.compiler = "clang " __clang_version__;
 #else

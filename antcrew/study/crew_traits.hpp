@@ -37,7 +37,7 @@ struct CrewTraits<TaskCrew> {
   static std::optional<CrewFacts> facts(const TaskCrew& crew) { return crew.facts(); }
   // Waits for work that nobody waited for; the record counts it.
   static void end_call(TaskCrew& crew) {
-    Work unwaited(counter_of_unwaited_work);
+    Work unwaited(internal::unwaited_work);
     unwaited.add(crew.settle());
   }
 };

@@ -5,9 +5,10 @@
 #include <optional>
 #include <vector>
 
+#include "antcrew/base/layers.hpp"
 #include "antcrew/study/visit.hpp"
 
-namespace antcrew {
+namespace antcrew::study_layer {
 
 struct HostLimits {
   double call_s = 0;                // longest call; 0 = thirty times the baseline's, at least 10 s
@@ -40,4 +41,4 @@ class Host {
   virtual void close() = 0;
 };
 
-}  // namespace antcrew
+}  // namespace antcrew::study_layer

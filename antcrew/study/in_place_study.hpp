@@ -116,8 +116,10 @@ class InPlaceStudy : public StudyBase {
     return handles;
   }
 
-  Anything make_input(const Point& at) const override { return std::make_shared<Work>(internal::input_at(make_, at)); }
-  std::unique_ptr<Session> open_baseline() const override {
+  study_layer::Anything make_input(const StudyPoint& at) const override {
+    return std::make_shared<Work>(internal::input_at(make_, at));
+  }
+  std::unique_ptr<study_layer::Session> open_baseline() const override {
     return session([this](Work& work) { baseline_(work); });
   }
 
@@ -126,7 +128,7 @@ class InPlaceStudy : public StudyBase {
 
  private:
   template <class Call>
-  std::unique_ptr<Session> session(Call call) const {
+  std::unique_ptr<study_layer::Session> session(Call call) const {
     return std::make_unique<internal::InPlaceSession<Work, Call, Read, Agreement>>(std::move(call), read_, agreement_);
   }
 

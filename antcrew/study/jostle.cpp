@@ -15,6 +15,9 @@
 #include "antcrew/study/stands_host.hpp"
 
 namespace antcrew {
+
+using namespace layers;
+
 namespace {
 
 constexpr int usual_rounds = 20;

@@ -5,7 +5,7 @@
 #include "antcrew/machine/refill.hpp"
 #include "antcrew/machine/usage.hpp"
 
-namespace antcrew {
+namespace antcrew::study_layer {
 namespace {
 
 void tell(StandBoard* board, Stage stage) {
@@ -80,4 +80,4 @@ void LocalHost::close() {
   input_.reset();
 }
 
-}  // namespace antcrew
+}  // namespace antcrew::study_layer

@@ -4,9 +4,10 @@
 #include <memory>
 #include <vector>
 
+#include "antcrew/base/layers.hpp"
 #include "antcrew/study/host.hpp"
 
-namespace antcrew {
+namespace antcrew::study_layer {
 
 class LocalHost : public Host {
  public:
@@ -38,4 +39,4 @@ struct MadeBlock {
 };
 MadeBlock make_block(const StudyBase& study, const Point& at, BlockFacts& facts, StandBoard* board);
 
-}  // namespace antcrew
+}  // namespace antcrew::study_layer

@@ -6,7 +6,7 @@
 #include "antcrew/base/error.hpp"
 #include "antcrew/base/units.hpp"
 
-namespace antcrew {
+namespace antcrew::study_layer {
 namespace {
 
 std::vector<const VariantDefinition*> chosen_variants(const StudyBase& study, const Plan& plan) {
@@ -143,4 +143,4 @@ Grid decide(const StudyBase& study, const Plan& plan, int usable_processors) {
   return grid;
 }
 
-}  // namespace antcrew
+}  // namespace antcrew::study_layer

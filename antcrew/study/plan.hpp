@@ -1,6 +1,6 @@
 // How a study is to be run: the grid, and how much time it may take.
 //
-//   Record record = run(tides, Plan{.workers = {1, 2, 4}, .budget_s = 30});
+//   auto record = run(tides, Plan{.workers = {1, 2, 4}, .budget_s = 30});
 #pragma once
 
 #include <cstdint>
@@ -30,6 +30,8 @@ struct Plan {
   std::string again = {};  // with a record to go on from: try this variant afresh, and the baseline, and nothing else
 };
 
+namespace study_layer {
+
 // A plan with everything decided. Throws Error (study.grid, study.variant, study.plan) for what cannot be run.
 struct Grid {
   std::vector<Point> points;
@@ -43,5 +45,7 @@ Grid decide(const StudyBase& study, const Plan& plan, int usable_processors);
 
 // 1, 2, 4 … up to the usable processors, and that number.
 std::vector<int> default_workers(int usable_processors);
+
+}  // namespace study_layer
 
 }  // namespace antcrew

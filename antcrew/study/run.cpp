@@ -14,6 +14,9 @@
 #include "antcrew/study/stands_host.hpp"
 
 namespace antcrew {
+
+using namespace layers;
+
 namespace {
 
 using internal::RunState;

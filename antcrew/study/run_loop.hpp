@@ -4,20 +4,21 @@
 #include <cstdint>
 #include <functional>
 
+#include "antcrew/base/layers.hpp"
 #include "antcrew/machine/clock.hpp"
 #include "antcrew/machine/machine.hpp"
 #include "antcrew/machine/noise.hpp"
 #include "antcrew/study/host.hpp"
 #include "antcrew/study/run.hpp"
 
-namespace antcrew {
+namespace antcrew::study_layer {
 
 struct RunTools {
   Host& host;
   Machine machine = {};
   double load_before = 0;  // processors that others kept busy just before
   std::function<std::int64_t()> now_ns = antcrew::now_ns;
-  std::function<MachineTimes()> machine_times = antcrew::machine_times;
+  std::function<MachineTimes()> machine_times = antcrew::machine_layer::machine_times;
   std::function<double()> own_cpu_s = [] { return 0.0; };  // of this process and what it waited for
   std::function<bool()> alone = [] { return true; };       // no other study is measured on this machine
 };
@@ -27,4 +28,4 @@ struct RunTools {
 Record run_with(const RunTools& tools, const StudyBase& study, const Plan& plan, const RunHooks& hooks, Record fresh,
                 const Record* begun = nullptr);
 
-}  // namespace antcrew
+}  // namespace antcrew::study_layer

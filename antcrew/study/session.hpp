@@ -8,10 +8,11 @@
 #include <memory>
 #include <optional>
 
+#include "antcrew/base/layers.hpp"
 #include "antcrew/crew/crew_options.hpp"
 #include "antcrew/study/agreement.hpp"
 
-namespace antcrew {
+namespace antcrew::study_layer {
 
 // An input or a reference answer whose type only the study knows.
 using Anything = std::shared_ptr<const void>;
@@ -40,4 +41,4 @@ class Session {
   virtual std::optional<CrewFacts> crew_facts() const { return std::nullopt; }
 };
 
-}  // namespace antcrew
+}  // namespace antcrew::study_layer

@@ -21,7 +21,7 @@
 #include "antcrew/study/internal/block_process.hpp"
 #include "antcrew/study/internal/messages.hpp"
 
-namespace antcrew {
+namespace antcrew::study_layer {
 namespace {
 
 constexpr double look_every_s = 0.05;
@@ -312,4 +312,4 @@ void StandsHost::close() {
   unmap_boards();
 }
 
-}  // namespace antcrew
+}  // namespace antcrew::study_layer

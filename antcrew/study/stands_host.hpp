@@ -8,10 +8,11 @@
 #include <memory>
 #include <vector>
 
+#include "antcrew/base/layers.hpp"
 #include "antcrew/study/host.hpp"
 #include "antcrew/study/internal/channel.hpp"
 
-namespace antcrew {
+namespace antcrew::study_layer {
 
 class StandsHost : public Host {
  public:
@@ -62,4 +63,4 @@ class StandsHost : public Host {
   double oom_kills_ = 0;  // of the whole machine when the block began
 };
 
-}  // namespace antcrew
+}  // namespace antcrew::study_layer

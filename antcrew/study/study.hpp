@@ -6,7 +6,7 @@
 //   tides.variant<Workers>("by hand", [](const auto& in, Workers workers) { … });
 //   return study_main(argc, argv, tides);
 //
-// The input maker takes a size or a Point. Every variant sees the very same input, as const, and must return the
+// The input maker takes a size or a StudyPoint. Every variant sees the very same input, as const, and must return the
 // answer; its type may differ from the baseline's if the agreement can compare the two. Answers may be move-only.
 #pragma once
 
@@ -99,13 +99,15 @@ class Study : public StudyBase {
   template <class Crew, class Body>
   VariantHandle probe(std::string name, VariantHandle of, Body body) {
     VariantDefinition defined = definition<Crew>(std::move(name), CrewOptions{}, std::move(body));
-    defined.kind = Cell::Kind::probe;
+    defined.kind = record_layer::Cell::Kind::probe;
     defined.probe_of = variants().at(of.index()).key();
     return add(std::move(defined));
   }
 
-  Anything make_input(const Point& at) const override { return std::make_shared<Input>(internal::input_at(make_, at)); }
-  std::unique_ptr<Session> open_baseline() const override {
+  study_layer::Anything make_input(const StudyPoint& at) const override {
+    return std::make_shared<Input>(internal::input_at(make_, at));
+  }
+  std::unique_ptr<study_layer::Session> open_baseline() const override {
     auto call = [this](const Input& in) { return baseline_(in); };
     return std::make_unique<internal::TypedSession<Input, Answer, Answer, Agreement, decltype(call)>>(call, agreement_);
   }
@@ -122,7 +124,7 @@ class Study : public StudyBase {
     static_assert(!std::is_void_v<VariantAnswer>, "a variant must return its answer, so that it can be compared");
     using Typed = internal::TypedSession<Input, Answer, VariantAnswer, Agreement, Call>;
     auto open = [this, body = std::make_shared<const Body>(std::move(body))](int workers, const CrewOptions& granted) {
-      return std::unique_ptr<Session>(
+      return std::unique_ptr<study_layer::Session>(
           std::make_unique<Typed>(Call{CrewTraits<Crew>::start(workers, granted), *body}, agreement_));
     };
     return {std::move(name), CrewTraits<Crew>::name, options, std::move(open)};

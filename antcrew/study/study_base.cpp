@@ -5,6 +5,9 @@
 #include "antcrew/base/error.hpp"
 
 namespace antcrew {
+
+using namespace layers;
+
 namespace {
 
 template <class T>

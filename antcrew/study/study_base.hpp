@@ -24,8 +24,8 @@ struct VariantDefinition {
   std::string name;
   std::string crew;
   CrewOptions options;
-  std::function<std::unique_ptr<Session>(int workers, const CrewOptions&)> open;  // starts the crew
-  Cell::Kind kind = Cell::Kind::variant;
+  std::function<std::unique_ptr<study_layer::Session>(int workers, const CrewOptions&)> open;  // starts the crew
+  record_layer::Cell::Kind kind = record_layer::Cell::Kind::variant;
   std::string probe_of = {};  // key of the variant that a probe prices a part of
 
   std::string key() const { return name + " (" + crew + ")"; }
@@ -55,7 +55,8 @@ class StudyBase {
   const std::vector<std::size_t>& sizes() const noexcept { return sizes_; }
   const std::vector<int>& workers() const noexcept { return workers_; }
 
-  // A further dimension of the grid: the input maker takes a Point and reads at["name"]. Throws Error (study.grid).
+  // A further dimension of the grid: the input maker takes a StudyPoint and reads at["name"]. Throws Error
+  // (study.grid).
   void dimension(const std::string& name, std::vector<std::size_t> values);
   const std::map<std::string, std::vector<std::size_t>>& dimensions() const noexcept { return dimensions_; }
 
@@ -72,8 +73,8 @@ class StudyBase {
   void ladder(const std::vector<VariantHandle>& steps);
   const std::vector<std::vector<std::string>>& ladders() const noexcept { return ladders_; }
 
-  virtual Anything make_input(const Point& at) const = 0;
-  virtual std::unique_ptr<Session> open_baseline() const = 0;
+  virtual study_layer::Anything make_input(const StudyPoint& at) const = 0;
+  virtual std::unique_ptr<study_layer::Session> open_baseline() const = 0;
 
  protected:
   StudyBase(std::string title, std::string agreement);

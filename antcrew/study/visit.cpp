@@ -14,7 +14,7 @@
 #include "antcrew/machine/usage.hpp"
 #include "antcrew/study/internal/visit_faults.hpp"
 
-namespace antcrew {
+namespace antcrew::study_layer {
 namespace {
 
 // Calls of this length are timed one by one: a thousand times what reading the clock costs. Shorter ones fill a batch.
@@ -395,4 +395,4 @@ Visit Visitor::visit(const VisitOrder& order) {
   return visit;
 }
 
-}  // namespace antcrew
+}  // namespace antcrew::study_layer

@@ -8,11 +8,12 @@
 #include <optional>
 #include <string>
 
+#include "antcrew/base/layers.hpp"
 #include "antcrew/log/journal.hpp"
 #include "antcrew/record/record.hpp"
 #include "antcrew/study/study_base.hpp"
 
-namespace antcrew {
+namespace antcrew::study_layer {
 
 struct CellSpec {
   const VariantDefinition* variant = nullptr;  // none = the baseline
@@ -109,4 +110,4 @@ class Visitor {
   Difference difference_;
 };
 
-}  // namespace antcrew
+}  // namespace antcrew::study_layer

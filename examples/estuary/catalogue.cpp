@@ -17,7 +17,7 @@ using Readings = std::vector<std::uint64_t>;
 using Counts = std::vector<std::pair<std::uint64_t, std::uint32_t>>;  // by tag
 using Map = std::unordered_map<std::uint64_t, std::uint32_t>;
 
-Readings make_readings(const antcrew::Point& at) {
+Readings make_readings(const antcrew::StudyPoint& at) {
   std::mt19937_64 random(20'240'229);
   std::vector<std::uint64_t> tags(at["distinct"]);
   for (std::uint64_t& tag : tags) tag = random();

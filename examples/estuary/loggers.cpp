@@ -24,7 +24,7 @@ struct Round {
 };
 using Readings = std::vector<int>;
 
-Round make_round(const antcrew::Point& at) {
+Round make_round(const antcrew::StudyPoint& at) {
   Round round{std::vector<std::uint32_t>(at.size), static_cast<double>(at["delay_ms"])};
   std::iota(round.loggers.begin(), round.loggers.end(), 0u);
   return round;

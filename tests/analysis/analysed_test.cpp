@@ -6,6 +6,7 @@
 #include "support/records.hpp"
 
 using namespace antcrew;
+using namespace antcrew::layers;
 using doctest::Approx;
 using test::cell_with;
 using test::record_of;

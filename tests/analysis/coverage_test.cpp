@@ -9,6 +9,7 @@
 #include "antcrew/analysis/statistics.hpp"
 
 using namespace antcrew;
+using namespace antcrew::layers;
 
 namespace {
 

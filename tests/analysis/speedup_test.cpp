@@ -6,6 +6,7 @@
 #include "antcrew/analysis/statistics.hpp"
 
 using namespace antcrew;
+using namespace antcrew::layers;
 using doctest::Approx;
 
 TEST_CASE("efficiency, overhead, penalty and serial fraction") {

@@ -354,10 +354,10 @@ TEST_CASE("crews of processes: thousands of calls leave no memory, descriptor or
   };
   for (int call = 0; call < 20; ++call) once(40'000);
   const std::size_t descriptors = open_descriptors();
-  const std::uint64_t memory = resident_bytes();
+  const std::uint64_t memory = antcrew::machine_layer::resident_bytes();
   for (int call = 0; call < 400; ++call) once(call % 10 == 0 ? 40'000 : 10);
   CHECK(open_descriptors() == descriptors);
   CHECK(children_of(::getpid()).size() == 2);
   CHECK(memory_files_mapped_by(::getpid()) == 0);
-  if (exact_memory) CHECK(resident_bytes() < memory + (2u << 20));
+  if (exact_memory) CHECK(antcrew::machine_layer::resident_bytes() < memory + (2u << 20));
 }

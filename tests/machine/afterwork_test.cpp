@@ -13,6 +13,7 @@
 #include "antcrew/machine/noise.hpp"
 
 using namespace antcrew;
+using namespace antcrew::layers;
 using namespace std::chrono_literals;
 
 namespace {
@@ -49,13 +50,16 @@ TEST_CASE("a detached thread's time after the return is seen, sleeping or comput
 TEST_CASE("patience ends; what still runs is said") {
   std::atomic<bool> stop{false};
   std::atomic<bool> go{false};
+  std::atomic<bool> gone{false};
   std::thread worker([&] {
     while (!stop) {
       if (!go) std::this_thread::sleep_for(100us);
+      if (go) gone = true;
     }
   });
   const Afterwork watch;
   go = true;
+  while (!gone) std::this_thread::sleep_for(100us);  // a loaded machine may not have run it yet
   const Leftover left = watch.look(0.05);
   CHECK(left.still_running);
   CHECK_FALSE(left.certain());

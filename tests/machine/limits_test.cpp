@@ -7,6 +7,7 @@
 #include "support/command.hpp"
 
 using namespace antcrew;
+using namespace antcrew::layers;
 using test::TemporaryFolder;
 using test::write_file;
 

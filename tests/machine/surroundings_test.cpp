@@ -13,6 +13,7 @@
 #include "support/command.hpp"
 
 using namespace antcrew;
+using namespace antcrew::layers;
 using test::TemporaryFolder;
 
 TEST_CASE("two studies see each other, also two of one process; a study that died is not seen") {

@@ -16,6 +16,7 @@
 #include "support/records.hpp"
 
 using namespace antcrew;
+using namespace antcrew::layers;
 using test::TemporaryFolder;
 using Existing = GrowingFile::Existing;
 

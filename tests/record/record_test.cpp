@@ -11,6 +11,7 @@
 #include "support/records.hpp"
 
 using namespace antcrew;
+using namespace antcrew::layers;
 using test::TemporaryFolder;
 
 namespace {

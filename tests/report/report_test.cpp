@@ -2,6 +2,7 @@
 
 #include <nlohmann/json.hpp>
 
+#include "antcrew/log/phase.hpp"
 #include "antcrew/report/derived_json.hpp"
 #include "antcrew/report/grid.hpp"
 #include "antcrew/report/headline.hpp"
@@ -12,6 +13,7 @@
 #include "support/records.hpp"
 
 using namespace antcrew;
+using namespace antcrew::layers;
 using test::cell_with;
 using test::contains;
 
@@ -177,7 +179,7 @@ TEST_CASE("derived figures as JSON, with units in the names and null for what do
 TEST_CASE("work that nobody waited for is told, with the variant and how much of it") {
   Record record = sample();
   CHECK_FALSE(contains(notes_text(analyse(record)), "waited for by nobody"));
-  for (Trial& trial : record.cells[2].trials) trial.counters[counter_of_unwaited_work] = 3;
+  for (Trial& trial : record.cells[2].trials) trial.counters[internal::unwaited_work] = 3;
   const std::string text = notes_text(analyse(record));
   const std::size_t at = text.find("Pieces of work begun and waited for by nobody but the crew");
   REQUIRE(at != std::string::npos);

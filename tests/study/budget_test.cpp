@@ -9,6 +9,7 @@
 #include "support/command.hpp"
 
 using namespace antcrew;
+using namespace antcrew::layers;
 using test::FakeStudy;
 using test::run_fake;
 using test::staged;

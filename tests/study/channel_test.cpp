@@ -12,6 +12,7 @@
 #include "support/records.hpp"
 
 using namespace antcrew;
+using namespace antcrew::layers;
 using internal::Channel;
 
 TEST_CASE("messages of every length arrive whole and in order") {

@@ -13,6 +13,7 @@
 namespace test {
 
 using namespace antcrew;
+using namespace antcrew::layers;
 
 struct FakeClock {
   std::int64_t ns = 1'000'000'000;

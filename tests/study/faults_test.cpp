@@ -27,6 +27,7 @@
 #include "planted.hpp"
 
 using namespace antcrew;
+using namespace antcrew::layers;
 using namespace planted;
 using namespace std::chrono_literals;
 

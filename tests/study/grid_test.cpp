@@ -21,6 +21,7 @@
 #include "support/command.hpp"
 
 using namespace antcrew;
+using namespace antcrew::layers;
 using namespace std::chrono_literals;
 
 namespace {

@@ -17,6 +17,7 @@
 namespace planted {
 
 using namespace antcrew;
+using namespace antcrew::layers;
 
 #if defined(__SANITIZE_ADDRESS__) || defined(__SANITIZE_THREAD__)
 inline constexpr bool sanitized = true;

@@ -10,6 +10,7 @@
 #include "support/command.hpp"
 
 using namespace antcrew;
+using namespace antcrew::layers;
 using test::FakeClock;
 using test::FakeHost;
 using test::FakeStudy;

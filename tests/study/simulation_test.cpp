@@ -9,6 +9,7 @@
 #include "study/fake_host.hpp"
 
 using namespace antcrew;
+using namespace antcrew::layers;
 using test::FakeClock;
 using test::FakeHost;
 using test::FakeStudy;

@@ -16,6 +16,7 @@
 #include "support/command.hpp"
 
 using namespace antcrew;
+using namespace antcrew::layers;
 using namespace std::chrono_literals;
 
 namespace {
@@ -320,7 +321,7 @@ TEST_CASE("work that a body began and did not wait for is in its time, counted, 
   const CellFigures& unwaited = cell(analysed, "not waited for", 2);
   CHECK(unwaited.verdict >= Verdict::too_few_rounds);
   CHECK(unwaited.time_s->median >= 0.010);
-  CHECK(unwaited.counters.at(counter_of_unwaited_work) == 3);
+  CHECK(unwaited.counters.at(internal::unwaited_work) == 3);
   CHECK(cell(analysed, "throws unseen", 2).verdict == Verdict::threw);
   CHECK(cell(analysed, "throws unseen", 2).evidence.find("gauge 3 is dry") != std::string::npos);
 }

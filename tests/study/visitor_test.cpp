@@ -12,6 +12,7 @@
 #include "antcrew/study/study.hpp"
 
 using namespace antcrew;
+using namespace antcrew::layers;
 
 namespace {
 

@@ -9,11 +9,14 @@
 namespace test {
 
 // Rounds with the given times; round r is times[r - 1].
-inline antcrew::Cell cell_with(const std::string& variant, int workers, const std::vector<double>& times) {
-  antcrew::Cell cell{variant, variant == "baseline" ? "none" : "ThreadCrew",
-                     variant == "baseline" ? antcrew::Cell::Kind::baseline : antcrew::Cell::Kind::variant, workers, 0};
+inline antcrew::record_layer::Cell cell_with(const std::string& variant, int workers,
+                                             const std::vector<double>& times) {
+  antcrew::record_layer::Cell cell{
+      variant, variant == "baseline" ? "none" : "ThreadCrew",
+      variant == "baseline" ? antcrew::record_layer::Cell::Kind::baseline : antcrew::record_layer::Cell::Kind::variant,
+      workers, 0};
   for (std::size_t r = 0; r < times.size(); ++r) {
-    antcrew::Trial trial;
+    antcrew::record_layer::Trial trial;
     trial.round = trial.generation = static_cast<int>(r + 1);
     trial.wall_s = times[r];
     trial.user_s = times[r] * workers;
@@ -23,8 +26,8 @@ inline antcrew::Cell cell_with(const std::string& variant, int workers, const st
   return cell;
 }
 
-inline antcrew::Record record_of(std::vector<antcrew::Cell> cells) {
-  antcrew::Record record;
+inline antcrew::record_layer::Record record_of(std::vector<antcrew::record_layer::Cell> cells) {
+  antcrew::record_layer::Record record;
   record.title = "Made by hand";
   record.library_version = "0";
   record.created = "2026-01-02T03:04:05Z";
@@ -33,7 +36,7 @@ inline antcrew::Record record_of(std::vector<antcrew::Cell> cells) {
   record.build = {"g++", "-O3", "Release", true, true, "0123"};
   record.plan = {7, 7, 0.05, 60, 1};
   record.complete = true;
-  record.points = {antcrew::Point{1000}};
+  record.points = {antcrew::StudyPoint{1000}};
   record.cells = std::move(cells);
   return record;
 }

@@ -8,7 +8,7 @@
 #include "antcrew/base/units.hpp"
 #include "antcrew/crew/process_errors.hpp"
 
-namespace antcrew {
+namespace antcrew::study_layer {
 namespace {
 
 // A call that used less CPU than this share of the baseline's, while others used as much after it, did not wait.
@@ -25,35 +25,6 @@ std::string counted(int count, const char* one, const char* many) {
 }
 
 }  // namespace
-
-namespace internal {
-
-bool did_not_wait(double inside_cpu_s, const Leftover& left, const Reference& reference, bool first_call) {
-  if (left.certain()) return true;
-  if (left.still_running && (left.processes_begun > 0 || (left.threads_begun > 0 && !first_call))) return true;
-  return reference.cpu_s > least_judged_cpu_s && inside_cpu_s < too_little_inside * reference.cpu_s &&
-         left.cpu_s > much_afterwards * reference.cpu_s;
-}
-
-Fault left_work(int round, double wall_s, const Leftover& left) {
-  std::string text =
-      fmt::format("the call returned after {}, its work went on for {}{} more, {} of CPU time", duration_text(wall_s),
-                  left.still_running ? "at least " : "", duration_text(left.went_on_s), duration_text(left.cpu_s));
-  if (left.threads_ended > 0) text += ", in " + counted(left.threads_ended, "thread", "threads") + " that ended later";
-  if (left.processes_ended > 0)
-    text += ", in " + counted(left.processes_ended, "process", "processes") + " that ended later";
-  if (left.still_running && left.processes_begun > 0)
-    text += ", in " + counted(left.processes_begun, "process", "processes");
-  Fault fault{Fault::Kind::left_work, round, text};
-  fault.evidence = {{"call_s", wall_s},
-                    {"went_on_s", left.went_on_s},
-                    {"went_on_cpu_s", left.cpu_s},
-                    {"threads_ended", left.threads_ended},
-                    {"processes_ended", left.processes_ended}};
-  return fault;
-}
-
-}  // namespace internal
 
 const char* name_of(Stage stage) noexcept {
   switch (stage) {
@@ -92,4 +63,33 @@ std::optional<Fault> caught(const std::function<void()>& work, int round, const 
   }
 }
 
-}  // namespace antcrew
+}  // namespace antcrew::study_layer
+
+namespace antcrew::internal {
+
+bool did_not_wait(double inside_cpu_s, const Leftover& left, const Reference& reference, bool first_call) {
+  if (left.certain()) return true;
+  if (left.still_running && (left.processes_begun > 0 || (left.threads_begun > 0 && !first_call))) return true;
+  return reference.cpu_s > least_judged_cpu_s && inside_cpu_s < too_little_inside * reference.cpu_s &&
+         left.cpu_s > much_afterwards * reference.cpu_s;
+}
+
+Fault left_work(int round, double wall_s, const Leftover& left) {
+  std::string text =
+      fmt::format("the call returned after {}, its work went on for {}{} more, {} of CPU time", duration_text(wall_s),
+                  left.still_running ? "at least " : "", duration_text(left.went_on_s), duration_text(left.cpu_s));
+  if (left.threads_ended > 0) text += ", in " + counted(left.threads_ended, "thread", "threads") + " that ended later";
+  if (left.processes_ended > 0)
+    text += ", in " + counted(left.processes_ended, "process", "processes") + " that ended later";
+  if (left.still_running && left.processes_begun > 0)
+    text += ", in " + counted(left.processes_begun, "process", "processes");
+  Fault fault{Fault::Kind::left_work, round, text};
+  fault.evidence = {{"call_s", wall_s},
+                    {"went_on_s", left.went_on_s},
+                    {"went_on_cpu_s", left.cpu_s},
+                    {"threads_ended", left.threads_ended},
+                    {"processes_ended", left.processes_ended}};
+  return fault;
+}
+
+}  // namespace antcrew::internal
