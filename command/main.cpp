@@ -36,10 +36,13 @@ int run_command(int argc, char** argv) {
   CLI::App* show = app.add_subcommand("show", "show a saved record");
   show->add_option("RECORD", show_options.record, "file of the record")->required();
   show->add_option("--as", show_options.form, "form: " + form_names())->type_name("FORM")->capture_default_str();
+  show->add_option("--details", show_options.details, "all that was seen of this variant besides its time")
+      ->type_name("VARIANT");
+  show->add_flag("--answers", show_options.answers, "what the baseline and each variant answered, in short");
   show->add_option("--to", show_options.to, "write to this file instead of standard output")->type_name("FILE");
 
   try {
-    app.parse(argc, argv);
+    parse(app, argc, argv);
   } catch (const CLI::CallForHelp&) {
     CLI::App* asked = &app;
     for (CLI::App* sub : app.get_subcommands()) asked = sub;
@@ -56,7 +59,8 @@ int run_command(int argc, char** argv) {
   }
   if (*show) return show_record(show_options);
   if (*demo) return run_demo(demo->remaining());
-  bad_input("cli.command", "", "a command is missing", "see antcrew --help");
+  fmt::print("{}", app.help());
+  return exit_done;
 }
 
 }  // namespace

@@ -37,17 +37,25 @@ bool is_newest(const Record& record, const Cell& cell) {
 void compute_phases(CellFigures& figures) {
   std::map<std::string, std::vector<double>> times;
   std::map<std::string, std::vector<double>> counts;
+  std::map<std::string, std::vector<double>> walls;
+  std::map<std::string, int> at_once;
   std::map<std::string, std::vector<double>> counters;
   for (const Trial& trial : figures.cell->trials) {
     const double calls = static_cast<double>(trial.calls);
     for (const auto& [name, phase] : trial.phases) {
       times[name].push_back(phase.worker_s / calls);
       counts[name].push_back(static_cast<double>(phase.count) / calls);
+      if (phase.wall_s) walls[name].push_back(*phase.wall_s / calls);
+      at_once[name] = std::max(at_once[name], phase.at_once.value_or(0));
     }
     for (const auto& [name, value] : trial.counters) counters[name].push_back(value / calls);
   }
   for (auto& [name, values] : times) {
-    figures.phases[name] = {median(std::move(values)), static_cast<std::int64_t>(median(std::move(counts[name])))};
+    PhaseFacts& phase = figures.phases[name];
+    phase.worker_s = median(std::move(values));
+    phase.count = static_cast<std::int64_t>(median(std::move(counts[name])));
+    if (!walls[name].empty()) phase.wall_s = median(std::move(walls[name]));
+    if (at_once[name] > 0) phase.at_once = at_once[name];
   }
   for (auto& [name, values] : counters) figures.counters[name] = median(std::move(values));
 }
@@ -92,6 +100,16 @@ void judge_precision(CellFigures& figures) {
   }
 }
 
+// What is computed only when the answer is read, or handed over in pages that nobody has touched yet.
+void compute_reading(const Cell& baseline, CellFigures& figures) {
+  constexpr double told = 0.1;
+  constexpr double noticed_s = 20e-6;
+  const double more_s = median_of(*figures.cell, &Trial::compare_s) - median_of(baseline, &Trial::compare_s);
+  const double call_s = figures.time_s->median;
+  if (figures.cell->kind != Cell::Kind::variant || more_s < std::max(noticed_s, told * call_s)) return;
+  figures.read_speedup = figures.speedup->median * call_s / (call_s + more_s);
+}
+
 // Everything that is said against the baseline; only for cells whose answer holds.
 void compute_ratios(const Record& record, const Cell& baseline, CellFigures& figures, int confirming) {
   const Cell& cell = *figures.cell;
@@ -106,6 +124,9 @@ void compute_ratios(const Record& record, const Cell& baseline, CellFigures& fig
   if (const auto by_means = estimate_of(ratios_of(baseline, cell, confirming, mean_time), level))
     figures.speedup_by_means = by_means->median;
   figures.efficiency = efficiency(speedup, cell.workers);
+  compute_reading(baseline, figures);
+  if (!cell.cold_s.empty() && !baseline.cold_s.empty())
+    figures.first_speedup = median(baseline.cold_s) / median(cell.cold_s);
   if (cell.workers > processors) figures.processor_efficiency = speedup / processors;
   figures.overhead_s = paired_overhead_s(baseline, cell, confirming);
   figures.relative_overhead = cell.workers / speedup - 1;  // T_o / T_s = p·T_p / T_s − 1

@@ -30,6 +30,8 @@ struct CellFigures {
   std::optional<Estimate> speedup;         // over generations: the baseline's time / this cell's time
   std::optional<Estimate> explored;        // the same before it was confirmed; what cells are ranked by
   bool confirmed = false;                  // all figures but `explored` are those of the confirming rounds
+  std::optional<double> read_speedup;      // with reading the answer counted in, where that is over 10 % of the call
+  std::optional<double> first_speedup;     // of the first call after a start: the baseline's / this cell's
   std::optional<double> speedup_by_means;  // from the means of batches instead of their medians
   std::optional<Estimate> self_speedup;    // the same, over the variant's own time with one worker
   std::optional<double> efficiency;
@@ -44,7 +46,7 @@ struct CellFigures {
   std::optional<double> part_s;              // probes: what the part left out costs, the variant's time − the probe's
   double peak_bytes = 0;                     // of its own process, or, where it had others, of all of them together
   bool several_processes = false;            // then peak_bytes is a lower bound
-  std::map<std::string, PhaseFacts> phases;  // medians of a call
+  std::map<std::string, PhaseFacts> phases;  // medians of a call; at_once: the most
   std::map<std::string, double> counters;    // the same
 };
 

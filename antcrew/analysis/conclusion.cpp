@@ -22,7 +22,8 @@ bool same_code(const Cell& a, const Cell& b) {
 bool discredited(const Analysed& study, const CellFigures& of) {
   return std::any_of(study.cells.begin(), study.cells.end(), [&](const CellFigures& other) {
     const bool bad = other.verdict == Verdict::crashed || other.verdict == Verdict::threw ||
-                     other.verdict == Verdict::wrong_answer || other.verdict == Verdict::left_work;
+                     other.verdict == Verdict::wrong_answer || other.verdict == Verdict::left_work ||
+                     other.verdict == Verdict::remembered || other.verdict == Verdict::changed_input;
     return bad && same_code(*other.cell, *of.cell);
   });
 }
@@ -74,7 +75,10 @@ Conclusion without_leader(const Analysed& study, Conclusion so_far) {
                             (f.verdict == Verdict::not_measured && f.cell->kind == Cell::Kind::variant);
     open = open || (too_little && !discredited(study, f));
   }
-  const bool no_baseline = baseline == nullptr || baseline->trials.empty();
+  const bool unsound = std::any_of(study.cells.begin(), study.cells.end(), [&](const CellFigures& f) {
+    return f.cell == baseline && f.verdict < Verdict::not_measured;
+  });
+  const bool no_baseline = baseline == nullptr || baseline->trials.empty() || unsound;
   const bool dropped = std::any_of(study.record->left_out.begin(), study.record->left_out.end(),
                                    [](const LeftOut& left) { return left.what == LeftOut::What::everything; });
   so_far.answer = no_baseline && !dropped ? Conclusion::Kind::no_baseline

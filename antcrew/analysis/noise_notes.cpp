@@ -3,8 +3,10 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
 #include <map>
 
+#include "antcrew/base/printable.hpp"
 #include "antcrew/base/units.hpp"
 
 namespace antcrew::analysis_layer {
@@ -15,6 +17,10 @@ constexpr double noticeable_load = 0.05;
 constexpr double noticeable_steal = 0.01;
 
 void warn_of_build(const Record& record, std::vector<std::string>& warnings) {
+  if (!record.build.sanitizers.empty()) {
+    warnings.push_back("the study program was built with a sanitizer (" + record.build.sanitizers +
+                       "): these times say nothing about a real build");
+  }
   if (!record.build.optimised) {
     warnings.push_back("the study program was built without optimisation: these times say nothing about a real build");
   } else if (!record.build.library_optimised) {
@@ -31,6 +37,59 @@ void warn_of_crowding(const Record& record, std::vector<std::string>& warnings) 
         fmt::format("some cells have more workers than the {} usable processor{}: their workers take turns, "
                     "which pays only for work that waits",
                     processors, processors == 1 ? "" : "s"));
+  }
+}
+
+// Two hardware threads of a core share its units.
+void warn_of_siblings(const Record& record, std::vector<std::string>& warnings) {
+  const int cores = record.machine.topology.physical_cores;
+  const int processors = record.machine.usable_processors();
+  const bool shared = std::any_of(record.cells.begin(), record.cells.end(), [&](const Cell& cell) {
+    return cores > 0 && cell.workers > cores && cell.workers <= processors;
+  });
+  if (!shared) return;
+  warnings.push_back(fmt::format(
+      "some cells have more workers than the {} physical core{}: two that share a core share its units, and bring less "
+      "than two",
+      cores, cores == 1 ? "" : "s"));
+}
+
+void warn_of_settings(const Record& record, std::vector<std::string>& warnings) {
+  if (record.machine.settings.governor == "powersave") {
+    warnings.push_back(
+        "the frequency governor is 'powersave': short calls may run before the processor has sped up, and load on one "
+        "processor may slow another");
+  }
+}
+
+// Then part of the gain has another cause than the workers.
+void warn_of_one_worker(const Analysed& study, std::vector<std::string>& warnings) {
+  constexpr double told = 1.05;
+  const CellFigures* leader = study.conclusion.leader;
+  if (leader == nullptr || leader->cell->workers < 2) return;
+  for (const CellFigures& f : study.cells) {
+    const bool its = f.cell->key() == leader->cell->key() && f.cell->attempt == leader->cell->attempt &&
+                     f.cell->point == leader->cell->point && f.cell->workers == 1;
+    if (!its || f.verdict != Verdict::holds || !f.speedup || !f.speedup->claimed || f.speedup->low < told) continue;
+    warnings.push_back(fmt::format(
+        "'{}' ({}) beats the baseline with one worker already, {:.2f} times: that part of its gain is not parallelism, "
+        "and the baseline could have it too",
+        f.cell->variant, f.cell->crew, f.speedup->median));
+  }
+}
+
+void warn_of_prints(const Record& record, std::vector<std::string>& warnings) {
+  for (const Cell& cell : record.cells) {
+    double bytes = 0;
+    for (const Trial& trial : cell.trials) bytes = std::max(bytes, trial.printed_bytes.value_or(0));
+    if (bytes <= 0) continue;
+    const std::string first = cell.printed.substr(0, cell.printed.find('\n'));
+    warnings.push_back(
+        fmt::format("'{}' with {} worker{} at size {} prints inside the clock, {} a call, and its time has that in it; "
+                    "kept aside, it "
+                    "begins \"{}\" (--let-print shows it)",
+                    cell.variant, cell.workers, cell.workers == 1 ? "" : "s", record.points[cell.point].size,
+                    bytes_text(static_cast<std::uint64_t>(std::ceil(bytes))), printable(first, 60)));
   }
 }
 
@@ -209,6 +268,10 @@ std::vector<std::string> warnings_of(const Analysed& study) {
   warn_of_build(*study.record, warnings);
   warn_of_noise(study, warnings);
   warn_of_crowding(*study.record, warnings);
+  warn_of_siblings(*study.record, warnings);
+  warn_of_settings(*study.record, warnings);
+  warn_of_one_worker(study, warnings);
+  warn_of_prints(*study.record, warnings);
   warn_of_pinning(*study.record, warnings);
   warn_of_quota(*study.record, warnings);
   warn_of_own_noise(*study.record, warnings);

@@ -20,6 +20,8 @@ constexpr double grows = 2;
 constexpr double tail_share = 0.2;
 constexpr double least_tail_s = 5e-3;
 
+constexpr double remembering_share = 0.05;
+
 constexpr double hardly_any_cpu = 0.01;
 constexpr double computing_share = 0.5;  // below this share of wall time on a processor, the work mostly waits
 
@@ -28,9 +30,15 @@ struct FaultVerdict {
   Verdict verdict;
 };
 constexpr FaultVerdict by_rank[] = {
-    {Fault::Kind::crashed, Verdict::crashed},           {Fault::Kind::out_of_memory, Verdict::out_of_memory},
-    {Fault::Kind::timed_out, Verdict::timed_out},       {Fault::Kind::threw, Verdict::threw},
-    {Fault::Kind::wrong_answer, Verdict::wrong_answer}, {Fault::Kind::left_work, Verdict::left_work},
+    {Fault::Kind::crashed, Verdict::crashed},
+    {Fault::Kind::out_of_memory, Verdict::out_of_memory},
+    {Fault::Kind::timed_out, Verdict::timed_out},
+    {Fault::Kind::threw, Verdict::threw},
+    {Fault::Kind::wrong_answer, Verdict::wrong_answer},
+    {Fault::Kind::left_work, Verdict::left_work},
+    {Fault::Kind::remembered, Verdict::remembered},
+    {Fault::Kind::changed_input, Verdict::changed_input},
+    {Fault::Kind::cannot_disagree, Verdict::not_measured},
 };
 
 const Fault* first_fault(const Cell& cell, Fault::Kind kind) {
@@ -84,6 +92,43 @@ bool tail_grows(const Record& record, const Cell& cell, const Cell& baseline, st
   return true;
 }
 
+double first_cpu_s(const Cell& cell) {
+  return cell.cold_cpu_s.empty() ? 0 : median(cell.cold_cpu_s);
+}
+
+// A memo that goes by the input gives the right answer to any; but it costs nothing.
+bool remembers(const Cell& cell, const Cell& baseline, std::string& evidence) {
+  std::vector<double> settled;
+  for (const Trial& trial : cell.trials) {
+    if (!trial.first || trial.times_s.size() > 1) settled.push_back(trial.cpu_s());
+  }
+  if (settled.empty() || !cell.keeps.empty() || cell.kind == Cell::Kind::probe) return false;
+  const double first_s = first_cpu_s(cell);
+  const double baseline_s = median_cpu_s(baseline);
+  const double settled_s = median(std::move(settled));
+  const double little_s = remembering_share * std::min(first_s, baseline_s);
+  if (std::min(first_s, baseline_s) < least_judged_s || settled_s >= little_s) return false;
+  evidence = fmt::format(
+      "a settled call uses {} of CPU time, its first one {}, the baseline {}: it keeps what it has computed. Where "
+      "that "
+      "is meant, as with a plan, the study says so: variant(…).keeps(\"the plan\")",
+      duration_text(settled_s), duration_text(first_s), duration_text(baseline_s));
+  return true;
+}
+
+// The reference call was its first one.
+bool baseline_remembers(const Record& record, const Cell& baseline, std::string& evidence) {
+  double first_s = 0;
+  for (const BlockFacts& block : record.blocks) {
+    if (block.point == baseline.point) first_s = std::max(first_s, block.reference_s);
+  }
+  const double settled_s = median_of(baseline, &Trial::wall_s);
+  if (baseline.trials.empty() || first_s < least_judged_s || settled_s >= remembering_share * first_s) return false;
+  evidence = fmt::format("its first call took {}, later ones {}: it keeps what it has computed", duration_text(first_s),
+                         duration_text(settled_s));
+  return true;
+}
+
 bool workers_idle(const Cell& cell, const Cell& baseline, std::string& evidence) {
   if (cell.workers < 2 || cell.kind == Cell::Kind::baseline || cell.trials.empty()) return false;
   const double cpu_s = median_cpu_s(cell);
@@ -126,6 +171,10 @@ const char* name_of(Verdict verdict) noexcept {
       return "wrong answer";
     case Verdict::left_work:
       return "left work running";
+    case Verdict::remembered:
+      return "remembered its answer";
+    case Verdict::changed_input:
+      return "changed its input";
     case Verdict::idle_workers:
       return "did not use its workers";
     case Verdict::not_measured:
@@ -154,20 +203,47 @@ double median_cpu_s(const Cell& cell) {
   return median(std::move(values));
 }
 
+namespace {
+
+// One that gives two answers to the same input: whoever is compared with it is not to blame.
+bool contradicts_itself(const Cell& baseline) {
+  return first_fault(baseline, Fault::Kind::wrong_answer) != nullptr;
+}
+
+Judgement judge_baseline(const Record& record, const Cell& cell) {
+  Judgement judgement;
+  if (contradicts_itself(cell)) {
+    judgement.verdict = Verdict::wrong_answer;
+    judgement.evidence =
+        "it gives different answers to the same input: " + first_fault(cell, Fault::Kind::wrong_answer)->text;
+  } else if (baseline_remembers(record, cell, judgement.evidence)) {
+    judgement.verdict = Verdict::remembered;
+  }
+  return judgement;
+}
+
+}  // namespace
+
 Judgement judge(const Record& record, const Cell& cell) {
+  const Cell* baseline = baseline_of(record, cell);
+  if (cell.kind != Cell::Kind::baseline && baseline != nullptr && contradicts_itself(*baseline))
+    return {Verdict::not_measured, "the baseline gives different answers to the same input", {}};
   for (const FaultVerdict& rank : by_rank) {
+    if (cell.kind == Cell::Kind::baseline && rank.kind == Fault::Kind::wrong_answer) continue;
     if (const Fault* fault = first_fault(cell, rank.kind)) {
       const bool wrong = rank.kind == Fault::Kind::wrong_answer;
       return {rank.verdict, wrong ? wrong_answer_evidence(cell, *fault) : fault->text, {}};
     }
   }
   if (cell.trials.empty()) return {Verdict::not_measured, "no trial was made", {}};
-  const Cell* baseline = baseline_of(record, cell);
+  if (cell.kind == Cell::Kind::baseline) return judge_baseline(record, cell);
   Judgement judgement;
-  if (cell.kind == Cell::Kind::baseline || baseline == nullptr || baseline->trials.empty()) return judgement;
+  if (baseline == nullptr || baseline->trials.empty()) return judgement;
   if (computed_when_read(cell, *baseline, judgement.evidence) ||
       tail_grows(record, cell, *baseline, judgement.evidence)) {
     judgement.verdict = Verdict::left_work;
+  } else if (remembers(cell, *baseline, judgement.evidence)) {
+    judgement.verdict = Verdict::remembered;
   } else if (workers_idle(cell, *baseline, judgement.evidence)) {
     judgement.verdict = Verdict::idle_workers;
   } else {

@@ -16,6 +16,8 @@ enum class Verdict {
   threw,
   wrong_answer,
   left_work,
+  remembered,
+  changed_input,
   idle_workers,
   not_measured,
   too_few_rounds,

@@ -1,20 +1,14 @@
 #include "antcrew/base/error.hpp"
 
+#include "antcrew/base/printable.hpp"
+
 namespace antcrew {
 namespace {
-
-// Names and texts from outside may hold line breaks; an error stays one line.
-std::string one_line(std::string text) {
-  for (char& c : text) {
-    if (c == '\n' || c == '\r' || c == '\t') c = ' ';
-  }
-  return text;
-}
 
 std::string sentence(const std::string& what, const std::string& where, const std::string& advice) {
   std::string text = where.empty() ? what : where + ": " + what;
   if (!advice.empty()) text += "; " + advice;
-  return one_line(std::move(text));
+  return printable(text);
 }
 
 }  // namespace

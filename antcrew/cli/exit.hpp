@@ -5,6 +5,11 @@
 #include <string>
 
 #include "antcrew/base/layers.hpp"
+#include "antcrew/report/text.hpp"
+
+namespace CLI {
+class App;
+}
 
 namespace antcrew::cli_layer {
 
@@ -23,7 +28,10 @@ int guarded(const std::string& program, const std::function<int()>& work);
 // The last part of argv[0].
 std::string program_name(const char* argv0);
 
-// Columns of the terminal on standard output; 0 when it is not a terminal.
-std::size_t output_width();
+// The terminal on standard output; no limit and no colours when it is not one. NO_COLOR in the environment is heeded.
+report_layer::Look output_look();
+
+// Parses; an option or command that there is none of becomes an error that names the nearest one.
+void parse(CLI::App& app, int argc, char** argv);
 
 }  // namespace antcrew::cli_layer

@@ -13,11 +13,11 @@ namespace {
 
 struct Form {
   const char* name;
-  std::string (*render)(const Analysed&, std::size_t width);
+  std::string (*render)(const Analysed&, const Look& look);
 };
 constexpr Form forms[] = {
     {"table", table_text},
-    {"json", [](const Analysed& study, std::size_t) { return derived_json(study); }},
+    {"json", [](const Analysed& study, const Look&) { return derived_json(study); }},
 };
 
 const Form* form_called(const std::string& name) {
@@ -39,9 +39,9 @@ void check_form(const std::string& form) {
     bad_input("cli.form", "--as", "no form '" + form + "'", "choose from " + form_names());
 }
 
-std::string rendered(const Record& record, const std::string& form, std::size_t width) {
+std::string rendered(const Record& record, const std::string& form, const Look& look) {
   check_form(form);
-  return form_called(form)->render(analyse(record), width);
+  return form_called(form)->render(analyse(record), look);
 }
 
 }  // namespace antcrew::cli_layer

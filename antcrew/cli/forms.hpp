@@ -5,6 +5,7 @@
 
 #include "antcrew/base/layers.hpp"
 #include "antcrew/record/record.hpp"
+#include "antcrew/report/text.hpp"
 
 namespace antcrew::cli_layer {
 
@@ -14,7 +15,6 @@ std::string form_names();
 // Throws Error (cli.form) when there is no form of that name.
 void check_form(const std::string& form);
 
-// `width` in terminal columns; 0 = unlimited.
-std::string rendered(const Record& record, const std::string& form, std::size_t width);
+std::string rendered(const Record& record, const std::string& form, const Look& look);
 
 }  // namespace antcrew::cli_layer

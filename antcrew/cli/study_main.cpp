@@ -18,6 +18,7 @@
 #include "antcrew/machine/clock.hpp"
 #include "antcrew/record/growing_file.hpp"
 #include "antcrew/record/record_file.hpp"
+#include "antcrew/report/answers.hpp"
 #include "antcrew/report/jostle_text.hpp"
 #include "antcrew/report/text.hpp"
 #include "antcrew/study/jostle.hpp"
@@ -34,9 +35,10 @@ class ProgressLine {
   void show(const Progress& p) {
     const std::int64_t now = now_ns();
     if (!on_ || now - shown_ns_ < 100'000'000) return;
-    const std::string text = fmt::format("{:3.0f} %  {:.0f} s left  size {}  {}, {} worker{}", p.share * 100, p.left_s,
-                                         count_text(p.size), p.variant, p.workers, p.workers == 1 ? "" : "s");
-    std::fprintf(stderr, "\r\033[K%s", text.substr(0, width()).c_str());
+    const std::string text =
+        fmt::format("{:3.0f} %  {:.0f} s left  size {}  {}, {} worker{}", p.share * 100, p.left_s, count_text(p.size),
+                    printable(p.variant, 40), p.workers, p.workers == 1 ? "" : "s");
+    std::fprintf(stderr, "\r\033[K%s", printable(text, width()).c_str());
     shown_ns_ = now;
   }
   void clear() {
@@ -81,6 +83,14 @@ int exit_for(Conclusion::Kind answer) {
   }
 }
 
+// The study was written so that nothing could be told from it.
+bool refused_agreement(const Record& record) {
+  return std::any_of(record.cells.begin(), record.cells.end(), [](const Cell& cell) {
+    return std::any_of(cell.faults.begin(), cell.faults.end(),
+                       [](const Fault& fault) { return fault.kind == Fault::Kind::cannot_disagree; });
+  });
+}
+
 // What is said while a run is under way, above the line of progress.
 class Talk {
  public:
@@ -119,7 +129,7 @@ int run_one(const StudyBase& study, const StudyOptions& options, std::size_t stu
   ProgressLine line(!options.quiet);
   if (options.jostle) {
     const JostleReport report = jostle(study, plan, [] { return asked_to_stop != 0; });
-    fmt::print("{}", jostle_text(report, output_width()));
+    fmt::print("{}", jostle_text(report, output_look().width));
     return report.faults.empty() ? exit_done : exit_answer_is_no;
   }
   const std::string path = record_path(options, study, studies);
@@ -131,7 +141,8 @@ int run_one(const StudyBase& study, const StudyOptions& options, std::size_t stu
   const Record record = begun ? run_on(study, *begun, plan, hooks, build) : run(study, plan, hooks, build);
   line.clear();
   // What was found out comes first: saving it may fail, and then the steps are still in their file.
-  fmt::print("{}", rendered(record, options.form, output_width()));
+  fmt::print("{}", rendered(record, options.form, output_look()));
+  if (options.answers) fmt::print(options.form == "table" ? stdout : stderr, "\n{}", answers_text(record));
   std::fflush(stdout);
   file.finish(record);
   const bool table = options.form == "table";
@@ -141,7 +152,7 @@ int run_one(const StudyBase& study, const StudyOptions& options, std::size_t stu
     std::fprintf(stderr, "Ended early; go on with: --resume %s\n", path.c_str());
     return exit_could_not_run;
   }
-  return exit_for(analyse(record).conclusion.answer);
+  return refused_agreement(record) ? exit_bad_input : exit_for(analyse(record).conclusion.answer);
 }
 
 int parse_and_run(int argc, char** argv, const std::vector<const StudyBase*>& studies, const BuildFacts& build) {
@@ -151,12 +162,13 @@ int parse_and_run(int argc, char** argv, const std::vector<const StudyBase*>& st
   StudyOptions options;
   add_options(app, options);
   try {
-    app.parse(argc, argv);
+    parse(app, argc, argv);
   } catch (const CLI::CallForHelp&) {
     fmt::print("{}", app.help());
     return exit_done;
   }
   check_form(options.form);
+  for (const StudyBase* study : studies) study->check_description();
   if (options.list) return print_list(studies), exit_done;
   const auto chosen = chosen_studies(studies, options.studies);
   const Plan plan = plan_of(options);

@@ -102,6 +102,8 @@ void add_options(CLI::App& app, StudyOptions& o) {
   app.add_option("--save", o.save, "file for the record (default: a new one in antcrew-records/)")->type_name("FILE");
   app.add_flag("--overwrite", o.overwrite, "let --save replace a file");
   app.add_option("--as", o.form, "form of the result: " + form_names())->type_name("FORM")->capture_default_str();
+  app.add_flag("--answers", o.answers, "show in short what the baseline and each variant answered, too");
+  app.add_flag("--let-print", o.let_print, "what variants print goes to standard error; else it is kept aside");
   app.add_flag("--quiet", o.quiet, "no progress on standard error");
   app.add_flag("--list", o.list, "show the studies and variants of this program, and run nothing");
 }
@@ -141,6 +143,7 @@ Plan plan_of(const StudyOptions& o) {
   plan.call_limit_s = o.call_limit_s;
   if (!o.memory_limit.empty()) plan.memory_limit_bytes = parse_count(o.memory_limit, "--memory-limit");
   plan.again = o.only;
+  plan.let_print = o.let_print;
   if (!o.only.empty() && o.resume.empty()) {
     bad_input("cli.option", "--only", "no record to add to", "name it with --resume RECORD");
   }

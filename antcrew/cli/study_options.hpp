@@ -38,6 +38,8 @@ struct StudyOptions {
   std::string form = "table";
   bool overwrite = false;
   bool quiet = false;
+  bool answers = false;
+  bool let_print = false;
   bool list = false;
 };
 

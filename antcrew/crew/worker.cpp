@@ -100,6 +100,14 @@ void make_base(pid_t of) {
   const std::string folder = folder_of(of);
   if (::mkdir(folder.c_str(), 0700) == 0) return guard(of, folder);
   if (errno != EEXIST) refuse(folder, errno);
+  // Its name can be guessed, so somebody else may have made it first, or put a link there.
+  struct stat found {};
+  if (::lstat(folder.c_str(), &found) != 0) refuse(folder, errno);
+  const bool ours = S_ISDIR(found.st_mode) && found.st_uid == ::geteuid() && (found.st_mode & 0077) == 0;
+  if (!ours) {
+    could_not_run("crew.scratch", folder, "there is such a folder already, and others than this user can change it",
+                  "remove it, or set TMPDIR to a folder of your own");
+  }
 }
 
 class Scratch {

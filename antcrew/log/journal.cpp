@@ -5,6 +5,8 @@
 #include <algorithm>
 #include <cstring>
 #include <new>
+#include <utility>
+#include <vector>
 
 #include "antcrew/base/error.hpp"
 
@@ -51,8 +53,55 @@ void Journal::clear() noexcept {
   }
 }
 
+namespace {
+
+struct Stretch {
+  std::uint32_t thread;
+  std::int64_t start_ns;
+  std::int64_t end_ns;
+};
+
+// Stretches of one thread that lie in each other, as in a recursion, are one worker in the phase.
+std::vector<Stretch> joined_by_thread(std::vector<Stretch> all) {
+  std::sort(all.begin(), all.end(), [](const Stretch& a, const Stretch& b) {
+    return a.thread != b.thread ? a.thread < b.thread : a.start_ns < b.start_ns;
+  });
+  std::vector<Stretch> joined;
+  for (const Stretch& one : all) {
+    const bool goes_on = !joined.empty() && joined.back().thread == one.thread && one.start_ns <= joined.back().end_ns;
+    if (goes_on) {
+      joined.back().end_ns = std::max(joined.back().end_ns, one.end_ns);
+    } else {
+      joined.push_back(one);
+    }
+  }
+  return joined;
+}
+
+void lay_out(LoggedPhase& phase, std::vector<Stretch> stretches) {
+  std::vector<std::pair<std::int64_t, int>> borders;  // ends before begins of the same moment
+  for (const Stretch& one : joined_by_thread(std::move(stretches))) {
+    borders.emplace_back(one.start_ns, 1);
+    borders.emplace_back(one.end_ns, -1);
+  }
+  std::sort(borders.begin(), borders.end());
+  std::int64_t since = 0;
+  std::int64_t covered_ns = 0;
+  int inside = 0;
+  for (const auto& [at, change] : borders) {
+    if (inside > 0) covered_ns += at - since;
+    since = at;
+    inside += change;
+    phase.at_once = std::max(phase.at_once, inside);
+  }
+  phase.wall_s = static_cast<double>(covered_ns) * 1e-9;
+}
+
+}  // namespace
+
 std::map<std::string, LoggedPhase> Journal::phases() const {
   std::map<std::string, LoggedPhase> sums;
+  std::map<std::string, std::vector<Stretch>> stretches;
   const std::uint32_t used = std::min(used_.load(std::memory_order_acquire), capacity);
   for (std::uint32_t slot = 0; slot < used; ++slot) {
     const Entry& entry = entries_[slot];
@@ -60,7 +109,9 @@ std::map<std::string, LoggedPhase> Journal::phases() const {
     LoggedPhase& sum = sums[entry.name];
     sum.seconds += static_cast<double>(entry.end_ns - entry.start_ns) * 1e-9;
     ++sum.count;
+    stretches[entry.name].push_back({entry.thread, entry.start_ns, entry.end_ns});
   }
+  for (auto& [name, sum] : sums) lay_out(sum, std::move(stretches[name]));
   return sums;
 }
 

@@ -10,12 +10,15 @@
 #include <string>
 
 #include "antcrew/machine/cache_line.hpp"
+#include "antcrew/machine/forks.hpp"
 
 namespace antcrew::internal {
 
 struct LoggedPhase {
   double seconds = 0;  // of all workers together
   std::int64_t count = 0;
+  double wall_s = 0;  // of the union of its stretches
+  int at_once = 0;    // workers that were in it at the same time, at most
 };
 
 class Journal {
@@ -26,7 +29,7 @@ class Journal {
 
   void log(const char* name, std::int64_t start_ns, std::int64_t end_ns) noexcept {
     const std::uint32_t slot = used_.fetch_add(1, std::memory_order_relaxed);
-    if (slot < capacity) entries_[slot] = {name, start_ns, end_ns};
+    if (slot < capacity) entries_[slot] = {name, start_ns, end_ns, kernel_thread()};
   }
   void count(const char* name, std::uint64_t k) noexcept;
 
@@ -44,6 +47,7 @@ class Journal {
     const char* name;
     std::int64_t start_ns;
     std::int64_t end_ns;
+    std::uint32_t thread;
   };
   struct Counter {
     std::atomic<const char*> name;

@@ -42,7 +42,8 @@ std::optional<std::string> group_path(const std::string& proc, bool version2, co
 // The mount's own root is the part of the group's path that is not visible below the mount point.
 std::string below_root(const std::string& path, const std::string& root) {
   if (root == "/") return path;
-  if (path.rfind(root, 0) == 0) return path.substr(root.size());
+  const bool below = path.rfind(root, 0) == 0 && (path.size() == root.size() || path[root.size()] == '/');
+  if (below) return path.substr(root.size());
   return "/";
 }
 

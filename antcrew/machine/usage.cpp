@@ -25,14 +25,23 @@ double seconds(const timeval& t) {
   return static_cast<double>(t.tv_sec) + static_cast<double>(t.tv_usec) * 1e-6;
 }
 
-// A small kernel file, whole; empty when it is gone.
+// A kernel file, whole; empty when it is gone.
 std::string contents(const std::string& path) {
   const int file = ::open(path.c_str(), O_RDONLY | O_CLOEXEC);
   if (file < 0) return {};
-  std::string text(4096, '\0');
-  const ssize_t got = ::read(file, text.data(), text.size());
+  constexpr std::size_t step = 4096;
+  constexpr std::size_t longest_entry = 128;  // one that does not fit is left for the next reading
+  std::string text;
+  std::size_t length = 0;
+  std::size_t got = step;
+  while (got + longest_entry > step) {
+    text.resize(length + step);
+    const ssize_t read = ::read(file, text.data() + length, step);
+    got = read > 0 ? static_cast<std::size_t>(read) : 0;
+    length += got;
+  }
   ::close(file);
-  text.resize(got > 0 ? static_cast<std::size_t>(got) : 0);
+  text.resize(length);
   return text;
 }
 
@@ -51,13 +60,6 @@ std::vector<int> numbered_entries(const std::string& path) {
 bool has_children() {
   siginfo_t info{};
   return ::waitid(P_ALL, 0, &info, WEXITED | WNOHANG | WNOWAIT) == 0 || errno != ECHILD;
-}
-
-// /proc/PID/stat: the name in brackets may hold blanks, so look behind the last bracket.
-bool has_ended(pid_t pid) {
-  const std::string text = contents("/proc/" + std::to_string(pid) + "/stat");
-  const std::size_t bracket = text.rfind(')');
-  return bracket == std::string::npos || bracket + 2 >= text.size() || text[bracket + 2] == 'Z';
 }
 
 // A field of a "stat" file by its number in the kernel's documentation, from the flags (9) on.
@@ -94,14 +96,18 @@ void add_descendants(pid_t of, std::vector<pid_t>& found) {
 }
 
 // schedstat: time run, time runnable but not running (ns), time slices.
-double run_delay_s() {
-  double sum = 0;
+struct ThreadTimes {
+  double run_s = 0;
+  double delay_s = 0;
+};
+ThreadTimes living_threads() {
+  ThreadTimes sum;
   for (const int thread : numbered_entries("/proc/self/task")) {
     const std::string text = contents("/proc/self/task/" + std::to_string(thread) + "/schedstat");
     if (text.empty()) continue;
     char* end = nullptr;
-    std::strtoull(text.c_str(), &end, 10);
-    sum += static_cast<double>(std::strtoull(end, nullptr, 10)) * 1e-9;
+    sum.run_s += static_cast<double>(std::strtoull(text.c_str(), &end, 10)) * 1e-9;
+    sum.delay_s += static_cast<double>(std::strtoull(end, nullptr, 10)) * 1e-9;
   }
   return sum;
 }
@@ -136,7 +142,10 @@ void add_own(Usage& usage) {
 }
 
 void add_others(Usage& usage) {
-  usage.run_delay_s = run_delay_s();
+  const auto whole_s = static_cast<double>(process_cpu_ns()) * 1e-9;  // brings the threads' own times up to date, too
+  const ThreadTimes living = living_threads();
+  usage.run_delay_s = living.delay_s;
+  usage.ended_threads_cpu_s = whole_s - living.run_s;
   add(usage, RUSAGE_CHILDREN);
   if (!has_children()) return;
   // Their user and system time are not told apart to the nanosecond.
@@ -159,6 +168,12 @@ Usage usage_after() {
   return usage;
 }
 
+bool Usage::run_delay_known() const noexcept {
+  constexpr double negligible_s = 20e-6;
+  constexpr double negligible_share = 0.02;
+  return ended_threads_cpu_s <= std::max(negligible_s, negligible_share * cpu_s());
+}
+
 double cpu_s_of(pid_t process) noexcept {
   return process > 0 ? cpu_clock_s(process, whole_process) : 0;
 }
@@ -175,6 +190,7 @@ Usage operator-(const Usage& later, const Usage& earlier) {
   d.system_s = std::max(0.0, later.system_s - earlier.system_s);
   d.caller_s = std::max(0.0, later.caller_s - earlier.caller_s);
   d.run_delay_s = std::max(0.0, later.run_delay_s - earlier.run_delay_s);
+  d.ended_threads_cpu_s = std::max(0.0, later.ended_threads_cpu_s - earlier.ended_threads_cpu_s);
   d.switches_voluntary = later.switches_voluntary - earlier.switches_voluntary;
   d.switches_forced = later.switches_forced - earlier.switches_forced;
   d.faults_minor = later.faults_minor - earlier.faults_minor;
@@ -278,6 +294,13 @@ std::vector<int> processors_last_used() {
     }
   }
   return found;
+}
+
+// /proc/PID/stat: the name in brackets may hold blanks, so look behind the last bracket.
+bool has_ended(pid_t pid) {
+  const std::string text = contents("/proc/" + std::to_string(pid) + "/stat");
+  const std::size_t bracket = text.rfind(')');
+  return bracket == std::string::npos || bracket + 2 >= text.size() || text[bracket + 2] == 'Z';
 }
 
 bool forked_ever() {

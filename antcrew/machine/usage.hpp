@@ -16,14 +16,17 @@ namespace antcrew::machine_layer {
 struct Usage {
   double user_s = 0;  // of this process, its ended children and its living descendants
   double system_s = 0;
-  double caller_s = 0;     // user and system time of the calling thread alone
-  double run_delay_s = 0;  // runnable but not running, over all living threads of this process
+  double caller_s = 0;             // user and system time of the calling thread alone
+  double run_delay_s = 0;          // runnable but not running, over all living threads of this process
+  double ended_threads_cpu_s = 0;  // own CPU time that no living thread tells of
   std::int64_t switches_voluntary = 0;
   std::int64_t switches_forced = 0;
   std::int64_t faults_minor = 0;
   std::int64_t faults_major = 0;
 
   double cpu_s() const noexcept { return user_s + system_s; }
+  // False where threads that ended took theirs along: a difference then lacks it.
+  bool run_delay_known() const noexcept;
 };
 
 // The two readings around a piece of work: what they cost themselves falls outside.
@@ -62,6 +65,9 @@ std::vector<int> processors_last_used();
 
 // Whether this process has, or has had, a child.
 bool forked_ever();
+
+// Gone, or ended and not waited for yet.
+bool has_ended(pid_t process);
 
 // Processes below this one; those that ended but were not waited for yet count only where asked for.
 std::vector<pid_t> descendants(bool ended_too);

@@ -29,6 +29,12 @@ const char* name_of(Fault::Kind kind) noexcept {
       return "left work running";
     case Fault::Kind::threads_left:
       return "threads left behind";
+    case Fault::Kind::remembered:
+      return "remembered its answer";
+    case Fault::Kind::changed_input:
+      return "changed its input";
+    case Fault::Kind::cannot_disagree:
+      return "cannot disagree";
     case Fault::Kind::wrong_answer:
       break;
   }
@@ -57,6 +63,8 @@ const char* name_of(LeftOut::What what) noexcept {
       return "points";
     case LeftOut::What::confirming:
       return "confirming";
+    case LeftOut::What::checks:
+      return "checks";
     case LeftOut::What::rounds:
       break;
   }

@@ -23,13 +23,25 @@ struct BuildFacts {
   bool optimised = false;  // the compiler was told to optimise the study program
   bool library_optimised = false;
   std::string program_hash;  // of the program file; empty = unknown
+  std::string sanitizers;    // that the study program was built with; empty = none, or unknown
 
   friend bool operator==(const BuildFacts&, const BuildFacts&) = default;
 };
 
 // A fact seen in a trial that speaks against the cell. What it means is for the analysis to say.
 struct Fault {
-  enum class Kind { crashed, out_of_memory, timed_out, threw, wrong_answer, left_work, threads_left };
+  enum class Kind {
+    crashed,
+    out_of_memory,
+    timed_out,
+    threw,
+    wrong_answer,
+    left_work,
+    threads_left,
+    remembered,       // another input got the answer of the one before
+    changed_input,    // afterwards the baseline had another answer to this input
+    cannot_disagree,  // of a baseline: the agreement would take any answer for right
+  };
 
   Kind kind = Kind::wrong_answer;
   int round = 0;     // 0 = before the first round
@@ -41,10 +53,13 @@ struct Fault {
 
 const char* name_of(Fault::Kind kind) noexcept;
 
-// Time that workers spent in a named phase, all together, and how often it was opened.
+// Time that workers spent in a named phase, all together, and how often it was opened. Its wall time is that of the
+// union of all its stretches; `at_once` workers were in it at the same time, at most.
 struct PhaseFacts {
   double worker_s = 0;
   std::int64_t count = 0;
+  std::optional<double> wall_s = {};
+  std::optional<int> at_once = {};
 
   friend bool operator==(const PhaseFacts&, const PhaseFacts&) = default;
 };
@@ -69,7 +84,8 @@ struct Trial {
   double user_s = 0;              // CPU time of the process and all below it, a call
   double system_s = 0;
   double others_cpu_s = 0;              // of that, by others than the calling thread
-  std::optional<double> run_delay_s;    // its threads were runnable but not running, a call
+  std::optional<double> run_delay_s;    // its threads were runnable but not running, a call; absent also where threads
+                                        // that ended took their figures along
   std::int64_t switches_voluntary = 0;  // over all calls, as the following counts
   std::int64_t switches_forced = 0;
   std::int64_t faults_minor = 0;
@@ -82,6 +98,9 @@ struct Trial {
   std::optional<int> processor;                // that the calling thread was on when timing began
   std::vector<int> processors{};               // of all threads and processes that were there when a batch ended
   std::optional<double> throttled_s;           // by the control group's quota, during the visit
+  std::optional<double> instructions;          // of the process and all that it began, a call: where the kernel counts
+  std::optional<double> cycles;                // the same
+  std::optional<double> printed_bytes;         // to standard output and error, a call: mean of the visit
   std::map<std::string, PhaseFacts> phases{};  // over all calls
   std::map<std::string, double> counters{};    // over all calls
 
@@ -91,6 +110,15 @@ struct Trial {
   friend bool operator==(const Trial&, const Trial&) = default;
 };
 
+// What was tried off the clock once a cell was timed, in a stand of its own.
+struct CheckFacts {
+  std::size_t other_size = 0;  // the variant was called with another input, of this size; 0 = it was not
+  bool own_input = false;      // the baseline was called on the input that the variant had been given
+  std::string trouble;         // why one of them could not be done, in words
+
+  friend bool operator==(const CheckFacts&, const CheckFacts&) = default;
+};
+
 struct Cell {
   enum class Kind { baseline, variant, probe };
 
@@ -98,17 +126,22 @@ struct Cell {
   std::string crew;  // "ThreadCrew", …; "Workers" = a bare count; "none" for the baseline
   Kind kind = Kind::variant;
   int workers = 1;
-  std::size_t point = 0;               // index into Record::points
-  int attempt = 1;                     // a variant that was edited and tried again has the next one
-  std::string baseline_for = {};       // of a baseline: the variant (crew) with whose later attempt it was tried
-  std::string probe_of = {};           // for probes: the variant (crew) whose part it leaves out
-  std::vector<double> startup_s = {};  // starting the crew, each time it was started
-  std::vector<double> cold_s = {};     // the first call after each start
+  std::size_t point = 0;                // index into Record::points
+  int attempt = 1;                      // a variant that was edited and tried again has the next one
+  std::string baseline_for = {};        // of a baseline: the variant (crew) with whose later attempt it was tried
+  std::string keeps = {};               // what it keeps between calls on purpose, in the study's words
+  std::string probe_of = {};            // for probes: the variant (crew) whose part it leaves out
+  std::vector<double> startup_s = {};   // starting the crew, each time it was started
+  std::vector<double> cold_s = {};      // the first call after each start
+  std::vector<double> cold_cpu_s = {};  // CPU time of those calls; empty where the record does not tell
   // Memory of the stand and of all processes below it together, in an untimed call; a lower bound. Each time that it
   // was looked at: once for each stand that had processes below it.
   std::vector<std::uint64_t> tree_bytes = {};
   std::vector<int> asked_processors = {};    // pinning, worker by worker; empty = not asked for
   std::vector<int> granted_processors = {};  // -1 = refused
+  std::string printed = {};                  // the first lines that it printed
+  std::string answer = {};                   // its first timed answer, in short
+  std::optional<CheckFacts> check = {};
   std::vector<Trial> trials = {};
   std::vector<Fault> faults = {};
 
@@ -173,11 +206,12 @@ struct ConfirmationFacts {
 
 // What the budget had no time for.
 struct LeftOut {
-  enum class What { everything, cells, rounds, points, confirming };
+  enum class What { everything, cells, rounds, points, confirming, checks };
 
   What what = What::rounds;
   std::size_t point = 0;  // the first concerned
   double needed_s = 0;    // the budget with which there would have been time, as far as can be told
+  int count = 0;          // of cells concerned; 0 = not told
 
   friend bool operator==(const LeftOut&, const LeftOut&) = default;
 };

@@ -5,6 +5,7 @@
 #include <nlohmann/json.hpp>
 
 #include "antcrew/base/error.hpp"
+#include "antcrew/base/printable.hpp"
 #include "antcrew/record/internal/record_fields.hpp"
 
 namespace antcrew::record_layer {
@@ -18,13 +19,19 @@ using internal::fields;
 constexpr const char* format_name = "antcrew-record";
 constexpr const char* rounds_beside = "rounds_beside";
 
-constexpr Fault::Kind fault_kinds[] = {Fault::Kind::crashed,     Fault::Kind::out_of_memory, Fault::Kind::timed_out,
-                                       Fault::Kind::threw,       Fault::Kind::wrong_answer,  Fault::Kind::left_work,
-                                       Fault::Kind::threads_left};
+constexpr Fault::Kind fault_kinds[] = {
+    Fault::Kind::crashed,       Fault::Kind::out_of_memory,  Fault::Kind::timed_out,    Fault::Kind::threw,
+    Fault::Kind::wrong_answer,  Fault::Kind::left_work,      Fault::Kind::threads_left, Fault::Kind::remembered,
+    Fault::Kind::changed_input, Fault::Kind::cannot_disagree};
 constexpr Cell::Kind cell_kinds[] = {Cell::Kind::baseline, Cell::Kind::variant, Cell::Kind::probe};
 constexpr Pin pins[] = {Pin::off, Pin::apart, Pin::near};
-constexpr LeftOut::What left_outs[] = {LeftOut::What::everything, LeftOut::What::cells, LeftOut::What::rounds,
-                                       LeftOut::What::points, LeftOut::What::confirming};
+constexpr LeftOut::What left_outs[] = {LeftOut::What::everything, LeftOut::What::cells,      LeftOut::What::rounds,
+                                       LeftOut::What::points,     LeftOut::What::confirming, LeftOut::What::checks};
+
+// What is not UTF-8 would make writing fail: it is replaced.
+std::string text_of(const Json& json, int indent) {
+  return json.dump(indent, ' ', false, Json::error_handler_t::replace);
+}
 
 template <class Enum, std::size_t N>
 void enum_from(const Json& json, const Enum (&all)[N], Enum& value) {
@@ -242,9 +249,35 @@ void complete(Record& record) {
   }
 }
 
+// A record may come from anywhere, and what it says goes to terminals.
+void make_printable(Json& json) {
+  if (json.is_string()) {
+    json = printable(json.get_ref<const std::string&>());
+  } else if (json.is_array()) {
+    for (Json& one : json) make_printable(one);
+  } else if (json.is_object()) {
+    Json clean = Json::object();
+    for (auto& [name, value] : json.items()) {
+      make_printable(value);
+      clean[printable(name)] = std::move(value);
+    }
+    json = std::move(clean);
+  }
+}
+
+// Numbers need no look; in a text that has none of these, nor do strings.
+bool may_be_unprintable(const std::string& text) {
+  return text.find("\\") != std::string::npos || std::any_of(text.begin(), text.end(), [](char c) {
+           const auto byte = static_cast<unsigned char>(c);
+           return byte >= 0x7F || (byte < 0x20 && c != '\n' && c != '\t' && c != '\r');
+         });
+}
+
 Json parsed(const std::string& text, const std::string& where) {
   try {
-    return Json::parse(text);
+    Json json = Json::parse(text);
+    if (may_be_unprintable(text)) make_printable(json);
+    return json;
   } catch (const Json::parse_error& error) {
     const bool cut = error.byte > text.size();
     bad_input("record.syntax", where,
@@ -281,11 +314,11 @@ void check_format(const Json& json, const std::string& where) {
 }  // namespace
 
 std::string to_json(const Machine& machine) {
-  return Json(machine).dump(1) + "\n";
+  return text_of(Json(machine), 1) + "\n";
 }
 
 std::string to_json(const Cell& cell) {
-  return Json(cell).dump();
+  return text_of(Json(cell), -1);
 }
 
 std::string to_json(const Record& record, const std::string& rounds_token) {
@@ -293,7 +326,7 @@ std::string to_json(const Record& record, const std::string& rounds_token) {
   if (!rounds_token.empty()) json[rounds_beside] = rounds_token;
   fields(RecordWriter{{json}}, record);
   json["version"] = Record::newest_version;
-  return json.dump(rounds_token.empty() ? 1 : -1) + "\n";
+  return text_of(json, rounds_token.empty() ? 1 : -1) + "\n";
 }
 
 Record record_from_json(const std::string& text, const std::string& where, std::string* rounds_token) {
@@ -332,7 +365,7 @@ std::string to_json(const RecordStep& step) {
   if (step.confirmation) json["confirmation"] = *step.confirmation;
   if (step.left_out) json["left_out"] = *step.left_out;
   if (step.dropped) json["dropped"] = {{"asleep", step.dropped->asleep}, {"paused", step.dropped->paused}};
-  return json.dump();
+  return text_of(json, -1);
 }
 
 RecordStep step_from_json(const std::string& text, const std::string& where) {

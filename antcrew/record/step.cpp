@@ -18,6 +18,10 @@ void add(Cell& cell, Cell&& seen) {
   }
   append(cell.startup_s, std::move(seen.startup_s));
   append(cell.cold_s, std::move(seen.cold_s));
+  append(cell.cold_cpu_s, std::move(seen.cold_cpu_s));
+  if (cell.printed.empty()) cell.printed = std::move(seen.printed);
+  if (cell.answer.empty()) cell.answer = std::move(seen.answer);
+  if (seen.check) cell.check = std::move(seen.check);
   append(cell.tree_bytes, std::move(seen.tree_bytes));
   append(cell.trials, std::move(seen.trials));
   append(cell.faults, std::move(seen.faults));

@@ -37,8 +37,10 @@ Json conclusion_json(const Conclusion& c) {
 Json left_out_json(const Record& record) {
   Json left_out = Json::array();
   for (const LeftOut& left : record.left_out)
-    left_out.push_back(
-        {{"what", name_of(left.what)}, {"size", record.points[left.point].size}, {"needed_s", left.needed_s}});
+    left_out.push_back({{"what", name_of(left.what)},
+                        {"size", record.points[left.point].size},
+                        {"needed_s", left.needed_s},
+                        {"cells", left.count}});
   return left_out;
 }
 
@@ -48,7 +50,12 @@ Json number(const std::optional<double>& value) {
 
 Json phases_json(const CellFigures& f) {
   Json phases = Json::object();
-  for (const auto& [name, phase] : f.phases) phases[name] = {{"worker_s", phase.worker_s}, {"count", phase.count}};
+  for (const auto& [name, phase] : f.phases) {
+    phases[name] = {{"worker_s", phase.worker_s},
+                    {"count", phase.count},
+                    {"wall_s", number(phase.wall_s)},
+                    {"at_once", phase.at_once ? Json(*phase.at_once) : Json(nullptr)}};
+  }
   return phases;
 }
 
@@ -81,6 +88,41 @@ Json crowds_json(const Analysed& study) {
   return crowds;
 }
 
+// Medians over the trials that know it, of a call.
+template <class Field>
+Json median_json(const Cell& cell, const Field& field) {
+  std::vector<double> known;
+  for (const Trial& trial : cell.trials) {
+    if (const std::optional<double> value = field(trial)) known.push_back(*value);
+  }
+  return known.empty() ? Json(nullptr) : Json(median(std::move(known)));
+}
+
+Json used_json(const Cell& cell) {
+  const auto counted = [&](std::int64_t Trial::*count) {
+    return median_json(cell, [count](const Trial& t) -> std::optional<double> {
+      return static_cast<double>(t.*count) / static_cast<double>(t.calls);
+    });
+  };
+  return {{"user_s", median_json(cell, [](const Trial& t) -> std::optional<double> { return t.user_s; })},
+          {"system_s", median_json(cell, [](const Trial& t) -> std::optional<double> { return t.system_s; })},
+          {"others_cpu_s", median_json(cell, [](const Trial& t) -> std::optional<double> { return t.others_cpu_s; })},
+          {"run_delay_s", median_json(cell, [](const Trial& t) { return t.run_delay_s; })},
+          {"switches_voluntary", counted(&Trial::switches_voluntary)},
+          {"switches_forced", counted(&Trial::switches_forced)},
+          {"faults_minor", counted(&Trial::faults_minor)},
+          {"faults_major", counted(&Trial::faults_major)},
+          {"instructions", median_json(cell, [](const Trial& t) { return t.instructions; })},
+          {"cycles", median_json(cell, [](const Trial& t) { return t.cycles; })},
+          {"printed_bytes", median_json(cell, [](const Trial& t) { return t.printed_bytes; })}};
+}
+
+Json check_json(const Cell& cell) {
+  if (!cell.check) return nullptr;
+  return {
+      {"other_size", cell.check->other_size}, {"own_input", cell.check->own_input}, {"trouble", cell.check->trouble}};
+}
+
 Json cell_json(const CellFigures& f, const Point& point) {
   const bool figures = f.verdict >= Verdict::too_few_rounds;
   const auto only = [&](const Json& value) { return figures ? value : Json(nullptr); };
@@ -97,6 +139,8 @@ Json cell_json(const CellFigures& f, const Point& point) {
           {"confirmed", f.confirmed},
           {"time_s", estimate(f.time_s)},
           {"speedup", only(estimate(f.speedup))},
+          {"read_speedup", only(number(f.read_speedup))},
+          {"first_call_speedup", only(number(f.first_speedup))},
           {"speedup_by_means", only(number(f.speedup_by_means))},
           {"self_speedup", only(estimate(f.self_speedup))},
           {"efficiency", only(number(f.efficiency))},
@@ -113,6 +157,10 @@ Json cell_json(const CellFigures& f, const Point& point) {
           {"peak_bytes", f.peak_bytes},
           {"peak_bytes_is_a_lower_bound", f.several_processes},
           {"attempt", f.cell->attempt},
+          {"keeps", f.cell->keeps},
+          {"answer", f.cell->answer},
+          {"check", check_json(*f.cell)},
+          {"used", used_json(*f.cell)},
           {"phases", phases_json(f)},
           {"counters", f.counters}};
 }
@@ -131,7 +179,7 @@ std::string derived_json(const Analysed& study) {
                      {"crowds", crowds_json(study)},
                      {"ladders", ladders_json(study)},
                      {"cells", std::move(cells)}};
-  return json.dump(2) + "\n";
+  return json.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
 }
 
 }  // namespace antcrew::report_layer

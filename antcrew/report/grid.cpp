@@ -11,12 +11,6 @@ namespace {
 
 constexpr std::size_t gap = 2;
 
-std::string padded(const std::string& text, std::size_t width, bool right) {
-  const std::size_t own = display_width(text);
-  const std::string space(width > own ? width - own : 0, ' ');
-  return right ? space + text : text + space;
-}
-
 std::string without_trailing_space(std::string line) {
   line.erase(line.find_last_not_of(' ') + 1);
   return line;
@@ -24,13 +18,13 @@ std::string without_trailing_space(std::string line) {
 
 }  // namespace
 
-void TextGrid::row(std::vector<std::string> cells) {
-  assert(cells.size() == columns_.size());
-  lines_.push_back({{}, std::move(cells)});
+void TextGrid::row(std::vector<std::string> cells, std::vector<Style> styles) {
+  assert(cells.size() == columns_.size() && (styles.empty() || styles.size() == cells.size()));
+  lines_.push_back({{}, std::move(cells), std::move(styles)});
 }
 
 void TextGrid::heading(std::string text) {
-  lines_.push_back({std::move(text), {}});
+  lines_.push_back({std::move(text), {}, {}});
 }
 
 std::vector<std::size_t> TextGrid::widths() const {
@@ -62,19 +56,29 @@ std::vector<bool> TextGrid::shown(std::size_t width) const {
   return shown;
 }
 
-std::string TextGrid::text(std::size_t width) const {
+std::string TextGrid::text(const Look& look) const {
   const std::vector<std::size_t> needed = widths();
-  const std::vector<bool> show = shown(width);
-  const auto line_of = [&](const auto& cell_at) {
+  const std::vector<bool> show = shown(look.width);
+  // Blanks stand outside of the codes, so that those at the end of a line can go.
+  const auto line_of = [&](const auto& cell_at, const auto& style_at) {
     std::string line;
     for (std::size_t c = 0; c < columns_.size(); ++c) {
-      if (show[c]) line += std::string(gap, ' ') + padded(cell_at(c), needed[c], columns_[c].right);
+      if (!show[c]) continue;
+      const std::string plain = cell_at(c);
+      const std::string space(needed[c] - display_width(plain), ' ');
+      const std::string text = styled(plain, style_at(c), look);
+      line += std::string(gap, ' ') + (columns_[c].right ? space + text : text + space);
     }
     return without_trailing_space(std::move(line)) + "\n";
   };
-  std::string text = line_of([&](std::size_t c) { return columns_[c].head; });
+  std::string text = line_of([&](std::size_t c) { return columns_[c].head; }, [](std::size_t) { return Style::plain; });
   for (const Line& line : lines_) {
-    text += line.cells.empty() ? line.heading + "\n" : line_of([&](std::size_t c) { return line.cells[c]; });
+    if (line.cells.empty()) {
+      text += styled(line.heading, Style::heading, look) + "\n";
+      continue;
+    }
+    text += line_of([&](std::size_t c) { return line.cells[c]; },
+                    [&](std::size_t c) { return line.styles.empty() ? Style::plain : line.styles[c]; });
   }
   return text;
 }

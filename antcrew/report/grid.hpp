@@ -5,6 +5,7 @@
 #include <vector>
 
 #include "antcrew/base/layers.hpp"
+#include "antcrew/report/text.hpp"
 
 namespace antcrew::report_layer {
 
@@ -18,13 +19,13 @@ class TextGrid {
  public:
   explicit TextGrid(std::vector<GridColumn> columns) : columns_(std::move(columns)) {}
 
-  // One text a column.
-  void row(std::vector<std::string> cells);
+  // One text a column, and where not all are plain one style a column.
+  void row(std::vector<std::string> cells, std::vector<Style> styles = {});
   // A line across all columns, above the rows that follow.
   void heading(std::string text);
 
   // Fits into `width` columns if giving up columns can do that (0 = as wide as it likes).
-  std::string text(std::size_t width) const;
+  std::string text(const Look& look) const;
   // Heads of the columns that text(width) leaves out.
   std::vector<std::string> left_out(std::size_t width) const;
 
@@ -32,6 +33,7 @@ class TextGrid {
   struct Line {
     std::string heading;
     std::vector<std::string> cells;  // empty for a heading
+    std::vector<Style> styles;       // empty = all plain
   };
   std::vector<std::size_t> widths() const;
   std::vector<bool> shown(std::size_t width) const;

@@ -10,6 +10,8 @@
 namespace antcrew::report_layer {
 namespace {
 
+constexpr std::size_t longest_name = 60;  // columns
+
 std::string workers_in_words(int workers) {
   return fmt::format("{} worker{}", workers, workers == 1 ? "" : "s");
 }
@@ -22,9 +24,20 @@ std::string at_point(const Analysed& study) {
   return point_in_words(study.record->points[study.conclusion.point]);
 }
 
+// What nobody should read over.
+std::string build_first(const Record& record) {
+  if (!record.build.sanitizers.empty())
+    return "Built with a sanitizer, so these times say nothing about a real build. ";
+  return record.build.optimised ? "" : "Built without optimisation, so these times say nothing about a real build. ";
+}
+
 std::string no_baseline(const Analysed& study) {
   for (const CellFigures& figures : study.cells) {
     const bool told = figures.cell->point == study.conclusion.point && !figures.evidence.empty();
+    if (told && figures.cell->kind == Cell::Kind::baseline && !figures.cell->trials.empty()) {
+      return fmt::format("Nothing can be ranked at {}: the baseline is not to be relied on: {}.", at_point(study),
+                         figures.evidence);
+    }
     if (told && figures.cell->kind == Cell::Kind::baseline) {
       return fmt::format("Nothing to compare with at {}: the baseline has no figures ({}).", at_point(study),
                          figures.evidence);
@@ -50,7 +63,8 @@ std::string passed_over(const Analysed& study) {
 std::string budget_advice(const Analysed& study) {
   double needed = 0;
   for (const LeftOut& left : study.record->left_out) {
-    if (left.what != LeftOut::What::points && left.what != LeftOut::What::confirming)
+    if (left.what != LeftOut::What::points && left.what != LeftOut::What::confirming &&
+        left.what != LeftOut::What::checks)
       needed = std::max(needed, left.needed_s);
   }
   if (needed <= 0) return "give it more time with --budget";
@@ -116,7 +130,8 @@ std::string leads(const Analysed& study) {
 std::string cell_in_words(const Cell& cell) {
   if (cell.kind == Cell::Kind::baseline) return "the baseline";
   const std::string attempt = cell.attempt > 1 ? fmt::format(", attempt {},", cell.attempt) : "";
-  return fmt::format("\"{}\" ({}){} with {}", cell.variant, cell.crew, attempt, workers_in_words(cell.workers));
+  return fmt::format("\"{}\" ({}){} with {}", printable(cell.variant, longest_name), cell.crew, attempt,
+                     workers_in_words(cell.workers));
 }
 
 std::string point_in_words(const Point& point) {
@@ -130,8 +145,9 @@ std::string point_in_words(const Point& point) {
   return text;
 }
 
-std::string headline(const Analysed& study) {
-  std::string text;
+namespace {
+
+std::string answer_in_words(const Analysed& study) {
   switch (study.conclusion.answer) {
     case Conclusion::Kind::nothing_measured:
       return "Nothing was measured.";
@@ -146,6 +162,12 @@ std::string headline(const Analysed& study) {
     default:
       return leads(study) + passed_over(study);
   }
+}
+
+}  // namespace
+
+std::string headline(const Analysed& study) {
+  return build_first(*study.record) + answer_in_words(study);
 }
 
 }  // namespace antcrew::report_layer

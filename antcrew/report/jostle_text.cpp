@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include "antcrew/report/headline.hpp"
 #include "antcrew/report/text.hpp"
 
 namespace antcrew::report_layer {
@@ -18,8 +19,8 @@ std::string jostle_text(const JostleReport& report, std::size_t width) {
       fmt::format("{} of the cells jostled went wrong, in {} trials of {} variant{} (seed {}):\n\n",
                   report.faults.size(), report.trials, report.variants, report.variants == 1 ? "" : "s", report.seed);
   for (const JostleFault& fault : report.faults) {
-    text += fmt::format("  {} with {} workers at size {}, {} time{}: {}\n", fault.variant, fault.workers,
-                        count_text(fault.size), fault.seen, fault.seen == 1 ? "" : "s", fault.text);
+    text += fmt::format("  {} with {} workers at {}, {} time{}: {}\n", fault.variant, fault.workers,
+                        point_in_words(fault.point), fault.seen, fault.seen == 1 ? "" : "s", fault.text);
   }
   return wrapped(text, width);
 }

@@ -44,6 +44,13 @@ std::string machine_text(const Machine& machine, double others_busy) {
   line("stack limit", bytes_text(limits.stack_bytes) + (limits.stack_bytes == 0 ? "" : " (ulimit -s to change it)"));
   line("clock",
        fmt::format("steps of {:.0f} ns, {:.0f} ns a reading", machine.clock.resolution_ns, machine.clock.read_ns));
+  const Settings& set = machine.settings;
+  const auto yes_or_no = [](const std::optional<bool>& known) { return !known ? "unknown" : *known ? "on" : "off"; };
+  line("frequency", fmt::format("governor {}, boost {}", set.governor.empty() ? "unknown" : printable(set.governor, 30),
+                                yes_or_no(set.boost)));
+  line("siblings", std::string("several hardware threads a core: ") + yes_or_no(set.siblings));
+  line("large pages", set.large_pages.empty() ? "unknown" : printable(set.large_pages, 30));
+  line("counters", "instructions and cycles " + (set.counters.empty() ? std::string("unknown") : set.counters));
   line("noise now", fmt::format("{:.2f} processors busy, {:.2f} threads on average over the last minute", others_busy,
                                 machine.load_1min));
   return text;

@@ -79,6 +79,12 @@ std::string phases(const Analysed& study) {
   return text.empty() ? text : "\nPhases and counters of a call, all workers together:\n" + text;
 }
 
+// From the first worker's begin to the last one's end, pauses left out. Older records know worker-seconds only: of a
+// phase that all workers share, its time times their number.
+double phase_time(const PhaseFacts& phase, int workers) {
+  return phase.wall_s.value_or(phase.worker_s / workers);
+}
+
 // What a stretch gained by itself, beside what the whole call gained: where both name it.
 std::string phase_by_phase(const Analysed& study) {
   std::string text;
@@ -92,9 +98,10 @@ std::string phase_by_phase(const Analysed& study) {
     for (const auto& [name, phase] : f.phases) {
       const auto same = baseline->phases.find(name);
       if (same == baseline->phases.end() || !(phase.worker_s > 0)) continue;
-      // Worker-seconds of a phase that all workers share are its time times their number.
-      const double times = same->second.worker_s / phase.worker_s * f.cell->workers;
-      phases += fmt::format(" {} alone {:.3g},", name, times);
+      const double own_s = phase_time(phase, f.cell->workers);
+      const double times = phase_time(same->second, 1) / own_s;
+      phases += fmt::format(" {} alone {:.3g}{},", name, times,
+                            phase.at_once == 1 && f.cell->workers > 1 ? " (one worker at a time)" : "");
     }
     if (phases.empty()) continue;
     phases.back() = ';';
@@ -131,10 +138,41 @@ std::string cold_starts(const Analysed& study) {
         fmt::format("  {} at {}: its first call {} {} than a settled one", cell_in_words(cell),
                     point_in_words(study.record->points[cell.point]), duration_text(std::fabs(*best.cell->cold_cost_s)),
                     *best.cell->cold_cost_s < 0 ? "shorter" : "longer");
-    text +=
-        cell.crew == "Workers" ? "\n" : fmt::format(", its crew starts in {}\n", duration_text(*best.cell->startup_s));
+    text += cell.crew == "Workers" ? "" : fmt::format(", its crew starts in {}", duration_text(*best.cell->startup_s));
+    if (best.cell->first_speedup && best.cell->speedup)
+      text += fmt::format("; speedup of the first call {:.2g}, of settled ones {:.2g}", *best.cell->first_speedup,
+                          best.cell->speedup->median);
+    text += "\n";
   }
   return text.empty() ? text : "\nCold, medians over stands:\n" + text;
+}
+
+// What is kept on purpose was paid for in the first call.
+std::string kept(const Analysed& study) {
+  std::string text;
+  for (const CellFigures& f : study.cells) {
+    if (f.cell->keeps.empty() || f.cell->cold_s.empty() || !f.time_s || !f.speedup) continue;
+    text += fmt::format("  {} at {}: keeps {}; its first call takes {}, later ones {}", cell_in_words(*f.cell),
+                        point_in_words(study.record->points[f.cell->point]), printable(f.cell->keeps, 60),
+                        duration_text(median(f.cell->cold_s)), duration_text(f.time_s->median));
+    if (f.first_speedup) text += fmt::format("; speedup of the first call {:.2g}", *f.first_speedup);
+    text += "\n";
+  }
+  return text.empty() ? text : "\nKept between calls on purpose, and paid for in the first one:\n" + text;
+}
+
+std::string read_answers(const Analysed& study) {
+  std::string text;
+  for (const CellFigures& f : study.cells) {
+    if (!f.read_speedup || f.verdict < Verdict::too_few_rounds) continue;
+    text += fmt::format("  {} at {}: speedup to a read answer {:.2g}, to the return of the call {:.2g}\n",
+                        cell_in_words(*f.cell), point_in_words(study.record->points[f.cell->point]), *f.read_speedup,
+                        f.speedup->median);
+  }
+  return text.empty() ? text
+                      : "\nReading these answers takes longer than reading the baseline's, by more than 10 % of the "
+                        "call:\n" +
+                            text;
 }
 
 std::string crowds(const Analysed& study) {
@@ -169,6 +207,13 @@ std::string left_out(const Analysed& study) {
       case LeftOut::What::confirming:
         text += "  confirming the best in fresh rounds";
         break;
+      case LeftOut::What::checks:
+        text += fmt::format("  another input for {} cell{} at {}", left.count, left.count == 1 ? "" : "s", at);
+        break;
+    }
+    if (left.needed_s <= 0) {
+      text += "\n";
+      continue;
     }
     text += fmt::format("; --budget {:.0f} would have time for it\n", left.needed_s);
   }
@@ -180,8 +225,8 @@ std::string left_out(const Analysed& study) {
 std::string notes_text(const Analysed& study) {
   std::string text = evidence(study);
   for (const auto& steps : study.ladders) text += ladder_text(steps, *study.record);
-  text += phase_by_phase(study) + unwaited(study) + cold_starts(study) + phases(study) + moved_data(study) +
-          crowds(study) + left_out(study);
+  text += read_answers(study) + kept(study) + phase_by_phase(study) + unwaited(study) + cold_starts(study) +
+          phases(study) + moved_data(study) + crowds(study) + left_out(study);
   for (const std::string& warning : study.warnings) text += "\nWarning: " + warning + ".\n";
   return text;
 }

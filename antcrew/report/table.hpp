@@ -6,11 +6,11 @@
 
 #include "antcrew/analysis/analysed.hpp"
 #include "antcrew/base/layers.hpp"
+#include "antcrew/report/text.hpp"
 
 namespace antcrew::report_layer {
 
-// The sentence, the table grouped by point, the evidence of every cell that does not hold, and the warnings. `width`
-// in columns; 0 = as wide as it likes (for pipes and files).
-std::string table_text(const Analysed& study, std::size_t width);
+// The sentence, the table grouped by point, the evidence of every cell that does not hold, and the warnings.
+std::string table_text(const Analysed& study, const Look& look);
 
 }  // namespace antcrew::report_layer

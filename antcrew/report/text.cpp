@@ -54,6 +54,12 @@ std::string ratio_text(const Estimate& ratio) {
   return with_bounds(ratio, 1, std::max(least, decimals_of(ratio, 1, ratio.median < 0.1 ? 2 : 1)), "");
 }
 
+std::string styled(const std::string& text, Style style, const Look& look) {
+  if (!look.colour || style == Style::plain || text.empty()) return text;
+  const char* code = style == Style::good ? "32" : style == Style::bad ? "31" : style == Style::open ? "33" : "1";
+  return std::string("\033[") + code + "m" + text + "\033[0m";
+}
+
 std::string percent_text(double share, int decimals) {
   const double percent = share * 100;
   return fmt::format("{:.{}f} %", std::fabs(percent) < 0.5 && decimals == 0 ? 0.0 : percent, decimals);
@@ -89,12 +95,6 @@ std::string wrapped(const std::string& text, std::size_t width) {
     at = end;
   }
   return out;
-}
-
-std::size_t display_width(const std::string& text) {
-  // Continuation bytes of UTF-8 take no column of their own.
-  return static_cast<std::size_t>(
-      std::count_if(text.begin(), text.end(), [](char c) { return (static_cast<unsigned char>(c) & 0xC0) != 0x80; }));
 }
 
 }  // namespace antcrew::report_layer

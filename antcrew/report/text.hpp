@@ -1,16 +1,28 @@
 // Numbers as people read them: units, intervals, thousands.
 #pragma once
 
+#include <cstddef>
 #include <cstdint>
 #include <string>
 
 #include "antcrew/analysis/statistics.hpp"
 #include "antcrew/base/layers.hpp"
+#include "antcrew/base/printable.hpp"
 #include "antcrew/base/units.hpp"
 
 namespace antcrew::report_layer {
 
 using antcrew::duration_text;  // of plain seconds
+
+// Where a text goes to.
+struct Look {
+  Look(std::size_t columns = 0, bool colours = false) : width(columns), colour(colours) {}
+  std::size_t width;  // in columns; 0 = as wide as it likes, for pipes and files
+  bool colour;        // by terminal codes; what a colour says is said in words, too
+};
+enum class Style { plain, good, bad, open, heading };
+// The text between the codes of a style; as it is where there are no colours.
+std::string styled(const std::string& text, Style style, const Look& look);
 
 // "1.23 ms (1.21 to 1.26)", the unit once; as many decimals as the width of the interval deserves. What is no interval,
 // only the range of too few rounds, reads "1.23 ms, seen 1.21–1.26", and of a single one "1.23 ms, seen once".
@@ -27,8 +39,5 @@ std::string count_text(std::uint64_t count);
 
 // Breaks lines between words so that none is wider than `width` columns (0 = no limit); lines that go on are indented.
 std::string wrapped(const std::string& text, std::size_t width);
-
-// Columns that the text takes on a terminal; every character of the texts made here is one column wide.
-std::size_t display_width(const std::string& text);
 
 }  // namespace antcrew::report_layer

@@ -2,7 +2,7 @@
 
 #include <fmt/format.h>
 
-#include "antcrew/base/error.hpp"
+#include "antcrew/base/printable.hpp"
 
 namespace antcrew {
 
@@ -19,12 +19,35 @@ std::string Within::in_words() const {
   return fmt::format("within {:g}", tolerance_);
 }
 
-Within within(double tolerance) {
-  if (!(tolerance >= 0)) {
-    bad_input("study.tolerance", "within", fmt::format("a tolerance of {}", tolerance),
-              "give zero or more, such as 1e-9");
-  }
-  return Within(tolerance);
+std::string Within::mistake() const {
+  return tolerance_ >= 0 ? std::string() : fmt::format("a tolerance of {}", tolerance_);
 }
+
+std::string Within::objection_to_scale(double largest) const {
+  return fmt::format(
+      "every value of the expected answer lies below the tolerance: the largest is {:.2g}, and within({:g}) is "
+      "absolute "
+      "for values below 1, so any small answer would pass; compare with within({:.0e}), or scale the answers",
+      largest, tolerance_, largest * 1e-9);
+}
+
+namespace internal {
+
+std::string where_texts_differ(std::string_view expected, std::string_view got) {
+  constexpr std::size_t before = 10;
+  constexpr std::size_t shown = 40;
+  std::size_t at = 0;
+  while (at < expected.size() && at < got.size() && expected[at] == got[at]) ++at;
+  const std::size_t from = at > before ? at - before : 0;
+  const auto part = [&](std::string_view text) {
+    const std::string lead = from > 0 ? "…" : "";
+    return from >= text.size() && from > 0 ? std::string("its end")
+                                           : "\"" + lead + printable(text.substr(from, 4 * shown), shown) + "\"";
+  };
+  return fmt::format("the texts differ from byte {} on (of {} and {}): expected {}, got {}", at, expected.size(),
+                     got.size(), part(expected), part(got));
+}
+
+}  // namespace internal
 
 }  // namespace antcrew

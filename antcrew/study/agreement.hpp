@@ -10,6 +10,7 @@
 #include <cmath>
 #include <cstddef>
 #include <string>
+#include <string_view>
 #include <tuple>
 #include <type_traits>
 #include <utility>
@@ -20,6 +21,7 @@ namespace antcrew {
 struct Difference {
   bool agree = true;
   bool numeric = false;
+  bool whole_numbers = false;  // all that differ
   std::size_t differing = 0;
   std::size_t compared = 0;
   std::size_t at = 0;
@@ -47,11 +49,18 @@ concept TupleLike = requires {
 &&!RangeLike<T>;
 template <class T>
 concept Number = std::is_arithmetic_v<T>;
+template <class T>
+concept Text = std::is_convertible_v<const T&, std::string_view> && !std::is_same_v<T, std::nullptr_t>;
+
+// The first place where two texts differ, with what stands there in both.
+std::string where_texts_differ(std::string_view expected, std::string_view got);
 
 template <class T>
 struct is_floating_answer : std::is_floating_point<T> {};
 template <RangeLike T>
-struct is_floating_answer<T> : is_floating_answer<std::decay_t<decltype(*std::declval<const T&>().begin())>> {};
+requires(!Text<T>) struct is_floating_answer<T>
+    : is_floating_answer<std::decay_t<decltype(*std::declval<const T&>().begin())>> {
+};
 template <class A, class B>
 struct is_floating_answer<std::pair<A, B>>
     : std::disjunction<is_floating_answer<std::decay_t<A>>, is_floating_answer<std::decay_t<B>>> {};
@@ -68,6 +77,8 @@ class Comparison {
   void compare(const A& expected, const B& got) {
     if constexpr (Number<A> && Number<B>) {
       numbers(expected, got);
+    } else if constexpr (Text<A> && Text<B>) {
+      texts(expected, got);
     } else if constexpr (RangeLike<A> && RangeLike<B>) {
       ranges(expected, got);
     } else if constexpr (TupleLike<A> && TupleLike<B>) {
@@ -85,6 +96,11 @@ class Comparison {
     found_.agree = false;
   }
 
+  void texts(std::string_view expected, std::string_view got) {
+    note(expected == got);
+    if (expected != got && found_.text.empty()) found_.text = where_texts_differ(expected, got);
+  }
+
   template <class A, class B>
   void numbers(A expected, B got) {
     const std::size_t at = found_.compared;
@@ -92,6 +108,7 @@ class Comparison {
     note(same);
     found_.numeric = true;
     if (same) return;
+    found_.whole_numbers = std::is_integral_v<A> && std::is_integral_v<B>;
     const double e = static_cast<double>(expected);
     const double g = static_cast<double>(got);
     const double difference = std::fabs(e - g);
@@ -129,6 +146,26 @@ class Comparison {
   Difference& found_;
 };
 
+// The largest of an answer's numbers.
+struct Scale {
+  double largest = 0;
+  bool any = false;  // there is a number that is not 0
+
+  template <class A>
+  void look(const A& answer) {
+    if constexpr (Number<A>) {
+      const double size = std::fabs(static_cast<double>(answer));
+      any = any || size > 0;
+      if (size > largest || std::isnan(size)) largest = std::isnan(size) ? 1e308 : size;
+    } else if constexpr (Text<A>) {
+    } else if constexpr (RangeLike<A>) {
+      for (const auto& one : answer) look(one);
+    } else if constexpr (TupleLike<A>) {
+      std::apply([this](const auto&... all) { (look(all), ...); }, answer);
+    }
+  }
+};
+
 }  // namespace internal
 
 // |expected − got| <= tolerance · max(1, |expected|), for every number in the answer: absolute for values below 1,
@@ -137,6 +174,17 @@ class Within {
  public:
   explicit Within(double tolerance) : tolerance_(tolerance) {}
   std::string in_words() const;
+
+  // What is wrong with it, in words: a tolerance below zero or NaN. Empty when it can be used.
+  std::string mistake() const;
+
+  // Why any answer would do, measured by this one: all its values lie below the tolerance, and some are not 0.
+  template <class A>
+  std::string objection_to(const A& expected) const {
+    internal::Scale scale;
+    scale.look(expected);
+    return scale.any && scale.largest < tolerance_ ? objection_to_scale(scale.largest) : std::string();
+  }
 
   template <class A, class B>
   Difference operator()(const A& expected, const B& got) const {
@@ -152,6 +200,7 @@ class Within {
     const double scale = std::fabs(expected) > 1 ? std::fabs(expected) : 1;
     return std::fabs(expected - got) <= tolerance_ * scale && std::isfinite(expected) && std::isfinite(got);
   }
+  std::string objection_to_scale(double largest) const;
   double tolerance_;
 };
 
@@ -177,8 +226,10 @@ class Exactly {
   }
 };
 
-// Throws Error (study.tolerance) for a negative tolerance or NaN.
-Within within(double tolerance);
+// A negative tolerance or NaN is told when the study is run (Error study.tolerance).
+inline Within within(double tolerance) {
+  return Within(tolerance);
+}
 inline Exactly exactly() {
   return {};
 }
@@ -191,6 +242,24 @@ std::string agreement_in_words(const Agreement& agreement) {
     return agreement.in_words();
   } else {
     return "by a function of the study";
+  }
+}
+
+template <class Agreement, class Reference>
+std::string objection_of(const Agreement& agreement, const Reference& expected) {
+  if constexpr (requires { agreement.objection_to(expected); }) {
+    return agreement.objection_to(expected);
+  } else {
+    return {};
+  }
+}
+
+template <class Agreement>
+std::string mistake_of(const Agreement& agreement) {
+  if constexpr (requires { agreement.mistake(); }) {
+    return agreement.mistake();
+  } else {
+    return {};
   }
 }
 

@@ -26,6 +26,19 @@ static inline record_layer::BuildFacts build_of_this_file() {
 #if defined(__OPTIMIZE__)
   build.optimised = true;
 #endif
+#if defined(__SANITIZE_ADDRESS__)
+  build.sanitizers = "address";
+#elif defined(__SANITIZE_THREAD__)
+  build.sanitizers = "thread";
+#elif defined(__has_feature)
+#if __has_feature(address_sanitizer)
+  build.sanitizers = "address";
+#elif __has_feature(thread_sanitizer)
+  build.sanitizers = "thread";
+#elif __has_feature(memory_sanitizer)
+  build.sanitizers = "memory";
+#endif
+#endif
   return build;
 }
 

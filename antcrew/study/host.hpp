@@ -14,10 +14,16 @@ struct HostLimits {
   double call_s = 0;                // longest call; 0 = thirty times the baseline's, at least 10 s
   std::uint64_t memory_bytes = 0;   // that a stand may take beyond what it begins with; 0 = 90 % of what is free
   std::function<bool()> stop = {};  // asked while waiting; true ends the run
+  bool let_print = false;           // what user code prints goes to standard error
 };
 
 // Thrown out of a host's call when `stop` said so.
 struct Stopped {};
+
+// Thrown out of a host's call when what holds the input of the block is gone: nothing more can be tried in it.
+struct BlockLost {
+  Fault fault;
+};
 
 class Host {
  public:
@@ -29,6 +35,10 @@ class Host {
 
   // Tries cells[cell] once. A stand that is not to be kept is gone afterwards; one that is, is stopped until its turn.
   virtual Visit visit(std::size_t cell, const VisitOrder& order) = 0;
+
+  // Tries cells[cell] with another input, and the baseline on the cell's own: facts, and faults where something is
+  // wrong. Not timed. A host that has no way to do it leaves the facts out.
+  virtual Visit check(std::size_t, std::size_t /*other_size*/) { return {}; }
 
   // Ends all stands that were kept.
   virtual void renew() = 0;

@@ -15,6 +15,7 @@
 #include <utility>
 #include <vector>
 
+#include "antcrew/study/internal/answer_text.hpp"
 #include "antcrew/study/internal/calling.hpp"
 #include "antcrew/study/internal/kept_answers.hpp"
 #include "antcrew/study/study_base.hpp"
@@ -43,10 +44,12 @@ class InPlaceSession : public Session {
     while (copies_.size() < calls) copies_.push_back(fresh);
   }
   std::int64_t call_ns(const Anything&, std::size_t) override {
+    const int depth = fork_depth();
     const std::int64_t start = now_ns();
     for (Work& copy : copies_) {
       call_(*unknown(&copy));
       keep_alive(&copy);
+      end_if_returned_child(depth);
     }
     return now_ns() - start;
   }
@@ -59,6 +62,10 @@ class InPlaceSession : public Session {
     auto last = std::make_shared<Work>(std::move(copies_.back()));
     copies_.clear();
     return last;
+  }
+  std::string in_short(std::size_t k) const override { return AnswerText::of(std::invoke(read_, copies_[k])); }
+  std::string objection(const Anything& reference) const override {
+    return objection_of(agreement_, std::invoke(read_, *static_cast<const Work*>(reference.get())));
   }
   void drop_answers() override {
     used_ = std::move(copies_);
@@ -84,13 +91,13 @@ class InPlaceStudy : public StudyBase {
 
   // read: a member or function that gives the answer from a worked-on copy.
   InPlaceStudy(std::string title, Make make, Baseline baseline, Read read, Agreement agreement)
-      : StudyBase(std::move(title), internal::agreement_in_words(agreement)),
+      : StudyBase(std::move(title), internal::agreement_in_words(agreement), internal::mistake_of(agreement)),
         make_(std::move(make)),
         baseline_(std::move(baseline)),
         read_(std::move(read)),
         agreement_(std::move(agreement)) {}
 
-  // body(work, crew); what it returns is not looked at. Throws Error (study.variant) when name and crew are taken.
+  // body(work, crew); what it returns is not looked at. Name and crew together must be its own.
   template <class Crew, class Body>
   VariantHandle variant(std::string name, const CrewOptions& options, Body body) {
     using Call = internal::CallWithCrew<Crew, Body>;

@@ -70,15 +70,15 @@ std::vector<CellSpec> random_cells(const Grid& grid, const Point& point, std::mt
   return cells;
 }
 
-void note(JostleReport& report, const CellSpec& cell, std::size_t size, const Fault& fault) {
+void note(JostleReport& report, const CellSpec& cell, const Point& point, const Fault& fault) {
   const std::string key = cell.variant->key();
   for (JostleFault& known : report.faults) {
-    if (known.variant == key && known.workers == cell.workers && known.size == size) {
+    if (known.variant == key && known.workers == cell.workers && known.point == point) {
       ++known.seen;
       return;
     }
   }
-  report.faults.push_back({key, cell.workers, size, std::string(name_of(fault.kind)) + ": " + fault.text, 1});
+  report.faults.push_back({key, cell.workers, point, std::string(name_of(fault.kind)) + ": " + fault.text, 1});
 }
 
 }  // namespace
@@ -101,7 +101,7 @@ JostleReport jostle(const StudyBase& study, const Plan& plan, const std::functio
       std::vector<bool> over(cells.size(), false);
       BlockFacts facts;
       if (auto fault = host.open(point, cells, facts); fault && fault->kind != Fault::Kind::threads_left) {
-        report.faults.push_back({"baseline", 1, point.size, fault->text, 1});
+        report.faults.push_back({"baseline", 1, point, fault->text, 1});
         continue;
       }
       const int rounds = plan.rounds > 0 ? plan.rounds : usual_rounds;
@@ -111,12 +111,14 @@ JostleReport jostle(const StudyBase& study, const Plan& plan, const std::functio
           const Visit visit = host.visit(i, {round, 0, true});
           over[i] = visit.over;
           ++report.trials;
-          for (const Fault& fault : visit.seen.faults) note(report, cells[i], point.size, fault);
+          for (const Fault& fault : visit.seen.faults) note(report, cells[i], point, fault);
         }
       }
       host.close();
     }
   } catch (const Stopped&) {
+  } catch (const BlockLost& lost) {
+    report.faults.push_back({"baseline", 1, grid.points.front(), lost.fault.text, 1});
   }
   return report;
 }

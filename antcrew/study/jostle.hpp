@@ -18,7 +18,7 @@ namespace antcrew {
 struct JostleFault {
   std::string variant;  // name (crew)
   int workers = 1;
-  std::size_t size = 0;
+  record_layer::Point point;
   std::string text;  // what was seen, in words
   int seen = 1;      // in so many trials
 };

@@ -4,18 +4,9 @@
 #include "antcrew/machine/control_group.hpp"
 #include "antcrew/machine/refill.hpp"
 #include "antcrew/machine/usage.hpp"
+#include "antcrew/study/internal/checking.hpp"
 
 namespace antcrew::study_layer {
-namespace {
-
-void tell(StandBoard* board, Stage stage) {
-  if (board == nullptr) return;
-  board->stage.store(static_cast<int>(stage));
-  board->progress.fetch_add(1);
-}
-
-}  // namespace
-
 MadeBlock make_block(const StudyBase& study, const Point& at, BlockFacts& facts, StandBoard* board) {
   MadeBlock made;
   const std::uint64_t before = resident_bytes();
@@ -25,7 +16,7 @@ MadeBlock make_block(const StudyBase& study, const Point& at, BlockFacts& facts,
   facts.make_input_s = static_cast<double>(now_ns() - start) * 1e-9;
   if (made.fault) return made;
   tell(board, Stage::baseline);
-  made.fault = caught(
+  const auto fault = caught(
       [&] {
         const auto baseline = study.open_baseline();
         reset_peak_memory();
@@ -35,10 +26,13 @@ MadeBlock make_block(const StudyBase& study, const Point& at, BlockFacts& facts,
         made.reference.wall_s = static_cast<double>(baseline->call_ns(made.input, 1)) * 1e-9;
         made.reference.cpu_s = (usage_after() - used_before).cpu_s();
         made.reference_answer = baseline->take_answer();
+        if (const std::string why = baseline->objection(made.reference_answer); !why.empty())
+          made.fault = Fault{Fault::Kind::cannot_disagree, 0, why};
         const std::uint64_t peak = peak_memory_bytes();
         made.bytes_of_a_call = peak > resident ? peak - resident : 0;
       },
       0, "the baseline");
+  if (fault) made.fault = fault;
   facts.reference_s = made.reference.wall_s;
   const std::uint64_t after = resident_bytes();
   facts.input_bytes = after > before ? after - before : 0;
@@ -50,6 +44,7 @@ MadeBlock make_block(const StudyBase& study, const Point& at, BlockFacts& facts,
 
 std::optional<Fault> LocalHost::open(const Point& at, const std::vector<CellSpec>& cells, BlockFacts& facts) {
   close();
+  at_ = at;
   cells_ = cells;
   visitors_.resize(cells.size());
   MadeBlock made = make_block(study_, at, facts, nullptr);
@@ -68,6 +63,10 @@ Visit LocalHost::visit(std::size_t cell, const VisitOrder& order) {
   Visit visit = visitor->visit(order);
   if (visit.replace || !order.keep) visitor.reset();
   return visit;
+}
+
+Visit LocalHost::check(std::size_t cell, std::size_t other_size) {
+  return internal::check_cell(study_, cells_[cell], at_, other_size, input_, reference_answer_, nullptr);
 }
 
 void LocalHost::renew() {

@@ -15,6 +15,7 @@ class LocalHost : public Host {
 
   std::optional<Fault> open(const Point& at, const std::vector<CellSpec>& cells, BlockFacts& facts) override;
   Visit visit(std::size_t cell, const VisitOrder& order) override;
+  Visit check(std::size_t cell, std::size_t other_size) override;
   void renew() override;
   std::optional<double> crowd(int) override { return std::nullopt; }
   void close() override;
@@ -22,6 +23,7 @@ class LocalHost : public Host {
  private:
   const StudyBase& study_;
   HostLimits limits_;
+  Point at_;
   std::vector<CellSpec> cells_;
   std::vector<std::unique_ptr<Visitor>> visitors_;
   Anything input_;

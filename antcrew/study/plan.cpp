@@ -125,6 +125,7 @@ std::vector<int> Grid::workers_at(const Point& point) const {
 }
 
 Grid decide(const StudyBase& study, const Plan& plan, int usable_processors) {
+  study.check_description();
   check_limits(plan);
   const std::string where = "study '" + study.title() + "'";
   Grid grid;

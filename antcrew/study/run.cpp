@@ -136,7 +136,7 @@ Record run_here(const StudyBase& study, const Plan& plan, const RunHooks& hooks,
   decide(study, plan, fresh.machine.usable_processors());  // what cannot be run is refused before anything is forked
   StudyLock lock;
   std::unique_ptr<Host> host;
-  const HostLimits limits{plan.call_limit_s, plan.memory_limit_bytes, hooks.stop};
+  const HostLimits limits{plan.call_limit_s, plan.memory_limit_bytes, hooks.stop, plan.let_print};
   if (plan.stands) {
     host = std::make_unique<StandsHost>(study, limits);
   } else {
@@ -151,6 +151,8 @@ Record run_here(const StudyBase& study, const Plan& plan, const RunHooks& hooks,
 }
 
 }  // namespace
+
+namespace study_layer {
 
 Record run_with(const RunTools& tools, const StudyBase& study, const Plan& plan, const RunHooks& hooks, Record fresh,
                 const Record* begun) {
@@ -169,6 +171,8 @@ Record run_with(const RunTools& tools, const StudyBase& study, const Plan& plan,
   all_of_it(run);
   return std::move(run.record);
 }
+
+}  // namespace study_layer
 
 Record run(const StudyBase& study, const Plan& plan, const RunHooks& hooks, const BuildFacts& build) {
   return run_here(study, plan, hooks, build, nullptr);

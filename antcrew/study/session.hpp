@@ -32,6 +32,12 @@ class Session {
   virtual std::size_t kept() const = 0;
   virtual Difference compare(const Anything& reference, std::size_t k) const = 0;
 
+  // One of the kept answers in short, for people.
+  virtual std::string in_short(std::size_t) const { return {}; }
+
+  // Why the agreement would take any answer for right, measured by this reference, in words; empty when it would not.
+  virtual std::string objection(const Anything&) const { return {}; }
+
   // The answer of the last call, as a reference for others; for baselines.
   virtual Anything take_answer() = 0;
 

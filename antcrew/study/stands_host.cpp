@@ -3,11 +3,13 @@
 #include <fmt/format.h>
 #include <signal.h>
 #include <sys/mman.h>
+#include <sys/prctl.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
 #include <algorithm>
 #include <cerrno>
+#include <cstdio>
 #include <cstdlib>
 #include <cstring>
 #include <fstream>
@@ -19,6 +21,7 @@
 #include "antcrew/machine/refill.hpp"
 #include "antcrew/machine/usage.hpp"
 #include "antcrew/study/internal/block_process.hpp"
+#include "antcrew/study/internal/how_it_ended.hpp"
 #include "antcrew/study/internal/messages.hpp"
 
 namespace antcrew::study_layer {
@@ -30,16 +33,6 @@ constexpr double limit_of_baseline_s = 3600;  // nothing is known yet to judge i
 constexpr double limit_factor = 30;
 constexpr double least_limit_s = 10;
 constexpr double off_clock_s = 10;  // a stand looks for work left running for some seconds, and compares answers
-
-double oom_kills() {
-  std::ifstream file("/proc/vmstat");
-  std::string name;
-  double value = 0;
-  while (file >> name >> value) {
-    if (name == "oom_kill") return value;
-  }
-  return 0;
-}
 
 bool in_user_code(Stage stage) {
   return stage == Stage::calling || stage == Stage::making_input || stage == Stage::baseline;
@@ -73,16 +66,19 @@ void StandsHost::unmap_boards() noexcept {
 
 void StandsHost::start_block(bool own_inputs) {
   auto [mine, theirs] = internal::Channel::pair();
-  const internal::BlockOrder order{study_, at_, cells_, limits_, boards_, own_inputs};
+  const internal::BlockOrder order{
+      study_, at_, cells_, limits_, boards_, own_inputs, limits_.let_print ? -1 : prints_.descriptor()};
   const pid_t parent = ::getpid();
+  std::fflush(nullptr);  // or the block would print it again
   block_pid_ = ::fork();
   if (block_pid_ < 0) {
     could_not_run("study.fork", "study", std::string("no process for a block (") + std::strerror(errno) + ")",
                   "raise the limit of processes (ulimit -u) or free some memory");
   }
   if (block_pid_ == 0) {
-    mine.close();
+    ::prctl(PR_SET_PDEATHSIG, SIGKILL);
     if (::getppid() != parent) ::_exit(0);
+    mine.close();
     internal::serve_block(std::move(theirs), order);
   }
   block_ = std::move(mine);
@@ -93,8 +89,11 @@ double StandsHost::call_limit_s() const noexcept {
 }
 
 // Limits count looks, not a clock that may jump while nobody looks.
-StandsHost::Waited StandsHost::wait(internal::Channel& channel, StandBoard& board, double limit_s) {
+// One whose process has ended is not waited for, though a child of it may keep the channel open.
+StandsHost::Waited StandsHost::wait(internal::Channel& channel, StandBoard& board, double limit_s, pid_t process) {
   struct NoProgress {};
+  struct Ended {};
+  bool ended = false;
   std::uint64_t progress = board.progress.load();
   int looks = 0;
   std::int64_t looked_ns = now_ns();
@@ -107,7 +106,10 @@ StandsHost::Waited StandsHost::wait(internal::Channel& channel, StandBoard& boar
   try {
     waited.message = channel.receive(look_every_s, [&] {
       look();
+      prints_.look();
       if (limits_.stop && limits_.stop()) throw Stopped{};
+      if (ended) throw Ended{};  // and there was time enough for a last message
+      ended = process > 0 && has_ended(process);
       const std::uint64_t now = board.progress.load();
       looks = now == progress ? looks + 1 : 0;
       progress = now;
@@ -117,6 +119,7 @@ StandsHost::Waited StandsHost::wait(internal::Channel& channel, StandBoard& boar
     look();
   } catch (const NoProgress&) {
     waited.timed_out = true;
+  } catch (const Ended&) {
   }
   return waited;
 }
@@ -134,7 +137,8 @@ std::optional<Fault> StandsHost::wait_for_input(BlockFacts& facts) {
   while (::waitpid(block_pid_, &status, 0) < 0 && errno == EINTR) {
   }
   block_pid_ = 0;
-  return waited.timed_out ? timed_out(board, limit_s, 0) : how_it_ended(status, board, 0);
+  return waited.timed_out ? internal::timed_out(board, limit_s, limits_.call_s > 0, 0)
+                          : internal::how_it_ended({status, oom_kills_, prints_.last_line()}, board, 0);
 }
 
 std::optional<Fault> StandsHost::open(const Point& at, const std::vector<CellSpec>& cells, BlockFacts& facts) {
@@ -143,7 +147,8 @@ std::optional<Fault> StandsHost::open(const Point& at, const std::vector<CellSpe
   cells_ = cells;
   stands_.resize(cells.size());
   map_boards(cells.size() + 1);
-  oom_kills_ = oom_kills();
+  oom_kills_ = internal::oom_kills();
+  prints_.begin();
   start_block(false);
   auto fault = wait_for_input(facts);
   reference_s_ = facts.reference_s;
@@ -160,19 +165,30 @@ std::optional<Fault> StandsHost::open(const Point& at, const std::vector<CellSpe
 std::string StandsHost::ask_block(const std::string& request) {
   block_.send(request);
   StandBoard& board = boards_[cells_.size()];
-  const auto answer = wait(block_, board, std::max(60.0, 20 * call_limit_s())).message;
-  if (!answer) {
-    could_not_run("study.block", "study '" + study_.title() + "'",
-                  "the process that holds the input was ended from outside",
-                  "check the system's log for lack of memory, and try again");
-  }
+  const auto answer = wait(block_, board, std::max(60.0, 20 * call_limit_s()), block_pid_).message;
+  if (!answer) lose_block();
   return *answer;
+}
+
+// Its stands end with it.
+void StandsHost::lose_block() {
+  int status = 0;
+  ::kill(-block_pid_, SIGKILL);
+  ::kill(block_pid_, SIGKILL);
+  while (::waitpid(block_pid_, &status, 0) < 0 && errno == EINTR) {
+  }
+  block_pid_ = 0;
+  Fault fault = internal::how_it_ended({status, oom_kills_, prints_.last_line()}, boards_[cells_.size()], 0);
+  fault.text = "the process that holds the input is gone, and what was measured at this point with it: " + fault.text;
+  close();
+  throw BlockLost{std::move(fault)};
 }
 
 bool StandsHost::ensure_stand(std::size_t cell) {
   Stand& stand = stands_[cell];
   if (stand.pid > 0) return true;
   boards_[cell].signal.store(0);
+  boards_[cell].terminated.store(0);
   const std::string answer = ask_block("stand " + std::to_string(cell));
   stand.pid = std::atoi(answer.c_str());
   stand.channel = block_.take_passed();
@@ -185,47 +201,38 @@ int StandsHost::end_stand(Stand& stand) {
   return status;
 }
 
-Fault StandsHost::timed_out(const StandBoard& board, double limit_s, int round) const {
-  Fault fault{Fault::Kind::timed_out, round,
-              fmt::format("no end after {} {}; the limit is {} (--call-limit)", duration_text(limit_s),
-                          name_of(stage_of(board)),
-                          limits_.call_s > 0 ? "as asked" : "30 times the baseline's time, at least 10 s")};
-  fault.evidence = {{"limit_s", limit_s}};
-  return fault;
-}
-
-Fault StandsHost::how_it_ended(int status, const StandBoard& board, int round) const {
-  const char* when = name_of(stage_of(board));
-  if (!WIFSIGNALED(status)) {
-    return {Fault::Kind::crashed,
-            round,
-            fmt::format("its process ended itself with exit code {} {}", WEXITSTATUS(status), when),
-            {{"exit_code", WEXITSTATUS(status)}}};
-  }
-  const int number = WTERMSIG(status);
-  Fault fault{Fault::Kind::crashed, round, {}, {{"signal", number}}};
-  if (number == SIGKILL && oom_kills() > oom_kills_) {
-    fault.kind = Fault::Kind::out_of_memory;
-    fault.text = fmt::format("killed by the system for lack of memory {}", when);
-  } else if (number == SIGSEGV && board.signal.load() == 0) {
-    const std::uint64_t stack = read_limits().stack_bytes;
-    fault.text = fmt::format(
-        "stack overflow (signal 11) {}; stacks here are {}: raise `ulimit -s`, for workers of a crew "
-        "CrewOptions::stack_bytes, or recurse less deeply",
-        when, bytes_text(stack));
-    fault.evidence["stack_limit_bytes"] = static_cast<double>(stack);
-  } else if (number == SIGKILL) {
-    fault.text = fmt::format("killed from outside (signal 9) {}", when);
-  } else {
-    fault.text = fmt::format("signal {} ({}) {}", number, ::strsignal(number), when);
-    if (number == SIGSEGV || number == SIGBUS) fault.text += fmt::format(", address {:#x}", board.address.load());
-  }
-  return fault;
-}
-
 void StandsHost::ask_stand(Stand& stand, const VisitOrder& order) {
   if (stand.stopped) ::kill(-stand.pid, SIGCONT);
   stand.channel.send(internal::to_message(order));
+}
+
+Fault StandsHost::why_no_answer(std::size_t cell, const Waited& waited, int round) {
+  const int status = end_stand(stands_[cell]);
+  return waited.timed_out ? internal::timed_out(boards_[cell], call_limit_s(), limits_.call_s > 0, round)
+                          : internal::how_it_ended({status, oom_kills_, prints_.last_line()}, boards_[cell], round);
+}
+
+void StandsHost::keep_prints(Visit& visit, bool fresh) const {
+  const std::uint64_t bytes = prints_.bytes();
+  if (bytes == 0) return;
+  visit.seen.printed = prints_.first_lines();
+  for (Trial& trial : visit.seen.trials) {
+    const std::size_t calls = trial.calls + static_cast<std::size_t>(trial.settling_calls) + (fresh && !trial.first);
+    trial.printed_bytes = static_cast<double>(bytes) / static_cast<double>(calls);
+  }
+}
+
+void StandsHost::tell_returned_children(std::size_t cell, int round, Visit& visit) {
+  const int children = boards_[cell].returned_children.exchange(0);
+  if (children == 0) return;
+  visit.seen.faults.push_back(
+      {Fault::Kind::crashed,
+       round,
+       fmt::format("{} that the body forked came back from it, into the code that called it, "
+                   "and {} ended there: let a child end by _exit()",
+                   children == 1 ? "a process" : fmt::format("{} processes", children), children == 1 ? "was" : "were"),
+       {{"returned_children", children}}});
+  visit.over = true;
 }
 
 Visit StandsHost::visit(std::size_t cell, const VisitOrder& order) {
@@ -241,14 +248,14 @@ Visit StandsHost::visit(std::size_t cell, const VisitOrder& order) {
   Stand& stand = stands_[cell];
   const double forking_s = static_cast<double>(now_ns() - began) * 1e-9;
   const double others_before_s = cpu_s_of(block_pid_) + static_cast<double>(process_cpu_ns()) * 1e-9;
+  prints_.begin();
   ask_stand(stand, order);
-  const Waited waited = wait(stand.channel, boards_[cell], call_limit_s());
+  const Waited waited = wait(stand.channel, boards_[cell], call_limit_s(), stand.pid);
   const double others_s = cpu_s_of(block_pid_) + static_cast<double>(process_cpu_ns()) * 1e-9 - others_before_s;
   if (!waited.message) {
-    const int status = end_stand(stand);
-    visit.seen.faults.push_back(waited.timed_out ? timed_out(boards_[cell], call_limit_s(), order.round)
-                                                 : how_it_ended(status, boards_[cell], order.round));
+    visit.seen.faults.push_back(why_no_answer(cell, waited, order.round));
     visit.over = true;
+    tell_returned_children(cell, order.round, visit);
     return visit;
   }
   const bool finished = !order.keep;
@@ -263,12 +270,39 @@ Visit StandsHost::visit(std::size_t cell, const VisitOrder& order) {
     visit.dropped = Visit::Dropped::paused;
     visit.seen.trials.clear();
   }
+  keep_prints(visit, fresh);
+  tell_returned_children(cell, order.round, visit);
   if (finished) return visit;
   if (visit.replace || visit.over) {
     end_stand(stand);
   } else {
     stand.stopped = ::kill(-stand.pid, SIGSTOP) == 0;
   }
+  return visit;
+}
+
+Visit StandsHost::check(std::size_t cell, std::size_t other_size) {
+  Visit visit;
+  if (!ensure_stand(cell)) {
+    visit.seen.check = CheckFacts{0, false, "the system refused a process for it"};
+    return visit;
+  }
+  Stand& stand = stands_[cell];
+  prints_.begin();
+  VisitOrder order;
+  order.check = true;
+  order.other_size = other_size;
+  ask_stand(stand, order);
+  const Waited waited = wait(stand.channel, boards_[cell], call_limit_s(), stand.pid);
+  if (!waited.message) {
+    visit.seen.check = CheckFacts{0, false, why_no_answer(cell, waited, 0).text};
+    return visit;
+  }
+  end_stand(stand);
+  Visit told = internal::visit_from_message(*waited.message);
+  visit.seen.check = std::move(told.seen.check);
+  visit.seen.faults = std::move(told.seen.faults);
+  boards_[cell].returned_children.store(0);
   return visit;
 }
 

@@ -11,6 +11,7 @@
 #include "antcrew/base/layers.hpp"
 #include "antcrew/study/host.hpp"
 #include "antcrew/study/internal/channel.hpp"
+#include "antcrew/study/internal/kept_output.hpp"
 
 namespace antcrew::study_layer {
 
@@ -21,6 +22,7 @@ class StandsHost : public Host {
 
   std::optional<Fault> open(const Point& at, const std::vector<CellSpec>& cells, BlockFacts& facts) override;
   Visit visit(std::size_t cell, const VisitOrder& order) override;
+  Visit check(std::size_t cell, std::size_t other_size) override;
   void renew() override;
   std::optional<double> crowd(int copies) override;
   void close() override;
@@ -36,16 +38,18 @@ class StandsHost : public Host {
   std::optional<Fault> wait_for_input(BlockFacts& facts);
   bool ensure_stand(std::size_t cell);
   int end_stand(Stand& stand);
+  [[noreturn]] void lose_block();
   std::string ask_block(const std::string& request);
   struct Waited {
     std::optional<std::string> message;  // none = the other end died, or made no progress for too long
     bool timed_out = false;
     bool paused = false;  // a look came far too late: this process or the whole machine was stopped meanwhile
   };
-  Waited wait(internal::Channel& channel, StandBoard& board, double limit_s);
+  Waited wait(internal::Channel& channel, StandBoard& board, double limit_s, pid_t process = 0);
   void ask_stand(Stand& stand, const VisitOrder& order);
-  Fault how_it_ended(int status, const StandBoard& board, int round) const;
-  Fault timed_out(const StandBoard& board, double limit_s, int round) const;
+  Fault why_no_answer(std::size_t cell, const Waited& waited, int round);
+  void keep_prints(Visit& visit, bool fresh) const;
+  void tell_returned_children(std::size_t cell, int round, Visit& visit);
   double call_limit_s() const noexcept;
   void map_boards(std::size_t count);
   void unmap_boards() noexcept;
@@ -58,6 +62,7 @@ class StandsHost : public Host {
   internal::Channel block_;
   pid_t block_pid_ = 0;
   StandBoard* boards_ = nullptr;
+  internal::KeptOutput prints_;
   std::size_t board_count_ = 0;
   double reference_s_ = 0;
   double oom_kills_ = 0;  // of the whole machine when the block began

@@ -17,6 +17,7 @@
 #include <utility>
 #include <vector>
 
+#include "antcrew/study/internal/answer_text.hpp"
 #include "antcrew/study/internal/calling.hpp"
 #include "antcrew/study/internal/kept_answers.hpp"
 #include "antcrew/study/study_base.hpp"
@@ -40,6 +41,10 @@ class TypedSession : public Session {
     return difference_of(agreement_, *static_cast<const Reference*>(reference.get()), answers_[k]);
   }
   Anything take_answer() override { return std::make_shared<Answer>(answers_.take_last()); }
+  std::string in_short(std::size_t k) const override { return AnswerText::of(answers_[k]); }
+  std::string objection(const Anything& reference) const override {
+    return objection_of(agreement_, *static_cast<const Reference*>(reference.get()));
+  }
   void drop_answers() override { answers_.drop(); }
   std::optional<CrewFacts> crew_facts() const override { return facts_of(call_); }
 
@@ -59,7 +64,7 @@ class Study : public StudyBase {
   static_assert(!std::is_void_v<Answer>, "the baseline must return its answer, so that it can be compared");
 
   Study(std::string title, Make make, Baseline baseline, Agreement agreement)
-      : StudyBase(std::move(title), internal::agreement_in_words(agreement)),
+      : StudyBase(std::move(title), internal::agreement_in_words(agreement), internal::mistake_of(agreement)),
         make_(std::move(make)),
         baseline_(std::move(baseline)),
         agreement_(std::move(agreement)) {}
@@ -71,7 +76,7 @@ class Study : public StudyBase {
                   "floating-point answers need an agreement: within(tolerance) or exactly()");
   }
 
-  // body(input, crew) -> answer. Throws Error (study.variant) when name and crew are taken.
+  // body(input, crew) -> answer. Name and crew together must be its own.
   template <class Crew, class Body>
   VariantHandle variant(std::string name, const CrewOptions& options, Body body) {
     return add(definition<Crew>(std::move(name), options, std::move(body)));
@@ -98,10 +103,7 @@ class Study : public StudyBase {
   // never ranked.
   template <class Crew, class Body>
   VariantHandle probe(std::string name, VariantHandle of, Body body) {
-    VariantDefinition defined = definition<Crew>(std::move(name), CrewOptions{}, std::move(body));
-    defined.kind = record_layer::Cell::Kind::probe;
-    defined.probe_of = variants().at(of.index()).key();
-    return add(std::move(defined));
+    return add_probe(definition<Crew>(std::move(name), CrewOptions{}, std::move(body)), of);
   }
 
   study_layer::Anything make_input(const StudyPoint& at) const override {

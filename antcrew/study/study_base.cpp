@@ -3,6 +3,7 @@
 #include <algorithm>
 
 #include "antcrew/base/error.hpp"
+#include "antcrew/base/printable.hpp"
 
 namespace antcrew {
 
@@ -35,32 +36,59 @@ void check_workers(const std::vector<int>& workers, const std::string& where) {
   for (const int count : workers) checked_workers(count, where);
 }
 
-StudyBase::StudyBase(std::string title, std::string agreement)
-    : title_(std::move(title)), agreement_(std::move(agreement)) {
-  if (title_.empty()) bad_input("study.title", "Study", "an empty title", "say what the study is about");
+// The first mistake is the one that is told: later ones may follow from it.
+template <class Describe>
+void StudyBase::described(const Describe& describe) {
+  try {
+    describe("study '" + title_ + "'");
+  } catch (const Error& error) {
+    if (!mistake_) mistake_ = error;
+  }
+}
+
+void StudyBase::check_description() const {
+  if (mistake_) throw Error(*mistake_);
+}
+
+StudyBase::StudyBase(std::string title, std::string agreement, const std::string& mistake)
+    : title_(printable(title)), agreement_(std::move(agreement)) {
+  described([&](const std::string& where) {
+    if (title_.empty()) bad_input("study.title", "Study", "an empty title", "say what the study is about");
+    if (!mistake.empty()) bad_input("study.tolerance", where, mistake, "give zero or more, such as within(1e-9)");
+  });
 }
 
 void StudyBase::sizes(std::vector<std::size_t> sizes) {
-  check_sizes(sizes, "study '" + title_ + "'");
-  sizes_ = std::move(sizes);
+  described([&](const std::string& where) {
+    check_sizes(sizes, where);
+    sizes_ = std::move(sizes);
+  });
 }
 
 void StudyBase::workers(std::vector<int> workers) {
-  check_workers(workers, "study '" + title_ + "'");
-  workers_ = std::move(workers);
+  described([&](const std::string& where) {
+    check_workers(workers, where);
+    workers_ = std::move(workers);
+  });
 }
 
 void StudyBase::dimension(const std::string& name, std::vector<std::size_t> values) {
-  const std::string where = "study '" + title_ + "'";
-  const bool plain = !name.empty() && name != "size" && name.find_first_of("=, ") == std::string::npos;
-  if (!plain) bad_input("study.grid", where, "a dimension called '" + name + "'", "use one word that is not 'size'");
-  check_list(values, where, ("values of '" + name + "'").c_str());
-  dimensions_[name] = std::move(values);
+  described([&](const std::string& where) {
+    const bool plain =
+        !name.empty() && name != "size" && name.find_first_of("=, ") == std::string::npos && printable(name) == name;
+    if (!plain) {
+      bad_input("study.grid", where, "a dimension called '" + printable(name) + "'", "use one word that is not 'size'");
+    }
+    check_list(values, where, ("values of '" + name + "'").c_str());
+    dimensions_[name] = std::move(values);
+  });
 }
 
 void StudyBase::pinning(std::vector<Pin> pins) {
-  if (pins.empty()) bad_input("study.grid", "study '" + title_ + "'", "an empty list of pinnings", "give at least one");
-  pins_ = std::move(pins);
+  described([&](const std::string& where) {
+    if (pins.empty()) bad_input("study.grid", where, "an empty list of pinnings", "give at least one");
+    pins_ = std::move(pins);
+  });
 }
 
 void StudyBase::weak_scaling(std::function<std::size_t(std::size_t, int)> grow) {
@@ -68,23 +96,49 @@ void StudyBase::weak_scaling(std::function<std::size_t(std::size_t, int)> grow) 
 }
 
 void StudyBase::ladder(const std::vector<VariantHandle>& steps) {
-  std::vector<std::string> keys;
-  for (const VariantHandle& step : steps) keys.push_back(variants_.at(step.index()).key());
-  ladders_.push_back(std::move(keys));
+  described([&](const std::string& where) {
+    std::vector<std::string> keys;
+    for (const VariantHandle& step : steps) {
+      if (step.study_ != this || step.index() >= variants_.size())
+        bad_input("study.variant", where, "a step of a ladder that is no variant of it", "give its own variants");
+      keys.push_back(variants_[step.index()].key());
+    }
+    ladders_.push_back(std::move(keys));
+  });
 }
 
+// A variant with a mistake is kept too, so that handles of the others stay right; the study does not run.
 VariantHandle StudyBase::add(VariantDefinition variant) {
-  const std::string where = "study '" + title_ + "'";
-  if (variant.name.empty()) bad_input("study.variant", where, "a variant without a name", "name it");
-  const bool known = std::any_of(variants_.begin(), variants_.end(), [&](const VariantDefinition& other) {
-    return other.name == variant.name && other.crew == variant.crew;
+  variant.name = printable(variant.name);
+  described([&](const std::string& where) {
+    if (variant.name.empty()) bad_input("study.variant", where, "a variant without a name", "name it");
+    const bool known = std::any_of(variants_.begin(), variants_.end(), [&](const VariantDefinition& other) {
+      return other.name == variant.name && other.crew == variant.crew;
+    });
+    if (known) {
+      bad_input("study.variant", where, "two variants are called '" + variant.name + "' with the crew " + variant.crew,
+                "give one of them another name");
+    }
   });
-  if (known) {
-    bad_input("study.variant", where, "two variants are called '" + variant.name + "' with the crew " + variant.crew,
-              "give one of them another name");
-  }
   variants_.push_back(std::move(variant));
-  return VariantHandle(variants_.size() - 1);
+  return VariantHandle(*this, variants_.size() - 1);
+}
+
+VariantHandle StudyBase::add_probe(VariantDefinition probe, VariantHandle of) {
+  probe.kind = Cell::Kind::probe;
+  described([&](const std::string& where) {
+    if (of.study_ != this || of.index() >= variants_.size()) {
+      bad_input("study.variant", where, "the probe '" + printable(probe.name) + "' is of no variant of this study",
+                "give the handle that variant() returned");
+    }
+    probe.probe_of = variants_[of.index()].key();
+  });
+  return add(std::move(probe));
+}
+
+VariantHandle VariantHandle::keeps(const std::string& what) const {
+  if (index_ < study_->variants_.size()) study_->variants_[index_].keeps = printable(what);
+  return *this;
 }
 
 }  // namespace antcrew

@@ -1,14 +1,18 @@
 // What a study is, whatever the types of its input and answers: the part that the run loop and the command line see.
 //
 // Users write `Study` (study.hpp). A study is described by one thread before it is run, and not changed afterwards.
+// What is wrong in a description is kept, the first mistake, and told when the study is run: by run() as an Error, by
+// study_main() in one line.
 #pragma once
 
 #include <functional>
 #include <map>
 #include <memory>
+#include <optional>
 #include <string>
 #include <vector>
 
+#include "antcrew/base/error.hpp"
 #include "antcrew/record/record.hpp"
 #include "antcrew/study/session.hpp"
 
@@ -27,17 +31,27 @@ struct VariantDefinition {
   std::function<std::unique_ptr<study_layer::Session>(int workers, const CrewOptions&)> open;  // starts the crew
   record_layer::Cell::Kind kind = record_layer::Cell::Kind::variant;
   std::string probe_of = {};  // key of the variant that a probe prices a part of
+  std::string keeps = {};     // what it keeps between calls on purpose
 
   std::string key() const { return name + " (" + crew + ")"; }
 };
 
+class StudyBase;
+
 // Points at a variant of the study that made it.
 class VariantHandle {
  public:
-  explicit VariantHandle(std::size_t index) : index_(index) {}
+  VariantHandle(StudyBase& study, std::size_t index) : study_(&study), index_(index) {}
   std::size_t index() const noexcept { return index_; }
 
+  // The variant keeps something between calls on purpose, such as "the plan of its transform": settled calls may then
+  // be far cheaper than the first one, whose cost is shown beside their speedup. An answer that is kept is found out
+  // all the same.
+  VariantHandle keeps(const std::string& what) const;
+
  private:
+  friend class StudyBase;
+  StudyBase* study_;
   std::size_t index_;
 };
 
@@ -49,14 +63,14 @@ class StudyBase {
   const std::string& agreement() const noexcept { return agreement_; }
   const std::vector<VariantDefinition>& variants() const noexcept { return variants_; }
 
-  // The grid, unless a plan says otherwise. Both throw Error (study.grid) for an empty list, zero or a count twice.
+  // The grid, unless a plan says otherwise. Mistakes (study.grid): an empty list, zero, a count twice.
   void sizes(std::vector<std::size_t> sizes);
   void workers(std::vector<int> workers);
   const std::vector<std::size_t>& sizes() const noexcept { return sizes_; }
   const std::vector<int>& workers() const noexcept { return workers_; }
 
-  // A further dimension of the grid: the input maker takes a StudyPoint and reads at["name"]. Throws Error
-  // (study.grid).
+  // A further dimension of the grid: the input maker takes a StudyPoint and reads at["name"]. Mistakes:
+  // study.grid.
   void dimension(const std::string& name, std::vector<std::size_t> values);
   const std::map<std::string, std::vector<std::size_t>>& dimensions() const noexcept { return dimensions_; }
 
@@ -73,15 +87,26 @@ class StudyBase {
   void ladder(const std::vector<VariantHandle>& steps);
   const std::vector<std::vector<std::string>>& ladders() const noexcept { return ladders_; }
 
+  // Throws the Error that was kept when the study was described, if there was one.
+  void check_description() const;
+
   virtual study_layer::Anything make_input(const StudyPoint& at) const = 0;
   virtual std::unique_ptr<study_layer::Session> open_baseline() const = 0;
 
  protected:
-  StudyBase(std::string title, std::string agreement);
-  // Throws Error (study.variant) for an empty name, or a name and crew that the study already has.
+  // mistake: of the agreement, in words; empty = none.
+  StudyBase(std::string title, std::string agreement, const std::string& mistake);
+  // Mistakes (study.variant): an empty name, or a name and crew that the study already has.
   VariantHandle add(VariantDefinition variant);
+  // As add(), of a part that `of` has and this one leaves out. A mistake where `of` is of another study.
+  VariantHandle add_probe(VariantDefinition probe, VariantHandle of);
 
  private:
+  friend class VariantHandle;
+  template <class Describe>
+  void described(const Describe& describe);
+
+  std::optional<Error> mistake_;
   std::string title_;
   std::string agreement_;
   std::vector<VariantDefinition> variants_;

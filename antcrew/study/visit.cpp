@@ -12,6 +12,8 @@
 #include "antcrew/machine/topology.hpp"
 #include "antcrew/machine/tree_memory.hpp"
 #include "antcrew/machine/usage.hpp"
+#include "antcrew/study/internal/returned_child.hpp"
+#include "antcrew/study/internal/trial_facts.hpp"
 #include "antcrew/study/internal/visit_faults.hpp"
 
 namespace antcrew::study_layer {
@@ -45,44 +47,6 @@ constexpr double looked_after_each_s = 5e-3;  // batches as long: whether work g
 constexpr double longest_comparing_s = 2e-3;  // beyond the last answer's
 constexpr double noticed_sleep_s = 1e-3;      // of the machine
 
-void add_usage(Usage& sum, const Usage& more) {
-  sum.user_s += more.user_s;
-  sum.system_s += more.system_s;
-  sum.caller_s += more.caller_s;
-  sum.run_delay_s += more.run_delay_s;
-  sum.switches_voluntary += more.switches_voluntary;
-  sum.switches_forced += more.switches_forced;
-  sum.faults_minor += more.faults_minor;
-  sum.faults_major += more.faults_major;
-}
-
-void keep_usage(Trial& trial, const Usage& used) {
-  const double calls = static_cast<double>(trial.calls);
-  trial.user_s = used.user_s / calls;
-  trial.system_s = used.system_s / calls;
-  trial.others_cpu_s = std::max(0.0, used.cpu_s() - used.caller_s) / calls;
-  trial.run_delay_s = used.run_delay_s / calls;
-  trial.switches_voluntary = used.switches_voluntary;
-  trial.switches_forced = used.switches_forced;
-  trial.faults_minor = used.faults_minor;
-  trial.faults_major = used.faults_major;
-}
-
-void keep_leftover(Trial& trial, const Leftover& left) {
-  trial.tail_s = std::max(trial.tail_s, left.went_on_s);
-  trial.tail_cpu_s = std::max(trial.tail_cpu_s, left.cpu_s);
-}
-
-void note_processor(Trial& trial) {
-  if (const int here = internal::processor_here(); here >= 0) trial.processor = here;
-}
-
-void keep_journal(Trial& trial, const internal::Journal& journal) {
-  for (const auto& [name, phase] : journal.phases()) trial.phases[name] = {phase.seconds, phase.count};
-  trial.counters = journal.counters();
-  if (journal.lost() > 0) trial.counters["phases not logged"] = static_cast<double>(journal.lost());
-}
-
 void pin_this_thread(Pin pin) {
   const auto order = processor_order(pin == Pin::near ? Nearness::near : Nearness::apart);
   if (order.empty()) return;
@@ -110,16 +74,10 @@ Visitor::~Visitor() {
   internal::Journal::destroy(journal_);
 }
 
-void Visitor::tell(Stage stage) noexcept {
-  if (board_ == nullptr) return;
-  board_->stage.store(static_cast<int>(stage), std::memory_order_relaxed);
-  board_->progress.fetch_add(1, std::memory_order_relaxed);
-}
-
 double Visitor::call_s(std::size_t calls) {
-  tell(Stage::calling);
+  tell(board_, Stage::calling);
   const double seconds = static_cast<double>(session_->call_ns(input_, calls)) * 1e-9;
-  tell(Stage::idle);
+  tell(board_, Stage::idle);
   return seconds;
 }
 
@@ -129,7 +87,7 @@ double Visitor::patience_s() const noexcept {
 }
 
 void Visitor::start(Visit& visit) {
-  tell(Stage::starting);
+  tell(board_, Stage::starting);
   if (journal_ == nullptr) journal_ = internal::Journal::create();
   const std::int64_t start = now_ns();
   if (spec_.variant == nullptr) {
@@ -154,6 +112,8 @@ struct Visitor::Timing {
   Trial trial;
   std::vector<double> times;  // of each batch, a call
   Usage used;
+  HardwareCounters::Counts counts;
+  bool counted = true;
   std::int64_t since_ns = 0;    // when the last visit ended
   std::int64_t batches_ns = 0;  // when the first batch was begun
   double timed_s = 0;
@@ -171,10 +131,17 @@ struct Visitor::Timing {
     const double along = std::min((whole_s - timed_s) / timed_s, most_along);
     return timed_s >= std::min(timed_over_rest * before_s / (1 - timed_over_rest * along), longest_timing_s);
   }
+  void add(const HardwareCounters& counters, const std::optional<HardwareCounters::Counts>& before) {
+    const auto after = counters.read();
+    counted = counted && before && after;
+    if (!counted) return;
+    counts.instructions += after->instructions - before->instructions;
+    counts.cycles += after->cycles - before->cycles;
+  }
   void add(double wall_s, const Usage& more) {
     timed_s += wall_s;
     times.push_back(wall_s / static_cast<double>(trial.calls));
-    add_usage(used, more);
+    internal::add_usage(used, more);
     last = enough() || internal::jostle_seed.load() != 0;
     if (times.size() == 1) trial.processors = processors_last_used();
   }
@@ -192,6 +159,7 @@ void Visitor::first_call(Visit& visit, Timing& timing) {
   session_->prepare(input_, 1);
   internal::open_journal.store(journal_, std::memory_order_relaxed);
   const Afterwork watch;
+  const auto counts_before = counters_.read();
   const Usage before = usage_before();
   first_s_ = call_s(1);
   const Usage used = usage_after() - before;
@@ -200,6 +168,7 @@ void Visitor::first_call(Visit& visit, Timing& timing) {
   const std::uint64_t after_bytes = private_bytes_now();
   bytes_of_a_call_ = after_bytes > before_bytes ? after_bytes - before_bytes : 0;
   visit.seen.cold_s.push_back(first_s_);
+  visit.seen.cold_cpu_s.push_back(used.cpu_s());
   if (internal::did_not_wait(used.cpu_s(), left, reference_, true)) {
     leaves_work_ = true;
     visit.seen.faults.push_back(internal::left_work(0, first_s_, left));
@@ -207,8 +176,9 @@ void Visitor::first_call(Visit& visit, Timing& timing) {
   if (calls_of_a_batch(first_s_) == 1 && first_call_counts(first_s_)) {
     timing.trial.first = true;
     visit.began_ns = began_ns;
+    timing.add(counters_, counts_before);
     timing.add(first_s_, used);
-    keep_leftover(timing.trial, left);
+    internal::keep_leftover(timing.trial, left);
     compare(visit, timing);
   } else {
     journal_->clear();
@@ -279,7 +249,10 @@ void Visitor::compare(Visit& visit, Timing& timing) {
   const bool probe = spec_.variant != nullptr && spec_.variant->kind == Cell::Kind::probe;
   const bool due = timing.times.size() == 1 || timing.last || timing.compared_s < comparing_share * timing.timed_s;
   if (probe || !due) return;
-  tell(Stage::comparing);
+  tell(board_, Stage::comparing);
+  if (timing.trial.round == 1 && timing.trial.confirming == 0 && timing.times.size() == 1)
+    if (const auto fault = caught([&] { visit.seen.answer = session_->in_short(session_->kept() - 1); }, 1); fault)
+      visit.seen.answer = "cannot be shown: " + fault->text;
   const std::int64_t start = now_ns();
   double last_s = 0;
   const auto fault = caught([&] { last_s = compare_answers(); }, timing.trial.round, "comparing the answers");
@@ -290,7 +263,7 @@ void Visitor::compare(Visit& visit, Timing& timing) {
     visit.seen.faults.push_back(*fault);
   } else if (!difference_.agree) {
     timing.trial.agreed = false;
-    Fault wrong{Fault::Kind::wrong_answer, timing.trial.round, difference_.in_words()};
+    Fault wrong{Fault::Kind::wrong_answer, timing.trial.round, internal::in_words(difference_)};
     wrong.evidence = {{"differing", static_cast<double>(difference_.differing)},
                       {"compared", static_cast<double>(difference_.compared)}};
     if (difference_.numeric && std::isfinite(difference_.largest))
@@ -304,12 +277,15 @@ void Visitor::batch(Visit& visit, Timing& timing) {
   session_->prepare(input_, trial.calls);
   internal::open_journal.store(journal_, std::memory_order_relaxed);
   const Afterwork watch;
+  const auto counts_before = counters_.read();
   const Usage before = usage_before();
   const double wall_s = call_s(trial.calls);
-  timing.add(wall_s, usage_after() - before);
+  const Usage used = usage_after() - before;
+  timing.add(counters_, counts_before);
+  timing.add(wall_s, used);
   if (timing.times.size() == 1 || timing.last || wall_s >= looked_after_each_s) {
     const Leftover left = watch.look(patience_s());
-    keep_leftover(trial, left);
+    internal::keep_leftover(trial, left);
     const double cpu_of_a_call = timing.used.cpu_s() / static_cast<double>(trial.calls * timing.times.size());
     if (!leaves_work_ && internal::did_not_wait(cpu_of_a_call, left, reference_, false)) {
       visit.seen.faults.push_back(internal::left_work(trial.round, timing.times.back(), left));
@@ -330,26 +306,29 @@ void Visitor::timed_trial(Visit& visit, const VisitOrder& order) {
   const auto throttled_before = group.throttled_s();
   journal_->clear();
   reset_peak_memory();
-  note_processor(trial);
+  internal::note_processor(trial);
   if (first_s_ == 0) first_call(visit, timing);
   if (!trial.first) {
     settle(trial);
     trial.calls = calls_of_a_batch(trial.settling_calls > 0 ? trial.settling_s / trial.settling_calls : first_s_);
     if (trial.calls > 1) fill_batches(trial);
     reset_peak_memory();
-    note_processor(trial);
+    internal::note_processor(trial);
     visit.began_ns = timing.batches_ns = now_ns();
     batch(visit, timing);
   }
   while (!timing.last && !leaves_work_ && trial.agreed) batch(visit, timing);
-  trial.peak_bytes = peak_memory_bytes();
-  if (trial.peak_bytes == 0u) trial.peak_bytes.reset();
+  internal::keep_peak(trial, peak_memory_bytes(), (trial.calls - 1) * bytes_of_a_call_);
   trial.calls *= timing.times.size();
   trial.wall_s = median(timing.times);
   trial.times_s = std::move(timing.times);
   if (const auto after = group.throttled_s(); after && throttled_before) trial.throttled_s = *after - *throttled_before;
-  keep_usage(trial, timing.used);
-  keep_journal(trial, *journal_);
+  internal::keep_usage(trial, timing.used);
+  if (timing.counted) {
+    trial.instructions = timing.counts.instructions / static_cast<double>(trial.calls);
+    trial.cycles = timing.counts.cycles / static_cast<double>(trial.calls);
+  }
+  internal::keep_journal(trial, *journal_);
   visit.seen.trials.push_back(std::move(trial));
 }
 
@@ -380,8 +359,9 @@ Visit Visitor::visit(const VisitOrder& order) {
         if (order.memory) look_at_memory(visit);
       },
       order.round);
+  internal::end_if_returned_child(depth_);  // what it threw came through
   internal::open_journal.store(nullptr, std::memory_order_relaxed);
-  tell(Stage::idle);
+  tell(board_, Stage::idle);
   if (fault) {
     visit.seen.faults.push_back(*fault);
     visit.over = visit.replace = true;

@@ -10,6 +10,7 @@
 
 #include "antcrew/base/layers.hpp"
 #include "antcrew/log/journal.hpp"
+#include "antcrew/machine/hardware_counters.hpp"
 #include "antcrew/record/record.hpp"
 #include "antcrew/study/study_base.hpp"
 
@@ -24,9 +25,11 @@ struct CellSpec {
 // How a cell is to be visited.
 struct VisitOrder {
   int round = 1;
-  std::int64_t since_ns = 0;  // when the last visit ended: what passed since then is made up for by timing
-  bool keep = false;          // the stand will be visited again
-  bool memory = true;         // look at the memory of the processes below the stand, which takes untimed calls
+  std::int64_t since_ns = 0;   // when the last visit ended: what passed since then is made up for by timing
+  bool keep = false;           // the stand will be visited again
+  bool memory = true;          // look at the memory of the processes below the stand, which takes untimed calls
+  bool check = false;          // instead of all that: try another input, and the own one again (CheckFacts)
+  std::size_t other_size = 0;  // of that other input; 0 = there is none
 };
 
 // What one visit brought: a cell that holds just that (at most one trial), to be added to the record's.
@@ -55,9 +58,14 @@ struct StandBoard {
   std::atomic<int> stage;               // a Stage
   std::atomic<int> signal;              // of a crash, written by its handler; 0 = the handler did not run
   std::atomic<std::uintptr_t> address;  // that the crash was about
+  std::atomic<int> terminated;          // std::terminate was called: `thrown` is written
+  std::atomic<int> returned_children;   // that the body forked and that came back from it
+  char thrown[256];                     // type and text of what nobody caught; empty = nothing had been thrown
 };
 enum class Stage { starting, making_input, baseline, calling, comparing, idle };
 const char* name_of(Stage stage) noexcept;
+// board may be null.
+void tell(StandBoard* board, Stage stage) noexcept;
 
 // Runs `work` and turns what it throws into a fault: `threw` with the exception's type and text, or `out of memory`.
 // `during` names the stage when it is not the variant's own call ("the input maker").
@@ -90,7 +98,6 @@ class Visitor {
   bool first_call_counts(double call_s) const noexcept;
   void look_at_memory(Visit& visit);
   double call_s(std::size_t calls);
-  void tell(Stage stage) noexcept;
   double patience_s() const noexcept;
 
   const StudyBase& study_;
@@ -101,12 +108,14 @@ class Visitor {
   StandBoard* board_;
   std::unique_ptr<Session> session_;
   internal::Journal* journal_ = nullptr;
+  HardwareCounters counters_;
   double first_s_ = 0;  // of this stand; 0 = not made yet
   double startup_s_ = 0;
   double along_of_a_call_s_ = 0;       // preparing it and destroying its answer
   std::uint64_t bytes_of_a_call_ = 0;  // that its answer, or its copy of the input, keeps
   bool leaves_work_ = false;
   bool looked_at_memory_ = false;
+  int depth_ = internal::fork_depth();
   Difference difference_;
 };
 

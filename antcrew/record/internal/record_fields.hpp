@@ -47,6 +47,11 @@ void fields(F&& f, R& m) {
   f("clock_read_ns", m.clock.read_ns);
   f("load_1min", m.load_1min);
   f.later("processor_kinds", m.topology.kinds);
+  f.later("frequency_governor", m.settings.governor);
+  f.later("boost", m.settings.boost);
+  f.later("siblings_in_use", m.settings.siblings);
+  f.later("large_pages", m.settings.large_pages);
+  f.later("hardware_counters", m.settings.counters);
 }
 
 template <class F, class R>
@@ -58,6 +63,7 @@ void fields(F&& f, R& b) {
   f("optimised", b.optimised);
   f("library_optimised", b.library_optimised);
   f.later("program_hash", b.program_hash);
+  f.later("sanitizers", b.sanitizers);
 }
 
 template <class F, class R>
@@ -98,6 +104,8 @@ requires std::is_same_v<std::remove_const_t<R>, PhaseFacts>
 void fields(F&& f, R& p) {
   f("worker_s", p.worker_s);
   f("count", p.count);
+  f.later("wall_s", p.wall_s);
+  f.later("at_once", p.at_once);
 }
 
 template <class F, class R>
@@ -132,8 +140,19 @@ void fields(F&& f, R& t) {
   f.later("processor", t.processor);
   f.later("processors", t.processors);
   f.later("throttled_s", t.throttled_s);
+  f.later("instructions", t.instructions);
+  f.later("cycles", t.cycles);
+  f.later("printed_bytes", t.printed_bytes);
   f.later("phases", t.phases);
   f.later("counters", t.counters);
+}
+
+template <class F, class R>
+requires std::is_same_v<std::remove_const_t<R>, CheckFacts>
+void fields(F&& f, R& c) {
+  f("other_size", c.other_size);
+  f("own_input", c.own_input);
+  f("trouble", c.trouble);
 }
 
 template <class F, class R>
@@ -147,11 +166,16 @@ void fields(F&& f, R& c) {
   f.later("attempt", c.attempt);
   f.later("baseline_for", c.baseline_for);
   f.later("probe_of", c.probe_of);
+  f.later("keeps", c.keeps);
   f("startup_s", c.startup_s);
   f("cold_s", c.cold_s);
+  f.later("cold_cpu_s", c.cold_cpu_s);
   f.later("tree_bytes", c.tree_bytes);
   f("asked_processors", c.asked_processors);
   f("granted_processors", c.granted_processors);
+  f.later("printed", c.printed);
+  f.later("answer", c.answer);
+  f.later("check", c.check);
   f("faults", c.faults);
   f("trials", c.trials);
 }
@@ -197,6 +221,7 @@ void fields(F&& f, R& l) {
   f("what", l.what);
   f("point", l.point);
   f("needed_s", l.needed_s);
+  f.later("count", l.count);
 }
 
 template <class F, class R>

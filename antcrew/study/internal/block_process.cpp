@@ -13,6 +13,7 @@
 #include <algorithm>
 #include <cerrno>
 #include <cmath>
+#include <cstdio>
 #include <cstdlib>
 #include <cstring>
 
@@ -20,7 +21,11 @@
 #include "antcrew/crew/worker.hpp"
 #include "antcrew/machine/clock.hpp"
 #include "antcrew/machine/limits.hpp"
+#include "antcrew/machine/processors.hpp"
+#include "antcrew/machine/topology.hpp"
 #include "antcrew/machine/usage.hpp"
+#include "antcrew/study/internal/checking.hpp"
+#include "antcrew/study/internal/crash_watch.hpp"
 #include "antcrew/study/internal/messages.hpp"
 #include "antcrew/study/local_host.hpp"
 
@@ -30,43 +35,6 @@ namespace {
 constexpr int most_copies = 256;
 constexpr double crowd_batch_s = 2e-3;
 constexpr double long_copy_s = 20e-3;  // one call says enough
-
-#if defined(__SANITIZE_ADDRESS__) || defined(__SANITIZE_THREAD__)
-constexpr bool sanitized = true;
-#elif defined(__has_feature)
-#if __has_feature(address_sanitizer) || __has_feature(thread_sanitizer)
-constexpr bool sanitized = true;
-#else
-constexpr bool sanitized = false;
-#endif
-#else
-constexpr bool sanitized = false;
-#endif
-
-StandBoard* board_of_crash = nullptr;
-pid_t watched_process = 0;  // not the workers that it forks: their end is told by their crew
-
-// Runs on the stack of the thread that crashed: when that stack has overflown it cannot run at all, and the board
-// stays blank, which tells the two apart.
-void on_crash(int number, siginfo_t* info, void*) {
-  if (::getpid() == watched_process) {
-    board_of_crash->address.store(reinterpret_cast<std::uintptr_t>(info->si_addr), std::memory_order_relaxed);
-    board_of_crash->signal.store(number, std::memory_order_relaxed);
-  }
-  ::signal(number, SIG_DFL);
-  ::raise(number);
-}
-
-void watch_crashes(StandBoard* board) {
-  if (sanitized) return;  // the sanitizer reports them itself
-  board_of_crash = board;
-  watched_process = ::getpid();
-  board->signal.store(0);
-  struct sigaction action {};
-  action.sa_sigaction = on_crash;
-  action.sa_flags = SA_SIGINFO | SA_NODEFER;
-  for (const int number : {SIGSEGV, SIGBUS, SIGFPE, SIGILL, SIGABRT}) ::sigaction(number, &action, nullptr);
-}
 
 void default_signals() {
   for (const int number : {SIGINT, SIGTERM, SIGHUP, SIGPIPE, SIGCHLD}) ::signal(number, SIG_DFL);
@@ -94,19 +62,38 @@ void no_core_file() {
   ::setrlimit(RLIMIT_CORE, &none);
 }
 
+// What was printed is told with the visit in which it was.
+void flush_prints() {
+  std::fflush(nullptr);
+}
+
+// No exception leads out of here: the harness of the program that was forked is below.
+Visit visit_or_fault(Visitor& visitor, const BlockOrder& order, std::size_t cell, const MadeBlock& made,
+                     const VisitOrder& how) {
+  Visit visit;
+  if (made.fault) {
+    visit.seen.faults.push_back(*made.fault);
+    visit.over = true;
+  } else if (auto fault = caught(
+                 [&] {
+                   visit = how.check ? check_cell(order.study, order.cells[cell], order.at, how.other_size, made.input,
+                                                  made.reference_answer, &order.boards[cell])
+                                     : visitor.visit(how);
+                 },
+                 how.round)) {
+    visit.seen.faults.push_back(std::move(*fault));
+    visit.over = true;
+  }
+  flush_prints();
+  return visit;
+}
+
 [[noreturn]] __attribute__((noinline)) void serve_visits(Channel coordinator, const BlockOrder& order, std::size_t cell,
                                                          const MadeBlock& made) {
   Visitor visitor(order.study, order.cells[cell], made.input, made.reference_answer, made.reference,
                   &order.boards[cell]);
   while (const auto request = coordinator.receive()) {
-    const VisitOrder how = order_from_message(*request);
-    Visit visit;
-    if (made.fault) {
-      visit.seen.faults.push_back(*made.fault);
-      visit.over = true;
-    } else {
-      visit = visitor.visit(how);
-    }
+    const Visit visit = visit_or_fault(visitor, order, cell, made, order_from_message(*request));
     if (!coordinator.send(to_message(visit))) break;
   }
   ::_exit(0);
@@ -141,9 +128,19 @@ struct Crowd {
   double time_s[most_copies];
 };
 
+// Where the worker of that number would be.
+void pin_copy(Pin pin, int copy) {
+  const auto processors = processor_order(pin == Pin::near ? Nearness::near : Nearness::apart);
+  if (processors.empty()) return;
+  ProcessorSet one;
+  one.add(processors[static_cast<std::size_t>(copy) % processors.size()]);
+  keep_on(0, one);
+}
+
 [[noreturn]] void serve_copy(const BlockOrder& order, const MadeBlock& made, Crowd& crowd, int copy, int copies) {
   no_core_file();
   try {
+    if (order.at.pin != Pin::off) pin_copy(order.at.pin, copy);
     const auto session = order.study.open_baseline();
     session->prepare(made.input, 1);
     const double first_s = static_cast<double>(session->call_ns(made.input, 1)) * 1e-9;
@@ -201,6 +198,7 @@ class BlockProcess {
                           "the input maker or the baseline left " + std::to_string(thread_count() - threads_before) +
                               " thread(s) behind, so every stand made its own input"};
     }
+    flush_prints();
     coordinator_.send(to_message(made_, facts));
   }
 
@@ -351,13 +349,31 @@ class BlockProcess {
 
 }  // namespace
 
+namespace {
+
+// User code reads nothing from the terminal, and what it prints must not end up in the result.
+void set_streams(int prints) {
+  if (const int empty = ::open("/dev/null", O_RDONLY); empty >= 0) {
+    ::dup2(empty, STDIN_FILENO);
+    if (empty != STDIN_FILENO) ::close(empty);
+  }
+  if (prints >= 0) ::dup2(prints, STDERR_FILENO);
+  ::dup2(STDERR_FILENO, STDOUT_FILENO);
+}
+
+}  // namespace
+
 void serve_block(Channel coordinator, const BlockOrder& order) {
-  default_signals();
-  ::setpgid(0, 0);
-  no_core_file();
-  ::prctl(PR_SET_CHILD_SUBREAPER, 1);
-  ::dup2(STDERR_FILENO, STDOUT_FILENO);  // what user code prints must not end up in the result
-  BlockProcess(std::move(coordinator), order).serve();
+  try {
+    default_signals();
+    ::setpgid(0, 0);
+    no_core_file();
+    ::prctl(PR_SET_CHILD_SUBREAPER, 1);
+    set_streams(order.prints);
+    BlockProcess(std::move(coordinator), order).serve();
+  } catch (...) {
+  }
+  ::_exit(1);  // the coordinator sees that it is gone
 }
 
 }  // namespace antcrew::internal

@@ -20,6 +20,7 @@ struct BlockOrder {
   HostLimits limits;
   StandBoard* boards;  // shared with the coordinator: one a cell, and one more for this process
   bool own_inputs;     // stands make their own
+  int prints;          // descriptor that standard output and error go to; -1 = standard error, as it is
 };
 
 // In the forked process; does not return. Ends when the coordinator does, taking everything below along.

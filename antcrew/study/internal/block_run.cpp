@@ -151,6 +151,25 @@ void BlockRun::close() {
   run_.add(std::move(step));
 }
 
+void BlockRun::lost(Fault fault) {
+  for (Running& r : cells_) r.over = true;
+  RecordStep step;
+  step.visited.emplace();
+  step.visited->cell = cells_.front().index;
+  step.visited->seen.faults.push_back(std::move(fault));
+  run_.add(std::move(step));
+}
+
+void BlockRun::check(std::size_t cell, std::size_t other_size) {
+  Visit visit = run_.tools.host.check(cell, other_size);
+  run_.visit_ended_ns = run_.tools.now_ns();
+  RecordStep step;
+  step.visited.emplace();
+  step.visited->cell = cells_[cell].index;
+  step.visited->seen = std::move(visit.seen);
+  run_.add(std::move(step));
+}
+
 void BlockRun::state_memory() const {
   if (!run_.hooks.on_note) return;
   const std::uint64_t free = read_limits().available_bytes;

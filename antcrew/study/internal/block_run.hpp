@@ -32,6 +32,10 @@ class BlockRun {
   // Makes the input. False when nothing can be tried; what is wrong is in the record.
   bool open();
   void close();
+  // What held the input is gone: a fault of this point.
+  void lost(Fault fault);
+  // Has cells()[cell] tried with another input, and the baseline on its own once more; 0 = there is no other.
+  void check(std::size_t cell, std::size_t other_size);
 
   // One generation of stands, visited in so many rounds. `may_go` is asked before each visit with the seconds that it
   // will take, as far as can be told; when it says no, the round stays unfinished. False then, and when the baseline

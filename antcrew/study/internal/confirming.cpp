@@ -137,13 +137,17 @@ class Confirming {
       if (!r.baseline() && r.spec.variant == nullptr) return;  // this run does not have that variant
     }
     if (block.baseline_over() || block.cells()[1].over) return;
-    if (block.open()) {
-      const double ends_s = run_.budget.limited() ? late * run_.budget.total_s() : 0;
-      const auto may_go = [&](double seconds) { return run_.budget.fits(run_.elapsed_s(), seconds, ends_s); };
-      for (int k = done; k < facts.rounds && !block.variants_over(); ++k) {
-        if (!block.generation(1, may_go)) break;
-        run_.progress = 1 - Budget::reserved_share * (1 - static_cast<double>(k + 1) / facts.rounds);
+    try {
+      if (block.open()) {
+        const double ends_s = run_.budget.limited() ? late * run_.budget.total_s() : 0;
+        const auto may_go = [&](double seconds) { return run_.budget.fits(run_.elapsed_s(), seconds, ends_s); };
+        for (int k = done; k < facts.rounds && !block.variants_over(); ++k) {
+          if (!block.generation(1, may_go)) break;
+          run_.progress = 1 - Budget::reserved_share * (1 - static_cast<double>(k + 1) / facts.rounds);
+        }
       }
+    } catch (const BlockLost& lost) {
+      run_.leave_out(LeftOut::What::confirming, facts.point, 0, "not confirmed: " + lost.fault.text);
     }
     block.close();
   }

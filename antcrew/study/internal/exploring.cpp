@@ -19,6 +19,7 @@ constexpr int settled_generations = stage_ends[1];
 constexpr int measured_generations = 3;  // by then their cost is known, also on a machine that was disturbed at first
 constexpr double crowd_share = 0.03;     // of a block's time at most
 constexpr std::size_t crowd_samples = 15;
+constexpr double checks_share = 0.05;  // of the budget at most
 
 std::vector<std::size_t> order_of_points(const Record& record) {
   std::vector<std::size_t> order(record.points.size());
@@ -98,7 +99,14 @@ class Exploring {
   void point(std::size_t point) {
     BlockRun block(run_, point, cells_at(run_, point), exploring);
     if (block.cells().size() < 2 || block.baseline_over() || block.variants_over() || finished(block)) return;
-    if (block.open()) rounds(point, block);
+    try {
+      if (block.open()) {
+        rounds(point, block);
+        checks(point, block);
+      }
+    } catch (const BlockLost& lost) {
+      block.lost(lost.fault);
+    }
     block.close();
   }
 
@@ -216,6 +224,54 @@ class Exploring {
     }
   }
 
+  // Each variant that is sound so far is tried with another input, off the clock, the largest worker counts first; for
+  // a small share of the budget, which input and reference may have used up already.
+  void checks(std::size_t point, BlockRun& block) {
+    const double allowed_s = checks_share * run_.budget.total_s();
+    const std::size_t other = other_size(point);
+    std::vector<std::size_t> order;
+    for (std::size_t i = 0; i < block.cells().size(); ++i) {
+      const Cell& cell = run_.record.cells[block.cells()[i].index];
+      if (cell.kind == Cell::Kind::variant && !cell.trials.empty() && cell.faults.empty() && !cell.check)
+        order.push_back(i);
+    }
+    std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) {
+      return block.cells()[a].spec.workers > block.cells()[b].spec.workers;
+    });
+    LeftOut left{LeftOut::What::checks, point, 0, 0};
+    for (const std::size_t i : order) {
+      const Cell& cell = run_.record.cells[block.cells()[i].index];
+      const double foreseen_s = block.facts().make_input_s + 2 * (block.reference_s() + cell.trials.back().wall_s);
+      if (run_.budget.limited() && checks_s_ + foreseen_s > allowed_s) {
+        ++left.count;
+        left.needed_s += foreseen_s;
+        continue;
+      }
+      const double before_s = run_.elapsed_s();
+      block.check(i, other);
+      checks_s_ += run_.elapsed_s() - before_s;
+    }
+    if (left.count == 0) return;
+    left.needed_s = (checks_s_ + left.needed_s) / checks_share;
+    RecordStep step;
+    step.left_out = left;
+    run_.add(std::move(step));
+  }
+
+  // The next smaller size of the study with all else equal, else one eighth less.
+  std::size_t other_size(std::size_t point) const {
+    const Point& at = run_.record.points[point];
+    std::size_t best = 0;
+    for (const Point& other : run_.record.points) {
+      Point same = other;
+      same.size = at.size;
+      same.base_size = at.base_size;
+      if (same == at && other.size < at.size) best = std::max(best, other.size);
+    }
+    if (best > 0 || at.size < 2) return best;
+    return at.size - std::max<std::size_t>(1, at.size / 8);
+  }
+
   // Copies of the baseline, alone and together, one after the other: one of each a generation, so that the k-th of them
   // belong together, for a small share of the time. A number of copies that did not fit is not tried again.
   void crowds(std::size_t point, const BlockRun& block, double began_s) {
@@ -267,6 +323,7 @@ class Exploring {
   bool nothing_more_ = false;
   int most_copies_ = 0;  // of a crowd at this point
   double crowd_s_ = 0;   // spent on crowds at this point
+  double checks_s_ = 0;  // spent on checks, at all points
 };
 
 }  // namespace

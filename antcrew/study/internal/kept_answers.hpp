@@ -7,6 +7,7 @@
 #include <memory>
 
 #include "antcrew/machine/clock.hpp"
+#include "antcrew/study/internal/returned_child.hpp"
 
 namespace antcrew::internal {
 
@@ -39,10 +40,12 @@ class KeptAnswers {
   std::int64_t timed(std::size_t calls, Call&& call) {
     assert(calls <= room_for_);
     Answer* next = reinterpret_cast<Answer*>(room_.get());
+    const int depth = fork_depth();
     const std::int64_t start = now_ns();
     for (; kept_ < calls; ++kept_) {
       Answer* made = ::new (static_cast<void*>(next + kept_)) Answer(call(kept_));
       keep_alive(made);
+      end_if_returned_child(depth);
     }
     return now_ns() - start;
   }

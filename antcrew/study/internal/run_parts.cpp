@@ -77,6 +77,7 @@ Cell empty_cell(const VariantDefinition& variant, int workers, std::size_t point
   cell.workers = workers;
   cell.point = point;
   cell.probe_of = variant.probe_of;
+  cell.keeps = variant.keeps;
   return cell;
 }
 

@@ -2,8 +2,11 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+#include <cmath>
 #include <new>
 
+#include "antcrew/base/printable.hpp"
 #include "antcrew/base/type_name.hpp"
 #include "antcrew/base/units.hpp"
 #include "antcrew/crew/process_errors.hpp"
@@ -16,8 +19,10 @@ constexpr double too_little_inside = 0.5;
 constexpr double much_afterwards = 0.3;
 constexpr double least_judged_cpu_s = 1e-3;
 
+constexpr std::size_t longest_text = 300;  // columns
+
 Fault threw(int round, const std::string& during, const std::string& what) {
-  return {Fault::Kind::threw, round, during.empty() ? what : during + " threw " + what};
+  return {Fault::Kind::threw, round, printable(during.empty() ? what : during + " threw " + what, longest_text)};
 }
 
 std::string counted(int count, const char* one, const char* many) {
@@ -63,6 +68,12 @@ std::optional<Fault> caught(const std::function<void()>& work, int round, const 
   }
 }
 
+void tell(StandBoard* board, Stage stage) noexcept {
+  if (board == nullptr) return;
+  board->stage.store(static_cast<int>(stage), std::memory_order_relaxed);
+  board->progress.fetch_add(1, std::memory_order_relaxed);
+}
+
 }  // namespace antcrew::study_layer
 
 namespace antcrew::internal {
@@ -72,6 +83,19 @@ bool did_not_wait(double inside_cpu_s, const Leftover& left, const Reference& re
   if (left.still_running && (left.processes_begun > 0 || (left.threads_begun > 0 && !first_call))) return true;
   return reference.cpu_s > least_judged_cpu_s && inside_cpu_s < too_little_inside * reference.cpu_s &&
          left.cpu_s > much_afterwards * reference.cpu_s;
+}
+
+std::string in_words(const Difference& difference) {
+  constexpr double like_rounding = 1e-6;
+  const double scale = std::max(1.0, std::fabs(difference.expected));
+  const bool small = difference.numeric && difference.text.empty() && !difference.whole_numbers &&
+                     std::isfinite(difference.largest) && difference.largest < like_rounding * scale;
+  if (!small) return difference.in_words();
+  const double enough = std::pow(10.0, std::ceil(std::log10(difference.largest / scale * 2)));
+  return difference.in_words() +
+         fmt::format(
+             ", as adding up in another order may do: if that is right, let the study compare with within({:.0e})",
+             enough);
 }
 
 Fault left_work(int round, double wall_s, const Leftover& left) {

@@ -10,6 +10,9 @@ namespace antcrew::internal {
 // while; later ones have no such excuse.
 bool did_not_wait(double inside_cpu_s, const Leftover& left, const Reference& reference, bool first_call);
 
+// A difference in one line, with advice where it looks like rounding.
+std::string in_words(const Difference& difference);
+
 Fault left_work(int round, double wall_s, const Leftover& left);
 
 }  // namespace antcrew::internal

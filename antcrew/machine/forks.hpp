@@ -1,0 +1,17 @@
+// How many forks lie between the first process and this one, and which thread this is.
+#pragma once
+
+#include <atomic>
+#include <cstdint>
+
+namespace antcrew::internal {
+
+inline constinit std::atomic<int> fork_depth_now{0};
+inline int fork_depth() noexcept {
+  return fork_depth_now.load(std::memory_order_relaxed);
+}
+
+// The kernel's number of the calling thread, looked up once a thread and process.
+std::uint32_t kernel_thread() noexcept;
+
+}  // namespace antcrew::internal

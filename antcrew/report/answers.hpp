@@ -1,0 +1,13 @@
+// What the baseline and each variant answered, in short.
+#pragma once
+
+#include <string>
+
+#include "antcrew/record/record.hpp"
+
+namespace antcrew::report_layer {
+
+// Point by point.
+std::string answers_text(const Record& record);
+
+}  // namespace antcrew::report_layer

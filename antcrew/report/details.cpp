@@ -1,0 +1,121 @@
+#include "antcrew/report/details.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <functional>
+
+#include "antcrew/base/error.hpp"
+#include "antcrew/report/headline.hpp"
+#include "antcrew/report/text.hpp"
+
+namespace antcrew::report_layer {
+namespace {
+
+using Field = std::function<std::optional<double>(const Trial&)>;
+
+// The median over the trials that know it.
+std::optional<double> middle(const Cell& cell, const Field& field) {
+  std::vector<double> known;
+  for (const Trial& trial : cell.trials) {
+    if (const auto value = field(trial)) known.push_back(*value);
+  }
+  return known.empty() ? std::nullopt : std::optional<double>(median(std::move(known)));
+}
+
+std::string duration_or_unknown(const std::optional<double>& seconds) {
+  return seconds ? duration_text(*seconds) : std::string("unknown");
+}
+
+std::string a_call(std::int64_t Trial::*count, const Cell& cell) {
+  const auto value = middle(cell, [count](const Trial& trial) {
+    return static_cast<double>(trial.*count) / static_cast<double>(trial.calls);
+  });
+  return value ? fmt::format("{:.3g}", *value) : std::string("unknown");
+}
+
+std::string used(const Cell& cell) {
+  std::string text =
+      fmt::format("    CPU time {} user, {} system, of it {} by others than the caller; waited to run {}\n",
+                  duration_or_unknown(middle(cell, [](const Trial& t) { return t.user_s; })),
+                  duration_or_unknown(middle(cell, [](const Trial& t) { return t.system_s; })),
+                  duration_or_unknown(middle(cell, [](const Trial& t) { return t.others_cpu_s; })),
+                  duration_or_unknown(middle(cell, [](const Trial& t) { return t.run_delay_s; })));
+  text += fmt::format("    switches {} by itself, {} forced; page faults {} without a disk, {} with one\n",
+                      a_call(&Trial::switches_voluntary, cell), a_call(&Trial::switches_forced, cell),
+                      a_call(&Trial::faults_minor, cell), a_call(&Trial::faults_major, cell));
+  const auto instructions = middle(cell, [](const Trial& t) { return t.instructions; });
+  const auto cycles = middle(cell, [](const Trial& t) { return t.cycles; });
+  if (instructions && cycles && *cycles > 0) {
+    text += fmt::format("    instructions {:.4g}, cycles {:.4g}: {:.2f} a cycle\n", *instructions, *cycles,
+                        *instructions / *cycles);
+  }
+  return text;
+}
+
+std::string named(const CellFigures& f) {
+  std::string text;
+  for (const auto& [name, phase] : f.phases) {
+    text += fmt::format("    phase \"{}\": {} of worker time in {} stretch{}", printable(name, 60),
+                        duration_text(phase.worker_s), phase.count, phase.count == 1 ? "" : "es");
+    if (phase.wall_s) text += fmt::format(", {} of wall time", duration_text(*phase.wall_s));
+    if (phase.at_once) text += fmt::format(", {} worker{} at once", *phase.at_once, *phase.at_once == 1 ? "" : "s");
+    text += "\n";
+  }
+  for (const auto& [name, value] : f.counters)
+    text += fmt::format("    counter \"{}\": {:.6g}\n", printable(name, 60), value);
+  return text;
+}
+
+std::string checked(const Cell& cell) {
+  if (!cell.check) return "    not tried with another input\n";
+  std::string text;
+  if (cell.check->other_size > 0)
+    text += fmt::format("    tried with another input, of size {}\n", count_text(cell.check->other_size));
+  if (cell.check->own_input) text += "    the baseline was called on its input afterwards\n";
+  if (!cell.check->trouble.empty()) text += fmt::format("    could not be checked in full: {}\n", cell.check->trouble);
+  return text;
+}
+
+std::string cell_text(const CellFigures& f) {
+  const Cell& cell = *f.cell;
+  std::string text = fmt::format("  {}: {}", cell_in_words(cell), name_of(f.verdict));
+  if (f.time_s) text += fmt::format(", {} a call in {} trials", duration_text(*f.time_s), cell.trials.size());
+  text += "\n";
+  if (cell.trials.empty()) return text;
+  text += used(cell) + named(f);
+  if (cell.kind == Cell::Kind::variant) text += checked(cell);
+  if (!cell.answer.empty()) text += "    answer " + cell.answer + "\n";
+  if (!cell.printed.empty()) {
+    text += "    printed:\n";
+    for (std::size_t from = 0; from < cell.printed.size();) {
+      const std::size_t to = std::min(cell.printed.find('\n', from), cell.printed.size());
+      text += "      " + cell.printed.substr(from, to - from) + "\n";
+      from = to + 1;
+    }
+  }
+  return text;
+}
+
+}  // namespace
+
+std::string details_text(const Analysed& study, const std::string& variant) {
+  std::string text;
+  const auto meant = [&](const Cell& cell) { return cell.variant == variant || cell.key() == variant; };
+  for (std::size_t point = 0; point < study.record->points.size(); ++point) {
+    std::string here;
+    for (const CellFigures& f : study.cells) {
+      if (f.cell->point == point && meant(*f.cell)) here += cell_text(f);
+    }
+    if (!here.empty()) text += "At " + point_in_words(study.record->points[point]) + ", medians of a call:\n" + here;
+  }
+  if (!text.empty()) return text;
+  std::vector<std::string> known;
+  for (const Cell& cell : study.record->cells) {
+    if (std::find(known.begin(), known.end(), "'" + cell.variant + "'") == known.end())
+      known.push_back("'" + cell.variant + "'");
+  }
+  bad_input("cli.variant", "--details", "the record has no variant '" + variant + "'", "choose from " + joined(known));
+}
+
+}  // namespace antcrew::report_layer

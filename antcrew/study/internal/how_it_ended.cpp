@@ -1,0 +1,74 @@
+#include "antcrew/study/internal/how_it_ended.hpp"
+
+#include <fmt/format.h>
+#include <signal.h>
+#include <sys/wait.h>
+
+#include <cstring>
+#include <fstream>
+
+#include "antcrew/base/units.hpp"
+#include "antcrew/machine/limits.hpp"
+
+namespace antcrew::internal {
+
+double oom_kills() {
+  std::ifstream file("/proc/vmstat");
+  std::string name;
+  double value = 0;
+  while (file >> name >> value) {
+    if (name == "oom_kill") return value;
+  }
+  return 0;
+}
+
+Fault timed_out(const StandBoard& board, double limit_s, bool asked, int round) {
+  Fault fault{Fault::Kind::timed_out, round,
+              fmt::format("no end after {} {}; the limit is {} (--call-limit)", duration_text(limit_s),
+                          name_of(static_cast<Stage>(board.stage.load(std::memory_order_relaxed))),
+                          asked ? "as asked" : "30 times the baseline's time, at least 10 s")};
+  fault.evidence = {{"limit_s", limit_s}};
+  return fault;
+}
+
+Fault how_it_ended(const Ending& ending, const StandBoard& board, int round) {
+  const int status = ending.status;
+  const char* when = name_of(static_cast<Stage>(board.stage.load(std::memory_order_relaxed)));
+  if (!WIFSIGNALED(status)) {
+    return {Fault::Kind::crashed,
+            round,
+            fmt::format("its process ended itself with exit code {} {}", WEXITSTATUS(status), when),
+            {{"exit_code", WEXITSTATUS(status)}}};
+  }
+  const int number = WTERMSIG(status);
+  Fault fault{Fault::Kind::crashed, round, {}, {{"signal", number}}};
+  if (number == SIGABRT && board.terminated.load() != 0) {
+    fault.kind = Fault::Kind::threw;
+    const std::string thrown(board.thrown, ::strnlen(board.thrown, sizeof board.thrown));
+    fault.text = thrown.empty() ? fmt::format(
+                                      "std::terminate was called {}, with no exception under way: a thread that "
+                                      "was neither joined nor detached is destroyed so",
+                                      when)
+                                : fmt::format("a thread threw {}, which nobody caught, {}", thrown, when);
+  } else if (number == SIGKILL && oom_kills() > ending.oom_kills_before) {
+    fault.kind = Fault::Kind::out_of_memory;
+    fault.text = fmt::format("killed by the system for lack of memory {}", when);
+  } else if (number == SIGSEGV && board.signal.load() == 0) {
+    const std::uint64_t stack = read_limits().stack_bytes;
+    fault.text = fmt::format(
+        "stack overflow (signal 11) {}; stacks here are {}: raise `ulimit -s`, for workers of a crew "
+        "CrewOptions::stack_bytes, or recurse less deeply",
+        when, bytes_text(stack));
+    fault.evidence["stack_limit_bytes"] = static_cast<double>(stack);
+  } else if (number == SIGKILL) {
+    fault.text = fmt::format("killed from outside (signal 9) {}", when);
+  } else {
+    fault.text = fmt::format("signal {} ({}) {}", number, ::strsignal(number), when);
+    if (number == SIGSEGV || number == SIGBUS) fault.text += fmt::format(", address {:#x}", board.address.load());
+  }
+  if (const std::string& said = ending.printed_last; !said.empty() && fault.kind != Fault::Kind::threw)
+    fault.text += fmt::format("; the last that it printed: \"{}\"", said);
+  return fault;
+}
+
+}  // namespace antcrew::internal

@@ -1,0 +1,23 @@
+// Why a stand or a block is no more, in words.
+#pragma once
+
+#include <string>
+
+#include "antcrew/study/visit.hpp"
+
+namespace antcrew::internal {
+
+// Processes that the whole machine ended for lack of memory, since it was started.
+double oom_kills();
+
+struct Ending {
+  int status = 0;               // as waitpid() tells
+  double oom_kills_before = 0;  // when it was begun
+  std::string printed_last;     // its last line, if any
+};
+Fault how_it_ended(const Ending& ending, const StandBoard& board, int round);
+
+// asked: the limit is the user's.
+Fault timed_out(const StandBoard& board, double limit_s, bool asked, int round);
+
+}  // namespace antcrew::internal
