@@ -8,6 +8,7 @@
 
 #include "antcrew/base/error.hpp"
 #include "antcrew/crew/column.hpp"
+#include "support/command.hpp"
 
 using namespace antcrew;
 
@@ -18,8 +19,9 @@ TEST_CASE("within: absolute below one, relative above") {
   CHECK(near(1e9, 1e9 + 900).agree);
   CHECK_FALSE(near(1e9, 1e9 + 1100).agree);
   CHECK(near(3, 3.0000001).agree);
-  CHECK_THROWS_AS(within(-1), Error);
-  CHECK_THROWS_AS(within(std::numeric_limits<double>::quiet_NaN()), Error);
+  CHECK(within(-1).mistake() == "a tolerance of -1");
+  CHECK(within(std::numeric_limits<double>::quiet_NaN()).mistake() == "a tolerance of nan");
+  CHECK(near.mistake().empty());
 }
 
 TEST_CASE("not a number and infinity agree with themselves only") {
@@ -52,4 +54,27 @@ TEST_CASE("exactly, for whole numbers of different signs and for texts") {
   CHECK(exactly()(std::string("reach"), std::string("reach")).agree);
   CHECK_FALSE(exactly()(std::string("reach"), std::string("beach")).agree);
   CHECK_FALSE(exactly()(0.1 + 0.2, 0.3).agree);
+}
+
+TEST_CASE("texts are compared as text, and the first difference is shown") {
+  const std::string long_one(1000, 'r');
+  std::string other = long_one;
+  other.replace(500, 3, "\x1b\n\xff");
+  const Difference found = exactly()(long_one, other);
+  CHECK(found.differing == 1);
+  CHECK(found.in_words() == "the texts differ from byte 500 on (of 1000 and 1000): expected \"…" +
+                                std::string(39, 'r') + "…\", got \"…" + std::string(10, 'r') + "  \xEF\xBF\xBD" +
+                                std::string(26, 'r') + "…\"");
+  CHECK(exactly()(std::string("reach"), std::string("rea")).in_words() ==
+        "the texts differ from byte 3 on (of 5 and 3): expected \"reach\", got \"rea\"");
+  CHECK(exactly()(std::vector<std::string>{"a", "b"}, std::vector<std::string>{"a", "b"}).agree);
+}
+
+TEST_CASE("a tolerance that everything passes is objected to") {
+  const Within absolute = within(1e-3);
+  CHECK(test::contains(absolute.objection_to(std::vector<double>{0, 4e-7, -2e-5}), "the largest is 2e-05"));
+  CHECK(absolute.objection_to(std::vector<double>{0, 4e-7, 0.5}).empty());
+  CHECK(absolute.objection_to(std::vector<double>{0, 0}).empty());  // zero is told from what is larger
+  CHECK(absolute.objection_to(std::make_pair(1e-9, std::vector<float>{2e-9f})).size() > 0);
+  CHECK(absolute.objection_to(std::numeric_limits<double>::quiet_NaN()).empty());
 }

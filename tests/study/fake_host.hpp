@@ -116,7 +116,7 @@ inline Record run_fake(FakeHost& host, FakeClock& clock, const FakeStudy& study,
   Record fresh;
   fresh.library_version = "0";
   fresh.created = "2026-01-02T03:04:05Z";
-  fresh.build = {"g++", "-O3", "Release", true, true, "0123"};
+  fresh.build = {"g++", "-O3", "Release", true, true, "0123", ""};
   return run_with(tools, study.base(), plan, hooks, fresh, begun);
 }
 

@@ -78,8 +78,6 @@ TEST_CASE("further dimensions: every point, in the input and in the record") {
   CHECK(run(tags, other).points.size() == 2);
   other.dimensions["depth"] = {7};
   CHECK_THROWS_WITH_AS(run(tags, other), "study 'Tags': no dimension 'depth'; choose from distinct, gap", Error);
-  CHECK_THROWS_AS(tags.dimension("size", {1}), Error);
-  CHECK_THROWS_AS(tags.dimension("a=b", {1}), Error);
   CHECK_THROWS_AS(record.points[0]["depth"], Error);
 }
 

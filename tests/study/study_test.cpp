@@ -237,20 +237,49 @@ TEST_CASE("answers may be move-only, of a type of their own, and are destroyed o
 TEST_CASE("grids and studies that cannot be run are refused in one line") {
   Study sums("Sums", depths, total, within(1e-9));
   CHECK_THROWS_WITH_AS(run(sums), "study 'Sums': no sizes; give some with study.sizes({…}) or --sizes", Error);
-  CHECK_THROWS_AS(sums.sizes({}), Error);
-  CHECK_THROWS_AS(sums.sizes({0}), Error);
-  CHECK_THROWS_AS(sums.sizes({5, 5}), Error);
-  CHECK_THROWS_AS(sums.workers({0}), Error);
-  CHECK_THROWS_AS(sums.workers({-3}), Error);
-  CHECK_THROWS_AS(sums.workers({1'000'000}), Error);
+  const auto refused = [](const auto& mistake) {
+    Study broken("Broken", depths, total, within(1e-9));
+    broken.template variant<Workers>("by hand", [](const auto& in, Workers) { return total(in); });
+    mistake(broken);  // throws nothing: an Error that leaves main() would end in an abort
+    broken.sizes({5});
+    CHECK_THROWS_AS(run(broken), Error);
+  };
+  refused([](auto& study) { study.sizes({}); });
+  refused([](auto& study) { study.sizes({0}); });
+  refused([](auto& study) { study.sizes({5, 5}); });
+  refused([](auto& study) { study.workers({0}); });
+  refused([](auto& study) { study.workers({-3}); });
+  refused([](auto& study) { study.workers({1'000'000}); });
+  refused([](auto& study) { study.dimension("size", {1}); });
+  refused([](auto& study) { study.dimension("a=b", {1}); });
+  refused([](auto& study) { study.pinning({}); });
+  refused([](auto& study) {
+    study.template variant<Workers>("by hand", [](const auto& in, Workers) { return total(in); });
+  });
+  refused([](auto& study) {
+    study.template probe<Workers>("of nothing", VariantHandle(study, 17),
+                                  [](const auto& in, Workers) { return total(in); });
+  });
+  refused([](auto& study) {
+    Study other("Other", depths, total, within(1e-9));
+    const auto foreign = other.template variant<Workers>("foreign", [](const auto& in, Workers) { return total(in); });
+    study.ladder({foreign});
+  });
   sums.sizes({5});
   CHECK_THROWS_AS(run(sums), Error);  // no variant
   sums.variant<Workers>("by hand", [](const auto& in, Workers) { return total(in); });
   sums.variant<ThreadCrew>("by hand", [](const auto& in, auto&) { return total(in); });  // another crew: another key
-  const auto again = [&] { sums.variant<Workers>("by hand", [](const auto& in, Workers) { return total(in); }); };
+  Study twice("Twice", depths, total, within(1e-9));
+  twice.sizes({5});
+  for (int k = 0; k < 2; ++k) twice.variant<Workers>("by hand", [](const auto& in, Workers) { return total(in); });
   CHECK_THROWS_WITH_AS(
-      again(), "study 'Sums': two variants are called 'by hand' with the crew Workers; give one of them another name",
-      Error);
+      run(twice),
+      "study 'Twice': two variants are called 'by hand' with the crew Workers; give one of them another name", Error);
+  Study negative("Negative", depths, total, within(-1));
+  negative.sizes({5});
+  negative.variant<Workers>("by hand", [](const auto& in, Workers) { return total(in); });
+  CHECK_THROWS_WITH_AS(run(negative), "study 'Negative': a tolerance of -1; give zero or more, such as within(1e-9)",
+                       Error);
   Plan plan = quick();
   plan.variants = {"by magic"};
   CHECK_THROWS_AS(run(sums, plan), Error);

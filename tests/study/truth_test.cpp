@@ -1,0 +1,417 @@
+// Ways around the rules: each is found out, and tells itself.
+#include <doctest/doctest.h>
+#include <fcntl.h>
+#include <poll.h>
+#include <signal.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <algorithm>
+#include <atomic>
+#include <chrono>
+#include <cstdio>
+#include <cstring>
+#include <map>
+#include <numeric>
+#include <thread>
+
+#include "planted.hpp"
+
+using namespace antcrew;
+using namespace antcrew::layers;
+using namespace planted;
+using namespace std::chrono_literals;
+
+namespace {
+
+Plan few_rounds() {
+  Plan plan;
+  plan.workers = {1};
+  plan.rounds = 2;
+  plan.crowd = plan.confirm = false;
+  return plan;
+}
+
+const CellFigures& figures(const Analysed& study, const std::string& name) {
+  for (const CellFigures& f : study.cells) {
+    if (f.cell->variant == name) return f;
+  }
+  FAIL("no such variant");
+  return study.cells.front();
+}
+
+std::string warnings(const Analysed& study) {
+  std::string all;
+  for (const std::string& warning : study.warnings) all += warning + "\n";
+  return all;
+}
+
+}  // namespace
+
+TEST_CASE("an answer kept in a static is given again to another input") {
+  const auto body = [](const std::size_t& n, Workers) -> const Answer& {
+    static const Answer answer = baseline(n);
+    return answer;
+  };
+  const auto by_value = [body](const std::size_t& n, Workers workers) -> Answer { return body(n, workers); };
+  check(plant(by_value), Verdict::remembered, "gave the answer to the input before");
+}
+
+TEST_CASE("an answer kept by its input is right for any, and costs nothing") {
+  const auto body = [](const std::size_t& n, Workers) -> Answer {
+    static std::map<std::size_t, Answer> answers;
+    const auto known = answers.find(n);
+    return known != answers.end() ? known->second : answers[n] = baseline(n);
+  };
+  check(plant(body), Verdict::remembered, "it keeps what it has computed");
+}
+
+TEST_CASE("what is kept on purpose is told, with the price of the first call") {
+  Study study(
+      "Planned", [](std::size_t n) { return n; }, baseline, within(1e-6));
+  study.sizes({1500});
+  study
+      .variant<Workers>("with a plan",
+                        [](const std::size_t& n, Workers) -> Answer {
+                          static std::map<std::size_t, Answer> plans;
+                          const auto known = plans.find(n);
+                          return known != plans.end() ? known->second : plans[n] = baseline(n);
+                        })
+      .keeps("the plan");
+  Plan plan = few_rounds();
+  plan.rounds = 7;
+  const Record record = run(study, plan);
+  const Analysed analysed = analyse(record);
+  const CellFigures& f = figures(analysed, "with a plan");
+  CHECK(f.verdict >= Verdict::too_few_rounds);
+  CHECK(f.cell->keeps == "the plan");
+  CHECK(f.first_speedup.value_or(0) < 3);  // the baseline's first call / its own
+  CHECK(f.speedup->median > 20);
+  CHECK(f.cell->check->other_size == 1500 - 1500 / 8);
+}
+
+TEST_CASE("right with its own input and wrong with one that does not divide by the workers") {
+  const auto body = [](const std::size_t& n, Workers workers) -> Answer {
+    const std::size_t each = n / static_cast<std::size_t>(workers);
+    Answer sum{0};
+    for (std::size_t w = 0; w < static_cast<std::size_t>(workers); ++w) sum[0] += compute(n, w * each, (w + 1) * each);
+    return sum;
+  };
+  check(plant(body, 4, {}, 1000), Verdict::wrong_answer, "right with this input, wrong with one of size 875");
+}
+
+TEST_CASE("an input that was changed is noticed though every answer was right") {
+  Study study(
+      "Levels", [](std::size_t n) { return std::vector<double>(n, 1.5); },
+      [](const std::vector<double>& in) { return std::accumulate(in.begin(), in.end(), 0.0); }, within(1e-9));
+  study.sizes({1000});
+  study.variant<Workers>("leaves a mark", [](const std::vector<double>& in, Workers) {
+    const double sum = std::accumulate(in.begin(), in.end(), 0.0);
+    if (in[0] == 1.5) const_cast<std::vector<double>&>(in)[0] = 1.25, const_cast<std::vector<double>&>(in)[1] = 1.75;
+    return sum;
+  });
+  study.variant<Workers>("spoils it", [](const std::vector<double>& in, Workers) {
+    static bool first = true;
+    const double sum = first ? std::accumulate(in.begin(), in.end(), 0.0) : 1500.0;
+    if (std::exchange(first, false)) const_cast<std::vector<double>&>(in)[0] = 7;
+    return in.size() == 1000 ? sum : 1.5 * static_cast<double>(in.size());
+  });
+  const Record record = run(study, few_rounds());
+  const Analysed analysed = analyse(record);
+  CHECK(figures(analysed, "leaves a mark").verdict >=
+        Verdict::too_few_rounds);  // nobody can tell, and nothing is wrong
+  CHECK(figures(analysed, "spoils it").verdict == Verdict::changed_input);
+  CHECK(test::contains(figures(analysed, "spoils it").evidence, "another answer to the same input"));
+}
+
+TEST_CASE("checks take a small share of the budget, and what they leave out is said") {
+  Study study(
+      "Waits", [](std::size_t n) { return n; },
+      [](std::size_t n) {
+        std::this_thread::sleep_for(20ms);
+        return n;
+      });
+  study.sizes({64});
+  for (const char* name : {"a", "b", "c", "d", "e", "f", "g", "h"}) {
+    study.variant<Workers>(name, [](std::size_t n, Workers) {
+      std::this_thread::sleep_for(20ms);
+      return n;
+    });
+  }
+  Plan plan = few_rounds();
+  plan.rounds = 0;
+  plan.budget_s = 5;  // 0.25 s for checks: three of eighty milliseconds
+  const Record record = run(study, plan);
+  int checked = 0;
+  for (const Cell& cell : record.cells) checked += cell.check ? 1 : 0;
+  const auto left = std::find_if(record.left_out.begin(), record.left_out.end(),
+                                 [](const LeftOut& l) { return l.what == LeftOut::What::checks; });
+  REQUIRE(left != record.left_out.end());
+  CHECK(checked >= 1);
+  CHECK(checked + left->count == 8);
+  CHECK(left->needed_s > 5);
+}
+
+TEST_CASE("no child of the body comes back into the harness") {
+  const auto body = [](const std::size_t& n, Workers) -> Answer {
+    static int forked = 0;
+    if (forked++ < 3 && ::fork() == 0) return {0};  // three at most, whatever happens
+    while (::waitpid(-1, nullptr, 0) > 0) {
+    }
+    return baseline(n);
+  };
+  check(plant(body), Verdict::crashed, "came back from it");
+  const auto throws = [](const std::size_t& n, Workers) -> Answer {
+    static int forked = 0;
+    if (forked++ < 3 && ::fork() == 0) throw std::runtime_error("in the child");
+    while (::waitpid(-1, nullptr, 0) > 0) {
+    }
+    return baseline(n);
+  };
+  check(plant(throws), Verdict::crashed, "came back from it");
+}
+
+TEST_CASE("an exception that leaves a thread made by hand, with its type and text; and no exception at all") {
+  const auto thrown = [](const std::size_t&, Workers) -> Answer {
+    std::thread([] { throw std::out_of_range("no gauge 17"); }).join();
+    return {};
+  };
+  check(plant(thrown), Verdict::threw, "a thread threw std::out_of_range: no gauge 17, which nobody caught");
+  const auto forgotten = [](const std::size_t&, Workers) -> Answer {
+    std::thread lost([] {});
+    return {};
+  };
+  check(plant(forgotten), Verdict::threw, "neither joined nor detached");
+}
+
+TEST_CASE("texts that are no text are thrown, and the study goes on") {
+  const auto body = [](const std::size_t&, Workers) -> Answer { throw std::runtime_error("\xff\xfe\x1b[2J"); };
+  const Planted planted = plant(body);
+  check(planted, Verdict::threw, "std::runtime_error");
+  CHECK(planted.evidence.find('\x1b') == std::string::npos);
+  CHECK(planted.evidence.find('\xff') == std::string::npos);
+}
+
+TEST_CASE("the process that holds the input is killed: a fault of its point, and the others go on") {
+  const std::string marker = "/tmp/antcrew-truth-" + std::to_string(::getpid());
+  const auto make = [](std::size_t n) { return n; };
+  Study study("Killed", make, [](std::size_t n) { return n; });
+  study.sizes({5, 9});
+  study.variant<Workers>("kills it once", [marker](std::size_t n, Workers) {
+    if (n == 9 && ::access(marker.c_str(), F_OK) != 0) {
+      ::close(::open(marker.c_str(), O_CREAT | O_WRONLY, 0600));
+      ::kill(::getppid(), SIGKILL);
+      std::this_thread::sleep_for(30s);
+    }
+    return n;
+  });
+  const Record record = run(study, few_rounds());
+  ::unlink(marker.c_str());
+  CHECK(record.complete);
+  const Analysed analysed = analyse(record);
+  for (const CellFigures& f : analysed.cells) {
+    const std::size_t size = record.points[f.cell->point].size;
+    if (size == 5) CHECK(f.verdict >= Verdict::too_few_rounds);
+    if (size == 9 && f.cell->kind == Cell::Kind::baseline) {
+      CHECK(f.verdict == Verdict::crashed);
+      CHECK(test::contains(f.evidence, "the process that holds the input is gone"));
+    }
+  }
+}
+
+TEST_CASE("standard input is empty") {
+  const auto body = [](const std::size_t& n, Workers) -> Answer {
+    char byte = 0;
+    if (::isatty(STDIN_FILENO) != 0 || ::read(STDIN_FILENO, &byte, 1) != 0) throw std::runtime_error("there is input");
+    return baseline(n);
+  };
+  CHECK(plant(body).verdict >= Verdict::too_few_rounds);
+}
+
+TEST_CASE("what is printed is kept aside, is bounded, and blocks nobody") {
+  Study study(
+      "Talkers", [](std::size_t n) { return n; }, [](std::size_t n) { return n; });
+  study.sizes({3});
+  study.variant<Workers>("loud", [](std::size_t n, Workers) {
+    static const std::string line(9999, 'w');
+    for (int k = 0; k < 200; ++k) std::fprintf(k % 2 == 0 ? stdout : stderr, "%s\n", line.c_str());
+    return n;
+  });
+  study.variant<Workers>("once", [](std::size_t n, Workers) {
+    static const int told = std::puts("level\x1b[31m 3\nsecond line");
+    return n + static_cast<std::size_t>(told < 0 ? 1 : 0);
+  });
+  const Record record = run(study, few_rounds());
+  const Cell& loud = record.cells[1];
+  CHECK(loud.trials.at(0).printed_bytes.value_or(0) > 1.9e6);
+  CHECK(loud.printed.size() < 1200);
+  CHECK(record.cells[2].printed == "level [31m 3\nsecond line");
+  const Analysed analysed = analyse(record);
+  CHECK(test::contains(warnings(analysed), "'loud' with 1 worker at size 3 prints inside the clock, 1.9"));
+  CHECK(test::contains(warnings(analysed), "it begins \"wwww"));
+}
+
+TEST_CASE("a crash comes with the last line that was printed") {
+  if (sanitized) return;
+  const auto body = [](const std::size_t&, Workers) -> Answer {
+    std::fputs("first\nlevel 3 is below the bed\n", stderr);
+    std::abort();
+  };
+  check(plant(body), Verdict::crashed, "the last that it printed: \"level 3 is below the bed\"");
+}
+
+TEST_CASE("what reading an answer costs is told where it is a part of the call") {
+  struct Lazy {
+    double value;
+    bool cheap;
+    double read() const {
+      const auto until = std::chrono::steady_clock::now() + (cheap ? 0ms : 3ms);
+      while (std::chrono::steady_clock::now() < until) {
+      }
+      return value;
+    }
+  };
+  Study study(
+      "Lazy", [](std::size_t n) { return n; },
+      [](std::size_t n) {
+        std::this_thread::sleep_for(10ms);
+        return Lazy{static_cast<double>(n), true};
+      },
+      [](const Lazy& expected, const Lazy& got) { return expected.read() == got.read(); });
+  study.sizes({5});
+  study.variant<Workers>("read later", [](std::size_t n, Workers) {
+    std::this_thread::sleep_for(10ms);
+    return Lazy{static_cast<double>(n), false};
+  });
+  Plan plan = few_rounds();
+  plan.rounds = 7;
+  const Record record = run(study, plan);
+  const Analysed analysed = analyse(record);
+  const CellFigures& f = figures(analysed, "read later");
+  REQUIRE(f.read_speedup.has_value());
+  CHECK(*f.read_speedup / f.speedup->median == doctest::Approx(10.0 / 13).epsilon(0.1));
+  CHECK_FALSE(figures(analysed, "baseline").read_speedup.has_value());
+}
+
+TEST_CASE("a baseline that contradicts itself ranks nothing, and no variant is blamed") {
+  Study study(
+      "Moody", [](std::size_t n) { return n; },
+      [](std::size_t n) {
+        static std::size_t calls = 0;
+        return n + calls++;
+      });
+  study.sizes({5});
+  study.variant<Workers>("right", [](std::size_t n, Workers) { return n; });
+  study.variant<Workers>("wrong", [](std::size_t n, Workers) { return n + 1; });
+  const Record record = run(study, few_rounds());
+  const Analysed analysed = analyse(record);
+  CHECK(figures(analysed, "right").verdict == Verdict::not_measured);
+  CHECK(figures(analysed, "wrong").verdict == Verdict::not_measured);
+  CHECK(analysed.conclusion.answer == Conclusion::Kind::no_baseline);
+  CHECK(test::contains(headline(analysed), "it gives different answers to the same input"));
+}
+
+TEST_CASE("a baseline that remembers is no baseline") {
+  Study study(
+      "Kept", [](std::size_t n) { return n; },
+      [](const std::size_t& n) {
+        static std::map<std::size_t, Answer> answers;
+        const auto known = answers.find(n);
+        return known != answers.end() ? known->second : answers[n] = baseline(n);
+      },
+      within(1e-6));
+  study.sizes({1500});
+  study.variant<Workers>("honest", [](const std::size_t& n, Workers) { return baseline(n); });
+  const Record record = run(study, few_rounds());
+  const Analysed analysed = analyse(record);
+  CHECK(figures(analysed, "baseline").verdict == Verdict::remembered);
+  CHECK(analysed.conclusion.answer == Conclusion::Kind::no_baseline);
+}
+
+TEST_CASE("an agreement that any answer passes is refused, with the right scale") {
+  Study study(
+      "Small", [](std::size_t n) { return n; }, [](std::size_t n) { return 1e-12 * static_cast<double>(n); },
+      within(1e-9));
+  study.sizes({5});
+  study.variant<Workers>("zero", [](std::size_t, Workers) { return 0.0; });
+  const Record record = run(study, few_rounds());
+  const Analysed analysed = analyse(record);
+  CHECK(record.cells[1].trials.empty());
+  CHECK(test::contains(headline(analysed), "the largest is 5e-12"));
+  CHECK(test::contains(headline(analysed), "compare with within(5e-21)"));
+}
+
+TEST_CASE("a difference as small as rounding comes with advice, a larger one does not") {
+  const auto near = [](const std::size_t& n, Workers) -> Answer { return {baseline(n)[0] * (1 + 1e-5) + 4e-6}; };
+  CHECK(test::contains(plant(near).evidence, "difference"));
+  Study study(
+      "Sums", [](std::size_t n) { return n; }, [](std::size_t n) { return 0.1 * static_cast<double>(n); }, exactly());
+  study.sizes({5});
+  study.variant<Workers>("rounded", [](std::size_t n, Workers) { return 0.1 * static_cast<double>(n) + 7.95e-9; });
+  study.variant<Workers>("wrong", [](std::size_t n, Workers) { return 0.1 * static_cast<double>(n) + 7.95e-3; });
+  const Record record = run(study, few_rounds());
+  CHECK(test::contains(record.cells[1].faults.at(0).text, "let the study compare with within(1e-07)"));
+  CHECK_FALSE(test::contains(record.cells[2].faults.at(0).text, "within("));
+}
+
+TEST_CASE("a phase of one worker is compared as what it is") {
+  Study study(
+      "Merge", [](std::size_t n) { return n; },
+      [](std::size_t n) {
+        {
+          const Phase work("work");
+          std::this_thread::sleep_for(24ms);
+        }
+        const Phase merge("merge");
+        std::this_thread::sleep_for(8ms);
+        return n;
+      });
+  study.sizes({5});
+  study.variant<ThreadCrew>("halves", [](std::size_t n, ThreadCrew& crew) {
+    crew.each(4, [](std::size_t) {
+      const Phase work("work");
+      std::this_thread::sleep_for(6ms);
+    });
+    const Phase merge("merge");
+    std::this_thread::sleep_for(8ms);
+    return n;
+  });
+  Plan plan = few_rounds();
+  plan.workers = {4};
+  const Record record = run(study, plan);
+  const Analysed analysed = analyse(record);
+  const CellFigures& f = figures(analysed, "halves");
+  CHECK(f.phases.at("merge").at_once == 1);
+  CHECK(f.phases.at("work").at_once == 4);
+  CHECK(*f.phases.at("merge").wall_s == doctest::Approx(8e-3).epsilon(0.3));
+  CHECK(*f.phases.at("work").wall_s == doctest::Approx(6e-3).epsilon(0.5));
+  CHECK(f.phases.at("work").worker_s == doctest::Approx(24e-3).epsilon(0.3));
+}
+
+TEST_CASE("titles and names from outside cannot reach the terminal as they are") {
+  Study study(
+      "Tide\x1b[2J heights\xff", [](std::size_t n) { return n; }, [](std::size_t n) { return n; });
+  study.sizes({5});
+  study.variant<Workers>("a\nb", [](std::size_t n, Workers) { return n; });
+  CHECK(study.title() == "Tide [2J heights\xEF\xBF\xBD");
+  const Record record = run(study, few_rounds());
+  CHECK(record.cells[1].variant == "a b");
+}
+
+TEST_CASE("waiting time of threads that ended is unknown, not none") {
+  const auto cell_of = [](auto body) {
+    Study study(
+        "Threads", [](std::size_t n) { return n; }, baseline, within(1e-6));
+    study.sizes({1500});
+    study.template variant<Workers>("one", body);
+    return run(study, few_rounds()).cells[1];
+  };
+  const Cell by_hand = cell_of([](const std::size_t& n, Workers) {
+    Answer answer;
+    std::thread([&] { answer = baseline(n); }).join();
+    return answer;
+  });
+  CHECK_FALSE(by_hand.trials.at(0).run_delay_s.has_value());
+  const Cell alone = cell_of([](const std::size_t& n, Workers) { return baseline(n); });
+  CHECK(alone.trials.at(0).run_delay_s.has_value());
+}
