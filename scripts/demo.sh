@@ -1,7 +1,14 @@
 #!/usr/bin/env bash
-# On a fresh machine: installs what is needed, builds, and runs the demo.
-set -eu
+# On a fresh machine: installs what the demo needs, builds it, and runs it. Says where it is and where the time went.
+set -euo pipefail
 cd "$(dirname "$0")/.."
-scripts/packages.sh
-scripts/build.sh release
-exec build/release/command/antcrew demo "$@"
+began=$SECONDS
+echo "1. packages (${SECONDS} s)"
+scripts/packages.sh packages-demo.txt
+packages=$((SECONDS - began))
+echo "2. build, about a minute on two processors ($((SECONDS - began)) s)"
+ANTCREW_SHOW_BUILD=1 scripts/build.sh demo antcrew_command tides
+build=$((SECONDS - began - packages))
+echo "3. demo, under half a minute ($((SECONDS - began)) s: packages ${packages} s, build ${build} s)"
+echo
+exec build/demo/command/antcrew demo "$@"

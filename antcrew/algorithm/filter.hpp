@@ -102,7 +102,7 @@ Column<T> filtered(Crew& crew, std::size_t n, const At& at, Test& test) {
 
 }  // namespace internal
 
-template <class Crew, Items All, class Test>
+template <class Crew, internal::Items All, class Test>
 auto filter(Crew& crew, const All& items, Test&& test) {
   const auto first = std::begin(items);
   using Step = std::iter_difference_t<decltype(first)>;

@@ -62,7 +62,7 @@ std::optional<std::size_t> find(Crew& crew, std::size_t n, Test&& test) {
   return at < n ? std::optional(at) : std::nullopt;
 }
 
-template <class Crew, Items All, class Test>
+template <class Crew, internal::Items All, class Test>
 std::optional<std::size_t> find(Crew& crew, All&& items, Test&& test) {
   const auto first = std::begin(items);
   using Step = std::iter_difference_t<decltype(first)>;
@@ -74,7 +74,7 @@ template <class Crew, class Test>
 bool any_of(Crew& crew, std::size_t n, Test&& test) {
   return antcrew::find(crew, n, test).has_value();
 }
-template <class Crew, Items All, class Test>
+template <class Crew, internal::Items All, class Test>
 bool any_of(Crew& crew, All&& items, Test&& test) {
   return antcrew::find(crew, items, test).has_value();
 }

@@ -103,7 +103,7 @@ void checked_scan(const char* call, Crew& crew, const In& in, Out& out, std::opt
 
 }  // namespace internal
 
-template <class Crew, Items In, Items Out, class Combine = std::plus<>>
+template <class Crew, internal::Items In, internal::Items Out, class Combine = std::plus<>>
 requires std::invocable<Combine&, std::iter_value_t<decltype(std::begin(std::declval<const In&>()))>,
                         std::iter_value_t<decltype(std::begin(std::declval<const In&>()))>>
 void scan_inclusive(Crew& crew, const In& in, Out&& out, Combine combine = {}) {
@@ -112,7 +112,7 @@ void scan_inclusive(Crew& crew, const In& in, Out&& out, Combine combine = {}) {
 }
 
 // From a start value on: out[i] = start ∘ in[0] ∘ … ∘ in[i].
-template <class Crew, Items In, Items Out, class Start, class Combine = std::plus<>>
+template <class Crew, internal::Items In, internal::Items Out, class Start, class Combine = std::plus<>>
 requires(
     !std::invocable<
         Start&, std::iter_value_t<decltype(std::begin(std::declval<const In&>()))>,
@@ -126,7 +126,7 @@ requires(
                                combine);
 }
 
-template <class Crew, Items In, Items Out, class Start, class Combine = std::plus<>>
+template <class Crew, internal::Items In, internal::Items Out, class Start, class Combine = std::plus<>>
 void scan_exclusive(Crew& crew, const In& in, Out&& out, Start start, Combine combine = {}) {
   using Sum = internal::TotalOf<Combine, decltype(std::begin(in)), decltype(std::begin(out))>;
   using T = typename internal::WiderOf<Start, Sum>::type;

@@ -176,7 +176,7 @@ void sort(Crew& crew, At first, At last, Less less = {}) {
   internal::sort_runs(crew, first, last, less, [&](At from, At to) { std::sort(from, to, less); });
 }
 
-template <class Crew, Items All, class Less = std::less<>>
+template <class Crew, internal::Items All, class Less = std::less<>>
 void sort(Crew& crew, All&& items, Less less = {}) {
   antcrew::sort(crew, std::begin(items), std::end(items), less);
 }
@@ -187,7 +187,7 @@ void stable_sort(Crew& crew, At first, At last, Less less = {}) {
   internal::sort_runs(crew, first, last, less, [&](At from, At to) { std::stable_sort(from, to, less); });
 }
 
-template <class Crew, Items All, class Less = std::less<>>
+template <class Crew, internal::Items All, class Less = std::less<>>
 void stable_sort(Crew& crew, All&& items, Less less = {}) {
   antcrew::stable_sort(crew, std::begin(items), std::end(items), less);
 }

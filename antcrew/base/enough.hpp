@@ -29,7 +29,10 @@ struct EitherRaised {
 // A stop token as a flag, for the length of one call: cheaper to look at than the token.
 class StopFlag {
  public:
-  explicit StopFlag(const std::stop_token& token) : callback_(token, Raise{flag_}) {}
+  explicit StopFlag(const std::stop_token& token);
+  ~StopFlag();
+  StopFlag(const StopFlag&) = delete;
+  StopFlag& operator=(const StopFlag&) = delete;
   const std::atomic<bool>& flag() const noexcept { return flag_; }
 
  private:

@@ -4,7 +4,7 @@
 #include <iterator>
 #include <type_traits>
 
-namespace antcrew {
+namespace antcrew::internal {
 
 // Anything with random access and a size: vectors, spans, arrays, columns.
 template <class T>
@@ -19,4 +19,4 @@ template <class At>
 concept HasPlaces = std::is_reference_v<std::iter_reference_t<At>> ||
     std::is_same_v<std::remove_cvref_t<std::iter_reference_t<At>>, std::iter_value_t<At>>;
 
-}  // namespace antcrew
+}  // namespace antcrew::internal

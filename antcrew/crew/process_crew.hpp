@@ -42,39 +42,43 @@ class ProcessCrew {
 
   // fn(i) for every i, in order. Its type must travel (see transfer.hpp).
   template <class Fn>
-  requires Travels<std::decay_t<std::invoke_result_t<Fn&, std::size_t>>>
   auto collect(std::size_t n, Split split, Fn&& fn, const std::stop_token& stop = {}) {
     return collect(n, split, fn, team_.facts().asked.processes.way, stop);
   }
   template <class Fn>
-  requires Travels<std::decay_t<std::invoke_result_t<Fn&, std::size_t>>>
-  auto collect(std::size_t n, Fn&& fn) { return collect(n, Split::even(), fn); }
+  auto collect(std::size_t n, Fn&& fn) {
+    return collect(n, Split::even(), fn);
+  }
   // The same, with another way back than the crew's own.
   template <class Fn>
-  requires Travels<std::decay_t<std::invoke_result_t<Fn&, std::size_t>>>
   auto collect(std::size_t n, Split split, Fn&& fn, Way way, const std::stop_token& stop = {}) {
-    using T = std::decay_t<std::invoke_result_t<Fn&, std::size_t>>;
-    if (team_.inside()) return alone<T>(n, fn);
-    const auto order = internal::order_for<T>(n, split, team_.granted(way), workers());
-    return internal::column_from<T>(order, stop, [&](internal::RegionOrder region, internal::Sink& sink) {
-      auto body = std::addressof(fn);
-      region.closure = &body;
-      region.work = [](internal::WorkerSide& side) {
-        internal::make_items<T>(side, *closure_of<decltype(body)>(side));
-      };
-      team_.run(region, sink, stop);
-    });
+    if constexpr (internal::sends_items<Fn>()) {
+      using T = std::decay_t<std::invoke_result_t<Fn&, std::size_t>>;
+      if (team_.inside()) return alone<T>(n, fn);
+      const auto order = internal::order_for<T>(n, split, team_.granted(way), workers());
+      return internal::column_from<T>(order, stop, [&](internal::RegionOrder region, internal::Sink& sink) {
+        auto body = std::addressof(fn);
+        region.closure = &body;
+        region.work = [](internal::WorkerSide& side) {
+          internal::make_items<T>(side, *closure_of<decltype(body)>(side));
+        };
+        team_.run(region, sink, stop);
+      });
+    } else {
+      return internal::AfterMistake();
+    }
   }
 
   // As in a ThreadCrew: the borders of the ranges depend on n only, so the answer is the same for every worker count
   // and split.
   template <class Start, class PerRange, class Combine>
-  requires Travels<std::decay_t<std::invoke_result_t<PerRange&, Range>>>
   auto fold(std::size_t n, Start start, PerRange&& per_range, Combine&& combine, const std::stop_token& stop = {}) {
-    const std::size_t pieces = internal::fixed_ranges(n);
-    auto parts = collect(
-        pieces, Split::chunks(1), [&](std::size_t k) { return per_range(even_part(n, pieces, k)); }, stop);
-    for (auto& part : parts) start = combine(std::move(start), std::move(part));
+    if constexpr (internal::makes_parts<PerRange>()) {
+      const std::size_t pieces = internal::fixed_ranges(n);
+      auto parts = collect(
+          pieces, Split::chunks(1), [&](std::size_t k) { return per_range(even_part(n, pieces, k)); }, stop);
+      for (auto& part : parts) start = combine(std::move(start), std::move(part));
+    }
     return start;
   }
 

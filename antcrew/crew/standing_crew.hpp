@@ -27,6 +27,43 @@ namespace antcrew {
 template <class Fn>
 concept Stateless = std::is_empty_v<std::decay_t<Fn>> && std::is_default_constructible_v<std::decay_t<Fn>>;
 
+namespace internal {
+
+// A body for workers that were forked before: called with an index or a range, then the arguments.
+template <class Fn, class First, class... Arguments>
+constexpr bool sent_to_standing() {
+  constexpr bool stateless = Stateless<Fn>;
+  static_assert(
+      stateless,
+      "the body of a standing crew captures something, which its workers, forked before, cannot see: give it as "
+      "an argument after the body, or use a ProcessCrew");
+  constexpr bool arguments_travel = (Travels<Arguments> && ...);
+  static_assert(!stateless || arguments_travel,
+                "an argument of the body does not travel between processes (it has pointers, perhaps): the top of "
+                "antcrew/crew/transfer.hpp says what does, and how to teach it to a type");
+  if constexpr (stateless && arguments_travel) {
+    constexpr bool callable = std::invocable<Fn&, First, const Arguments&...>;
+    static_assert(
+        callable,
+        "the body of a standing crew is called with an index or, in fold(), a Range, and then its arguments as "
+        "const: what it wrote to them would stay in the worker (a CommonArray is written by fill())");
+    if constexpr (callable) {
+      using T = std::decay_t<std::invoke_result_t<Fn&, First, const Arguments&...>>;
+      constexpr bool value = !std::is_void_v<T>;
+      static_assert(value, "the body returns nothing: it must return its item or the result of its range");
+      if constexpr (value) {
+        static_assert(Travels<T>,
+                      "what the body returns does not travel between processes (it has pointers, perhaps): the top of "
+                      "antcrew/crew/transfer.hpp says what does, and how to teach it to a type");
+        return Travels<T>;
+      }
+    }
+  }
+  return false;
+}
+
+}  // namespace internal
+
 class StandingCrew {
  public:
   // Forks the workers. Throws Error (crew.workers, crew.options, crew.start).
@@ -38,55 +75,57 @@ class StandingCrew {
   MovedData moved() const { return team_.moved(); }
 
   // fn(i, arguments…) for every i, in order. Its type and the arguments' must travel.
-  template <Stateless Fn, class... Arguments>
-  requires std::invocable < std::decay_t<Fn>
-  &, std::size_t, const Arguments&... > auto collect(std::size_t n, Split split, Fn, const Arguments&... arguments) {
-    using T = std::decay_t<std::invoke_result_t<Fn&, std::size_t, const Arguments&...>>;
-    static_assert(Travels<T>, "what the body returns does not travel: see antcrew/crew/transfer.hpp");
-    return collected<T>(n, split, team_.facts().asked.processes.way, work_for<T, Fn, Arguments...>(), arguments...);
+  template <class Fn, class... Arguments>
+  auto collect(std::size_t n, Split split, Fn, const Arguments&... arguments) {
+    if constexpr (internal::sent_to_standing<Fn, std::size_t, Arguments...>()) {
+      using T = std::decay_t<std::invoke_result_t<Fn&, std::size_t, const Arguments&...>>;
+      return collected<T>(n, split, team_.facts().asked.processes.way, work_for<T, Fn, Arguments...>(), arguments...);
+    } else {
+      return internal::AfterMistake();
+    }
   }
-  template <Stateless Fn, class... Arguments>
-  requires std::invocable < std::decay_t<Fn>
-  &, std::size_t, const Arguments&... > auto collect(std::size_t n, Fn fn, const Arguments&... arguments) {
+  template <class Fn, class... Arguments>
+  requires(!std::is_same_v<Fn, Split>) auto collect(std::size_t n, Fn fn, const Arguments&... arguments) {
     return collect(n, Split::even(), fn, arguments...);
   }
 
   // per_range(range, arguments…), combined in the caller, in index order; the borders depend on n only.
-  template <class Start, Stateless PerRange, class Combine, class... Arguments>
+  template <class Start, class PerRange, class Combine, class... Arguments>
   auto fold(std::size_t n, Start start, PerRange, Combine&& combine, const Arguments&... arguments) {
-    using T = std::decay_t<std::invoke_result_t<PerRange&, Range, const Arguments&...>>;
-    static_assert(Travels<T>, "what the body returns does not travel: see antcrew/crew/transfer.hpp");
-    struct OfPiece {
-      T operator()(std::size_t k, const std::size_t& all, const std::size_t& pieces, const Arguments&... given) const {
-        return PerRange()(even_part(all, pieces, k), given...);
-      }
-    };
-    const std::size_t pieces = internal::fixed_ranges(n);
-    auto parts = collect(pieces, Split::chunks(1), OfPiece(), n, pieces, arguments...);
-    for (auto& part : parts) start = combine(std::move(start), std::move(part));
+    if constexpr (internal::sent_to_standing<PerRange, Range, Arguments...>()) {
+      using T = std::decay_t<std::invoke_result_t<PerRange&, Range, const Arguments&...>>;
+      struct OfPiece {
+        T operator()(std::size_t k, const std::size_t& all, const std::size_t& pieces,
+                     const Arguments&... given) const {
+          return PerRange()(even_part(all, pieces, k), given...);
+        }
+      };
+      const std::size_t pieces = internal::fixed_ranges(n);
+      auto parts = collect(pieces, Split::chunks(1), OfPiece(), n, pieces, arguments...);
+      for (auto& part : parts) start = combine(std::move(start), std::move(part));
+    }
     return start;
   }
 
   // array[i] = fn(i, arguments…), in memory that all have mapped.
-  template <class T, Stateless Fn, class... Arguments>
-  requires std::invocable < std::decay_t<Fn>
-  &, std::size_t,
-      const Arguments&... > void fill(CommonArray<T>& array, Split split, Fn, const Arguments&... arguments) {
-    internal::RegionOrder region = internal::order_for<char>(array.size(), split, Way::copied, workers());
-    region.work = [](internal::WorkerSide& side) {
-      auto given = side.arguments<std::tuple<CommonArray<T>, Arguments...>>();
-      auto body = [&](std::size_t i) {
-        return std::apply([&](CommonArray<T>&, const auto&... rest) { return static_cast<T>(Fn()(i, rest...)); },
-                          given);
+  template <class T, class Fn, class... Arguments>
+  void fill(CommonArray<T>& array, Split split, Fn, const Arguments&... arguments) {
+    if constexpr (internal::sent_to_standing<Fn, std::size_t, Arguments...>()) {
+      internal::RegionOrder region = internal::order_for<char>(array.size(), split, Way::copied, workers());
+      region.work = [](internal::WorkerSide& side) {
+        auto given = side.arguments<std::tuple<CommonArray<T>, Arguments...>>();
+        auto body = [&](std::size_t i) {
+          return std::apply([&](CommonArray<T>&, const auto&... rest) { return static_cast<T>(Fn()(i, rest...)); },
+                            given);
+        };
+        internal::fill_items<T>(side, std::get<0>(given).data(), body);
       };
-      internal::fill_items<T>(side, std::get<0>(given).data(), body);
-    };
-    internal::NothingComesBack sink;
-    run(region, sink, array, arguments...);
+      internal::NothingComesBack sink;
+      run(region, sink, array, arguments...);
+    }
   }
-  template <class T, Stateless Fn, class... Arguments>
-  requires std::invocable < std::decay_t<Fn>
-  &, std::size_t, const Arguments&... > void fill(CommonArray<T>& array, Fn fn, const Arguments&... arguments) {
+  template <class T, class Fn, class... Arguments>
+  requires(!std::is_same_v<Fn, Split>) void fill(CommonArray<T>& array, Fn fn, const Arguments&... arguments) {
     fill(array, Split::even(), fn, arguments...);
   }
 

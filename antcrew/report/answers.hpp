@@ -7,7 +7,7 @@
 
 namespace antcrew::report_layer {
 
-// Point by point.
+// Point by point: the baseline's, those that look different, and how many look the same.
 std::string answers_text(const Record& record);
 
 }  // namespace antcrew::report_layer

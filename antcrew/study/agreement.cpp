@@ -33,6 +33,10 @@ std::string Within::objection_to_scale(double largest) const {
 
 namespace internal {
 
+std::string lengths_differ(std::size_t expected, std::size_t got) {
+  return fmt::format("expected {} elements, got {}", expected, got);
+}
+
 std::string where_texts_differ(std::string_view expected, std::string_view got) {
   constexpr std::size_t before = 10;
   constexpr std::size_t shown = 40;

@@ -7,7 +7,7 @@
 // An agreement is called off the clock, in the process that made both answers.
 #pragma once
 
-#include <cmath>
+#include <concepts>
 #include <cstddef>
 #include <string>
 #include <string_view>
@@ -54,6 +54,18 @@ concept Text = std::is_convertible_v<const T&, std::string_view> && !std::is_sam
 
 // The first place where two texts differ, with what stands there in both.
 std::string where_texts_differ(std::string_view expected, std::string_view got);
+std::string lengths_differ(std::size_t expected, std::size_t got);
+
+// As in <cmath>, which takes long to read.
+constexpr double size_of(double x) noexcept {
+  return __builtin_fabs(x);
+}
+constexpr bool is_nan(double x) noexcept {
+  return __builtin_isnan(x);
+}
+constexpr bool is_finite(double x) noexcept {
+  return __builtin_isfinite(x);
+}
 
 template <class T>
 struct is_floating_answer : std::is_floating_point<T> {};
@@ -66,6 +78,31 @@ struct is_floating_answer<std::pair<A, B>>
     : std::disjunction<is_floating_answer<std::decay_t<A>>, is_floating_answer<std::decay_t<B>>> {};
 template <class... Ts>
 struct is_floating_answer<std::tuple<Ts...>> : std::disjunction<is_floating_answer<std::decay_t<Ts>>...> {};
+
+// Whether Comparison can walk the two.
+template <class A, class B>
+constexpr bool comparable() {
+  if constexpr ((Number<A> && Number<B>) || (Text<A> && Text<B>)) {
+    return true;
+  } else if constexpr (RangeLike<A> && RangeLike<B>) {
+    return comparable<std::decay_t<decltype(*std::declval<const A&>().begin())>,
+                      std::decay_t<decltype(*std::declval<const B&>().begin())>>();
+  } else if constexpr (TupleLike<A> && TupleLike<B>) {
+    if constexpr (std::tuple_size_v<A> == std::tuple_size_v<B>) {
+      return []<std::size_t... I>(std::index_sequence<I...>) {
+        return (comparable<std::decay_t<std::tuple_element_t<I, A>>, std::decay_t<std::tuple_element_t<I, B>>>() &&
+                ...);
+      }
+      (std::make_index_sequence<std::tuple_size_v<A>>());
+    } else {
+      return false;
+    }
+  } else {
+    return requires(const A& a, const B& b) {
+      static_cast<bool>(a == b);
+    };
+  }
+}
 
 // Walks two answers of like shape; `same(a, b)` decides for numbers, operator== for everything else.
 template <class Same>
@@ -111,9 +148,9 @@ class Comparison {
     found_.whole_numbers = std::is_integral_v<A> && std::is_integral_v<B>;
     const double e = static_cast<double>(expected);
     const double g = static_cast<double>(got);
-    const double difference = std::fabs(e - g);
-    const bool larger = std::isnan(difference) || difference > found_.largest;
-    if (found_.differing == 1 || (larger && !std::isnan(found_.largest))) {
+    const double difference = internal::size_of(e - g);
+    const bool larger = internal::is_nan(difference) || difference > found_.largest;
+    if (found_.differing == 1 || (larger && !internal::is_nan(found_.largest))) {
       found_.largest = difference;
       found_.at = at;
       found_.expected = e;
@@ -127,7 +164,7 @@ class Comparison {
       found_.agree = false;
       ++found_.differing;
       if (found_.text.empty()) {
-        found_.text = "expected " + std::to_string(expected.size()) + " elements, got " + std::to_string(got.size());
+        found_.text = lengths_differ(expected.size(), got.size());
       }
       return;
     }
@@ -154,9 +191,9 @@ struct Scale {
   template <class A>
   void look(const A& answer) {
     if constexpr (Number<A>) {
-      const double size = std::fabs(static_cast<double>(answer));
+      const double size = internal::size_of(static_cast<double>(answer));
       any = any || size > 0;
-      if (size > largest || std::isnan(size)) largest = std::isnan(size) ? 1e308 : size;
+      if (size > largest || internal::is_nan(size)) largest = internal::is_nan(size) ? 1e308 : size;
     } else if constexpr (Text<A>) {
     } else if constexpr (RangeLike<A>) {
       for (const auto& one : answer) look(one);
@@ -196,9 +233,10 @@ class Within {
 
  private:
   bool near(double expected, double got) const noexcept {
-    if (expected == got || (std::isnan(expected) && std::isnan(got))) return true;
-    const double scale = std::fabs(expected) > 1 ? std::fabs(expected) : 1;
-    return std::fabs(expected - got) <= tolerance_ * scale && std::isfinite(expected) && std::isfinite(got);
+    if (expected == got || (internal::is_nan(expected) && internal::is_nan(got))) return true;
+    const double scale = internal::size_of(expected) > 1 ? internal::size_of(expected) : 1;
+    return internal::size_of(expected - got) <= tolerance_ * scale && internal::is_finite(expected) &&
+           internal::is_finite(got);
   }
   std::string objection_to_scale(double largest) const;
   double tolerance_;
@@ -242,6 +280,33 @@ std::string agreement_in_words(const Agreement& agreement) {
     return agreement.in_words();
   } else {
     return "by a function of the study";
+  }
+}
+
+// Whether an agreement can compare a variant's answer with the baseline's.
+template <class Agreement, class Reference, class Answer>
+constexpr bool can_compare() {
+  constexpr bool walks = requires(const Agreement& agreement) {
+    agreement.in_words();
+  };
+  if constexpr (walks) {
+    constexpr bool same = comparable<Reference, Reference>();
+    static_assert(
+        same,
+        "within() and exactly() compare numbers, texts, what has an operator==, and ranges, pairs and tuples of "
+        "them: for an answer of a type of your own give the study a function (expected, got) -> bool");
+    constexpr bool both = comparable<Reference, Answer>();
+    static_assert(
+        !same || both,
+        "the variant answers in another type than the baseline, and the two cannot be compared: let it return "
+        "the baseline's type, or give the study a function (expected, got) -> bool");
+    return same && both;
+  } else {
+    constexpr bool callable = std::invocable<const Agreement&, const Reference&, const Answer&>;
+    static_assert(callable,
+                  "the study's agreement cannot be called with the baseline's answer and this variant's: it takes "
+                  "(expected, got), both as const");
+    return callable;
   }
 }
 

@@ -8,6 +8,7 @@
 // type can be assigned, so that memory that is there already need not be asked for again.
 #pragma once
 
+#include <concepts>
 #include <functional>
 #include <memory>
 #include <string>
@@ -87,7 +88,11 @@ template <class Make, class Baseline, class Read, class Agreement>
 class InPlaceStudy : public StudyBase {
  public:
   using Work = internal::InputOf<Make>;
-  static_assert(std::is_copy_constructible_v<Work>, "in-place work is copied before each call");
+  static_assert(std::is_copy_constructible_v<Work>,
+                "in-place work is copied before each call: its type must be copyable");
+  static_assert(internal::answers_input<Baseline, Work>,
+                "the baseline cannot be called with the work that the maker returns: it takes it by reference, and "
+                "changes it");
 
   // read: a member or function that gives the answer from a worked-on copy.
   InPlaceStudy(std::string title, Make make, Baseline baseline, Read read, Agreement agreement)
@@ -100,11 +105,16 @@ class InPlaceStudy : public StudyBase {
   // body(work, crew); what it returns is not looked at. Name and crew together must be its own.
   template <class Crew, class Body>
   VariantHandle variant(std::string name, const CrewOptions& options, Body body) {
-    using Call = internal::CallWithCrew<Crew, Body>;
-    auto open = [this, body = std::make_shared<const Body>(std::move(body))](int workers, const CrewOptions& granted) {
-      return session(Call{CrewTraits<Crew>::start(workers, granted), *body});
-    };
-    return add({std::move(name), CrewTraits<Crew>::name, options, std::move(open)});
+    if constexpr (internal::is_body_for<Body, Work, Crew>()) {
+      using Call = internal::CallWithCrew<Crew, Body>;
+      auto open = [this, body = std::make_shared<const Body>(std::move(body))](int workers,
+                                                                               const CrewOptions& granted) {
+        return session(Call{CrewTraits<Crew>::start(workers, granted), *body});
+      };
+      return add({std::move(name), CrewTraits<Crew>::name, options, std::move(open)});
+    } else {
+      return VariantHandle(*this, 0);
+    }
   }
   template <class Crew, class Body>
   VariantHandle variant(std::string name, Body body) {

@@ -60,8 +60,12 @@ template <class Make, class Baseline, class Agreement>
 class Study : public StudyBase {
  public:
   using Input = internal::InputOf<Make>;
-  using Answer = std::decay_t<std::invoke_result_t<const Baseline&, const Input&>>;
-  static_assert(!std::is_void_v<Answer>, "the baseline must return its answer, so that it can be compared");
+  static_assert(internal::answers_input<Baseline, const Input>,
+                "the baseline cannot be called with the input that the maker returns, as const: let it take const T&, "
+                "and use an InPlaceStudy for work that changes its input");
+  using Answer = typename internal::AnswerOf<Baseline, Input>::Type;
+  static_assert(!std::is_invocable_v<const Baseline&, const Input&> || !std::is_same_v<Answer, internal::NoAnswer>,
+                "the baseline returns nothing: it must return its answer, so that it can be compared");
 
   Study(std::string title, Make make, Baseline baseline, Agreement agreement)
       : StudyBase(std::move(title), internal::agreement_in_words(agreement), internal::mistake_of(agreement)),
@@ -110,8 +114,13 @@ class Study : public StudyBase {
     return std::make_shared<Input>(internal::input_at(make_, at));
   }
   std::unique_ptr<study_layer::Session> open_baseline() const override {
-    auto call = [this](const Input& in) { return baseline_(in); };
-    return std::make_unique<internal::TypedSession<Input, Answer, Answer, Agreement, decltype(call)>>(call, agreement_);
+    if constexpr (std::is_same_v<Answer, internal::NoAnswer> || !internal::can_compare<Agreement, Answer, Answer>()) {
+      return nullptr;
+    } else {
+      auto call = [this](const Input& in) { return baseline_(in); };
+      using Typed = internal::TypedSession<Input, Answer, Answer, Agreement, decltype(call)>;
+      return std::make_unique<Typed>(call, agreement_);
+    }
   }
 
   // Variants refer to the study they were added to.
@@ -121,15 +130,33 @@ class Study : public StudyBase {
  private:
   template <class Crew, class Body>
   VariantDefinition definition(std::string name, const CrewOptions& options, Body body) {
-    using Call = internal::CallWithCrew<Crew, Body>;
-    using VariantAnswer = std::decay_t<std::invoke_result_t<Call&, const Input&>>;
-    static_assert(!std::is_void_v<VariantAnswer>, "a variant must return its answer, so that it can be compared");
-    using Typed = internal::TypedSession<Input, Answer, VariantAnswer, Agreement, Call>;
-    auto open = [this, body = std::make_shared<const Body>(std::move(body))](int workers, const CrewOptions& granted) {
-      return std::unique_ptr<study_layer::Session>(
-          std::make_unique<Typed>(Call{CrewTraits<Crew>::start(workers, granted), *body}, agreement_));
-    };
-    return {std::move(name), CrewTraits<Crew>::name, options, std::move(open)};
+    if constexpr (answers<Crew, Body>()) {
+      using Call = internal::CallWithCrew<Crew, Body>;
+      using VariantAnswer = std::decay_t<std::invoke_result_t<const Body&, const Input&, Crew&>>;
+      using Typed = internal::TypedSession<Input, Answer, VariantAnswer, Agreement, Call>;
+      auto open = [this, body = std::make_shared<const Body>(std::move(body))](int workers,
+                                                                               const CrewOptions& granted) {
+        return std::unique_ptr<study_layer::Session>(
+            std::make_unique<Typed>(Call{CrewTraits<Crew>::start(workers, granted), *body}, agreement_));
+      };
+      return {std::move(name), CrewTraits<Crew>::name, options, std::move(open)};
+    } else {
+      return {};
+    }
+  }
+
+  // What the body returns can be compared with the baseline's answer; or a static assertion says why not.
+  template <class Crew, class Body>
+  static constexpr bool answers() {
+    if constexpr (internal::is_body_for<Body, const Input, Crew>()) {
+      using VariantAnswer = std::decay_t<std::invoke_result_t<const Body&, const Input&, Crew&>>;
+      constexpr bool value = !std::is_void_v<VariantAnswer>;
+      static_assert(value,
+                    "the body of a variant returns nothing: it must return its answer, so that it can be compared");
+      if constexpr (value && !std::is_same_v<Answer, internal::NoAnswer>)
+        return internal::can_compare<Agreement, Answer, VariantAnswer>();
+    }
+    return false;
   }
 
   Make make_;

@@ -46,6 +46,8 @@ void StudyBase::described(const Describe& describe) {
   }
 }
 
+StudyBase::~StudyBase() = default;
+
 void StudyBase::check_description() const {
   if (mistake_) throw Error(*mistake_);
 }

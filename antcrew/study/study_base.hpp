@@ -57,7 +57,7 @@ class VariantHandle {
 
 class StudyBase {
  public:
-  virtual ~StudyBase() = default;
+  virtual ~StudyBase();
 
   const std::string& title() const noexcept { return title_; }
   const std::string& agreement() const noexcept { return agreement_; }

@@ -141,8 +141,89 @@ TEST_CASE("bad options are refused in one line before anything runs or is writte
     CHECK_FALSE(std::filesystem::exists(record));
   }
   check_refused(run_command({tides, "--sizes", "10", "--save", folder.path()}), 2, "this is a directory");
-  check_refused(run_command({antcrew_path}), 2, "see antcrew --help");
   check_refused(run_command({antcrew_path, "polish"}), 2, "polish");
+}
+
+TEST_CASE("what is not known names its nearest, and no command at all is a question") {
+  check_refused(run_command({tides, "--worker", "2"}), 2, "no option '--worker' here; did you mean '--workers'?");
+  check_refused(run_command({tides, "--bugdet=5"}), 2, "did you mean '--budget'?");
+  check_refused(run_command({tides, "--frobnicate"}), 2, "no option '--frobnicate' here; See tides --help");
+  check_refused(run_command({antcrew_path, "shwo"}), 2, "did you mean 'show'?");
+  check_refused(run_command({antcrew_path, "show", "a.json", "--detail", "x"}), 2, "did you mean '--details'?");
+  const Outcome alone = run_command({antcrew_path});
+  CHECK(alone.exit == 0);
+  CHECK(contains(alone.out, "Usage: "));
+  CHECK(contains(alone.out, "machine"));
+}
+
+TEST_CASE("answers in short, all that was seen of a variant, and no colours in a pipe") {
+  const TemporaryFolder folder;
+  const std::string record = folder / "tides.json";
+  std::vector<std::string> words = small_run(record);
+  words.push_back("--answers");
+  const Outcome ran = run_command(words);
+  CHECK(contains(ran.out, "Answers at size 3,000:"));
+  CHECK(contains(ran.out, "3,000 values: "));
+  CHECK(ran.out.find('\x1b') == std::string::npos);
+  CHECK(contains(run_command({antcrew_path, "show", record, "--answers"}).out, "Answers at size 1,000:"));
+  const Outcome details = run_command({antcrew_path, "show", record, "--details", "split evenly"});
+  CHECK(details.exit == 0);
+  CHECK(contains(details.out, "CPU time "));
+  CHECK(contains(details.out, "tried with another input, of size 1,000"));  // the next smaller one of the study
+  CHECK(contains(details.out, "tried with another input, of size 875"));
+  check_refused(run_command({antcrew_path, "show", record, "--details", "split"}), 2,
+                "the record has no variant 'split'; choose from 'baseline', 'split evenly'");
+}
+
+namespace {
+
+Outcome planted(const std::string& plant, std::vector<std::string> more, const std::string& folder) {
+  std::vector<std::string> words = {
+      "/usr/bin/env", "ANTCREW_PLANT=" + plant, ANTCREW_PLANTED, "--rounds", "2", "--workers", "1", "--no-confirm"};
+  words.insert(words.end(), more.begin(), more.end());
+  return run_command(words, folder);
+}
+
+}  // namespace
+
+TEST_CASE("mistakes in describing a study are one line and exit 2, not an abort") {
+  const TemporaryFolder folder;
+  const std::pair<const char*, const char*> cases[] = {
+      {"sizes", "study 'Sums of levels': no sizes; give some with study.sizes"},
+      {"twice", "two variants are called 'right' with the crew Workers"},
+      {"probe", "the probe 'of nothing' is of no variant of this study"},
+      {"tolerance", "a tolerance of -1; give zero or more"},
+  };
+  for (const auto& [plant, said] : cases) check_refused(planted(plant, {}, folder.path()), 2, said);
+}
+
+TEST_CASE("a tolerance that any answer passes is refused with exit 2") {
+  const TemporaryFolder folder;
+  const Outcome outcome = planted("small", {}, folder.path());
+  CHECK(outcome.exit == 2);
+  CHECK(contains(outcome.out.substr(0, outcome.out.find('\n')), "compare with within(5e-19)"));
+}
+
+TEST_CASE("what a variant prints is kept aside, told, and let through on demand") {
+  const TemporaryFolder folder;
+  const Outcome quiet = planted("loud", {"--save", folder / "quiet.json"}, folder.path());
+  CHECK_FALSE(contains(quiet.err, "level by level"));
+  CHECK(contains(quiet.out, "'loud' with 1 worker at size 1000 prints inside the clock, 15 B a call"));
+  CHECK(contains(run_command({antcrew_path, "show", folder / "quiet.json", "--details", "loud"}).out,
+                 "    printed:\n      level by level\n"));
+  const Outcome loud = planted("loud", {"--let-print", "--save", folder / "loud.json"}, folder.path());
+  CHECK(contains(loud.err, "level by level"));
+  CHECK_FALSE(contains(loud.out, "level by level"));
+}
+
+TEST_CASE("an exception in a thread by hand, and a title that would clear the screen") {
+  const TemporaryFolder folder;
+  CHECK(contains(planted("thread", {}, folder.path()).out,
+                 "a thread threw std::out_of_range: no gauge 17, which nobody caught"));
+  const Outcome title = planted("title", {}, folder.path());
+  CHECK(contains(title.out, "Sums [2J\xEF\xBF\xBD of levels"));
+  CHECK(title.out.find('\x1b') == std::string::npos);
+  CHECK(contains(title.out, "antcrew-records/sums-2j-of-levels-"));
 }
 
 TEST_CASE("records that cannot be shown are refused in one line") {

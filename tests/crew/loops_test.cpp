@@ -198,7 +198,7 @@ TEST_CASE_TEMPLATE("collected values with destructors are all destroyed, also af
 // An expression that must not compile.
 template <class Crew, class All>
 concept loops_over = requires(Crew crew, All all) {
-  requires HasPlaces<decltype(std::begin(all))>;
+  requires internal::HasPlaces<decltype(std::begin(all))>;
 };
 static_assert(!loops_over<ThreadCrew&, std::vector<bool>&>);
 static_assert(loops_over<ThreadCrew&, std::vector<char>&>);

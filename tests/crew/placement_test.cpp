@@ -12,6 +12,7 @@
 #include "antcrew/crew/thread_crew.hpp"
 #include "antcrew/machine/bed.hpp"
 #include "antcrew/machine/limits.hpp"
+#include "antcrew/machine/noise.hpp"
 #include "antcrew/machine/processors.hpp"
 #include "support/at_once.hpp"
 
@@ -145,12 +146,23 @@ TEST_CASE("a woken worker is not where its caller is") {
     return same;
   };
   const ProcessorSet before = mask_here();
+  const std::int64_t began_ns = now_ns();
+  const auto others_busy_s = [] {
+    return machine_layer::machine_times().busy_s - static_cast<double>(process_cpu_ns()) * 1e-9;
+  };
+  const double others_before_s = others_busy_s();
   ThreadCrew threads(2);
   TaskCrew tasks(2);
   const int of_threads = share_processor(threads, [](auto& crew, const auto& body) { crew.each(2, body); });
   const int of_tasks = share_processor(tasks, [](auto& crew, const auto& body) { crew.each(2, Grain{1}, body); });
   internal::keep_on(0, before);
-  // Another program may need a processor at times: a handful is luck, half of them is the fault.
+  // Another program may need a processor at times: a handful is luck, half of them is the fault. One that keeps a
+  // processor leaves no room to choose.
+  const double others = (others_busy_s() - others_before_s) / seconds_since(began_ns);
+  if (others > 0.2) {
+    MESSAGE("not judged: others kept ", others, " processors busy; same ", of_threads, " and ", of_tasks);
+    return;
+  }
   CHECK(of_threads <= 25);
   CHECK(of_tasks <= 25);
 }

@@ -76,11 +76,6 @@ struct Drift {
 const std::vector<CrewOptions> both_ways{{}, {.processes = {.way = Way::handed_over}}};
 const std::vector<Split> all_splits{Split::even(), Split::chunks(1), Split::chunks(1000), Split::tapering(7)};
 
-template <class Crew, class Body>
-concept Collects = requires(Crew& crew, Body body) {
-  crew.collect(std::size_t{1}, body);
-};
-
 // What a call that must fail ends with.
 template <class Fault, class Call>
 Fault fault_of(Call&& call) {
@@ -245,20 +240,6 @@ TEST_CASE("StandingCrew: long arguments go to every worker, and long results com
       CHECK(wrong == 0);
     }
   }
-}
-
-TEST_CASE("crews of processes: bodies that could bring nothing back do not compile") {
-  const auto nothing = [](std::size_t) {};
-  const auto pointer = [](std::size_t) -> int* { return nullptr; };
-  const auto number = [](std::size_t i) { return i; };
-  int outside = 1;
-  const auto with_state = [&outside](std::size_t i) { return i + static_cast<std::size_t>(outside); };
-  CHECK(Collects<ProcessCrew, decltype(number)>);
-  CHECK(Collects<ProcessCrew, decltype(with_state)>);
-  CHECK_FALSE(Collects<ProcessCrew, decltype(nothing)>);
-  CHECK_FALSE(Collects<ProcessCrew, decltype(pointer)>);
-  CHECK(Collects<StandingCrew, decltype(number)>);
-  CHECK_FALSE(Collects<StandingCrew, decltype(with_state)>);
 }
 
 TEST_CASE("crews of processes: options that make no sense are refused, for threads too") {

@@ -3,6 +3,7 @@
 #include <nlohmann/json.hpp>
 
 #include "antcrew/log/phase.hpp"
+#include "antcrew/record/record_json.hpp"
 #include "antcrew/report/derived_json.hpp"
 #include "antcrew/report/grid.hpp"
 #include "antcrew/report/headline.hpp"
@@ -37,6 +38,15 @@ std::size_t widest(const std::string& text) {
     at = end + 1;
   }
   return widest;
+}
+
+}  // namespace
+
+namespace {
+
+std::string headline_of(const Record& record) {
+  const Analysed study = analyse(record);
+  return headline(study);
 }
 
 }  // namespace
@@ -185,4 +195,85 @@ TEST_CASE("work that nobody waited for is told, with the variant and how much of
   REQUIRE(at != std::string::npos);
   CHECK(contains(text.substr(at, 300), "\"split evenly over all\""));
   CHECK(contains(text.substr(at, 300), ": 3 a call"));
+}
+
+TEST_CASE("colours say what words say, and the table without them is the same") {
+  const Record record = sample();
+  const Analysed study = analyse(record);
+  const std::string plain = table_text(study, 100);
+  std::string coloured = table_text(study, Look(100, true));
+  CHECK(contains(coloured, "\033[31mwrong answer\033[0m"));
+  CHECK(contains(coloured, "\033[32mholds"));
+  for (std::size_t at = 0; (at = coloured.find('\033', at)) != std::string::npos;)
+    coloured.erase(at, coloured.find('m', at) - at + 1);
+  CHECK(coloured == plain);
+}
+
+TEST_CASE("efficiency per processor stands only where processors limit") {
+  Record record = test::record_of({cell_with("baseline", 1, {10, 10, 10, 10, 10, 10, 10}),
+                                   cell_with("waits", 64, {0.2, 0.2, 0.2, 0.2, 0.2, 0.2, 0.2}),
+                                   cell_with("computes", 64, {2.6, 2.6, 2.6, 2.6, 2.6, 2.6, 2.6})});
+  for (Trial& trial : record.cells[1].trials) trial.user_s = 0.01;
+  for (Trial& trial : record.cells[2].trials) trial.user_s = 10;
+  const Analysed study = analyse(record);
+  const std::string text = table_text(study, 200);
+  CHECK_FALSE(contains(text, "[1250 %]"));
+  CHECK(contains(text, "[96 %]"));
+}
+
+TEST_CASE("a phase of one worker is told as such, and compared by its wall time") {
+  Record record = sample();
+  for (std::size_t cell : {0u, 2u}) {
+    for (Trial& trial : record.cells[cell].trials) {
+      trial.phases["merge"] = {2, 1, 2, 1};
+      trial.phases["work"] = {8, cell == 0 ? 1 : 2, cell == 0 ? 8.0 : 4.0, cell == 0 ? 1 : 2};
+    }
+  }
+  const Analysed study = analyse(record);
+  CHECK(contains(notes_text(study), "merge alone 1 (one worker at a time), work alone 2; the whole"));
+}
+
+TEST_CASE("an unoptimised build, and one with a sanitizer, say so first") {
+  Record record = sample();
+  record.build.optimised = false;
+  CHECK(headline_of(record).rfind("Built without optimisation, so these times say nothing", 0) == 0);
+  record.build.sanitizers = "address";
+  CHECK(headline_of(record).rfind("Built with a sanitizer", 0) == 0);
+}
+
+TEST_CASE("a record from outside brings no control characters, and long names are cut") {
+  Record record = sample();
+  record.title = "Tide\x1b[2J\n heights \xff";
+  record.cells[1].variant = record.cells[2].variant = std::string(500, 'x');
+  const Record read = record_from_json(to_json(record), "here");
+  const Analysed study = analyse(read);
+  const std::string text = table_text(study, 100);
+  CHECK(text.find('\x1b') == std::string::npos);
+  CHECK(contains(text, "Tide [2J  heights \xEF\xBF\xBD"));
+  CHECK(contains(text, std::string(39, 'x') + "…"));
+  CHECK_FALSE(contains(text, std::string(100, 'x')));
+}
+
+TEST_CASE("speedup to a read answer, of the first call, and what is kept on purpose") {
+  Record record = sample();
+  for (Trial& trial : record.cells[0].trials) trial.compare_s = 0.1;
+  for (Trial& trial : record.cells[2].trials) trial.compare_s = 1.1;
+  record.cells[0].cold_s = {12};
+  record.cells[2].cold_s = {24};
+  record.cells[2].keeps = "the plan";
+  const Analysed study = analyse(record);
+  CHECK(*study.cells[2].read_speedup == doctest::Approx(10 / 6.2));
+  CHECK(*study.cells[2].first_speedup == doctest::Approx(0.5));
+  const std::string notes = notes_text(study);
+  CHECK(contains(notes, "speedup to a read answer 1.6, to the return of the call 1.9"));
+  CHECK(
+      contains(notes, "keeps the plan; its first call takes 24.0 s, later ones 5.20 s; speedup of the first call 0.5"));
+}
+
+TEST_CASE("what was not checked for want of time is said") {
+  Record record = sample();
+  record.left_out = {{LeftOut::What::checks, 0, 130, 3}, {LeftOut::What::confirming, 0, 0, 0}};
+  const Analysed study = analyse(record);
+  CHECK(contains(notes_text(study), "another input for 3 cells at size 1,000; --budget 130 would have time for it"));
+  CHECK_FALSE(contains(notes_text(study), "--budget 0"));
 }

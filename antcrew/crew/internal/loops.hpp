@@ -20,6 +20,7 @@
 #include "antcrew/base/range.hpp"
 #include "antcrew/crew/fixed_ranges.hpp"
 #include "antcrew/crew/internal/fill.hpp"
+#include "antcrew/crew/internal/mistakes.hpp"
 #include "antcrew/crew/internal/results.hpp"
 #include "antcrew/crew/internal/scratch.hpp"
 #include "antcrew/crew/items.hpp"
@@ -35,7 +36,7 @@ class Loops {
   // body(Range) for pieces that together are 0 … n-1, each index once.
   template <class Body>
   void ranges(std::size_t n, How how, Body&& body, const std::stop_token& stop = {}) {
-    self().pieces(n, how, stop, [&](Range range, const auto&) { body(range); });
+    if constexpr (takes_range<Body>()) self().pieces(n, how, stop, [&](Range range, const auto&) { body(range); });
   }
   template <class Body>
   void ranges(std::size_t n, Body&& body) {
@@ -57,11 +58,13 @@ class Loops {
   // body(i) for every i of 0 … n-1.
   template <class Body>
   void each(std::size_t n, How how, Body&& body, const std::stop_token& stop = {}) {
-    self().pieces(n, how, stop, [&](Range range, const auto& enough) {
-      in_blocks(range, enough, [&](Range block) {
-        for (std::size_t i = block.first; i < block.last; ++i) body(i);
+    if constexpr (takes_index<Body>()) {
+      self().pieces(n, how, stop, [&](Range range, const auto& enough) {
+        in_blocks(range, enough, [&](Range block) {
+          for (std::size_t i = block.first; i < block.last; ++i) body(i);
+        });
       });
-    });
+    }
   }
   template <class Body>
   void each(std::size_t n, Body&& body) {
@@ -97,11 +100,15 @@ class Loops {
   // a stop request left a part unfilled.
   template <class Fn>
   auto collect(std::size_t n, How how, Fn&& fn, const std::stop_token& stop = {}) {
-    using T = std::decay_t<std::invoke_result_t<Fn&, std::size_t>>;
-    Filler<T> filler(n);
-    self().pieces(n, how, stop, [&](Range range, const auto& enough) { filler.fill(range, enough, fn); });
-    refuse_half(stop, "collect");
-    return std::move(filler).finished();
+    if constexpr (makes_items<Fn>()) {
+      using T = std::decay_t<std::invoke_result_t<Fn&, std::size_t>>;
+      Filler<T> filler(n);
+      self().pieces(n, how, stop, [&](Range range, const auto& enough) { filler.fill(range, enough, fn); });
+      refuse_half(stop, "collect");
+      return std::move(filler).finished();
+    } else {
+      return AfterMistake();
+    }
   }
   template <class Fn>
   auto collect(std::size_t n, Fn&& fn) {
@@ -112,20 +119,23 @@ class Loops {
   // on n only, one range for each of few items: the same answer for every worker count, split and run, also in floating
   // point. `how` is counted in ranges. n = 0 gives start. Throws Error (crew.stopped) when a stop request left a part
   // out.
-  template <class Start, std::invocable<Range> PerRange, class Combine>
+  template <class Start, class PerRange, class Combine>
   auto fold(std::size_t n, How how, Start start, PerRange&& per_range, Combine&& combine,
             const std::stop_token& stop = {}) {
-    using T = std::decay_t<std::invoke_result_t<PerRange&, Range>>;
-    const std::size_t pieces = fixed_ranges(n);
-    std::vector<std::optional<T>> partial(pieces);
-    const auto one = [&](std::size_t k) { partial[k].emplace(per_range(even_part(n, pieces, k))); };
-    each(pieces, how, one, stop);
-    refuse_half(stop, "fold");
-    for (std::optional<T>& part : partial) start = combine(std::move(start), std::move(*part));
+    if constexpr (makes_parts<PerRange>()) {
+      using T = std::decay_t<std::invoke_result_t<PerRange&, Range>>;
+      const std::size_t pieces = fixed_ranges(n);
+      std::vector<std::optional<T>> partial(pieces);
+      const auto one = [&](std::size_t k) { partial[k].emplace(per_range(even_part(n, pieces, k))); };
+      each(pieces, how, one, stop);
+      refuse_half(stop, "fold");
+      for (std::optional<T>& part : partial) start = combine(std::move(start), std::move(*part));
+    }
     return start;
   }
-  template <class Start, std::invocable<Range> PerRange, class Combine>
-  auto fold(std::size_t n, Start start, PerRange&& per_range, Combine&& combine, const std::stop_token& stop = {}) {
+  template <class Start, class PerRange, class Combine>
+  requires(!std::is_same_v<std::decay_t<Start>, How>) auto fold(std::size_t n, Start start, PerRange&& per_range,
+                                                                Combine&& combine, const std::stop_token& stop = {}) {
     return fold(n, Crew::small_pieces(1), std::move(start), per_range, combine, stop);
   }
 

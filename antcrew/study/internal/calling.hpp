@@ -11,13 +11,56 @@
 
 namespace antcrew::internal {
 
+// Stands where an input would be that no maker can make, which a static assertion says.
+struct NoInput {};
+
 template <class Make>
 decltype(auto) input_at(const Make& make, const Point& at) {
   if constexpr (std::invocable<const Make&, const Point&>) {
     return make(at);
-  } else {
+  } else if constexpr (std::invocable<const Make&, std::size_t>) {
     return make(at.size);
+  } else {
+    constexpr bool callable = std::is_same_v<Make, NoInput>;
+    static_assert(callable,
+                  "the input maker is called with a size (std::size_t) or a StudyPoint, and returns the input");
+    return NoInput();
   }
+}
+
+// What a baseline answers; a stand-in where it cannot be called, which a static assertion says.
+struct NoAnswer {
+  friend bool operator==(const NoAnswer&, const NoAnswer&) = default;
+};
+template <class Baseline, class Input>
+struct AnswerOf {
+  using Type = NoAnswer;
+};
+template <class Baseline, class Input>
+requires std::invocable<const Baseline&, const Input&>
+struct AnswerOf<Baseline, Input> {
+  using Returned = std::invoke_result_t<const Baseline&, const Input&>;
+  using Type = std::conditional_t<std::is_void_v<Returned>, NoAnswer, std::decay_t<Returned>>;
+};
+
+// Whether a variant's body can be called with an input and its crew.
+template <class Baseline, class Input>
+inline constexpr bool answers_input = std::is_same_v<Input, NoInput> || std::is_invocable_v<const Baseline&, Input&>;
+
+template <class Body, class Input, class Crew>
+constexpr bool is_body_for() {
+  constexpr bool callable = std::invocable<const Body&, Input&, Crew&>;
+  if constexpr (!callable) {
+    constexpr bool no_crew = std::invocable<const Body&, Input&>;
+    static_assert(!no_crew,
+                  "the body of a variant takes its crew, too: [](const auto& in, auto& crew) { … }, and Workers for "
+                  "threads of your own");
+    static_assert(no_crew,
+                  "the body of a variant cannot be called with its input and its crew: it takes the input as the study "
+                  "gives it, const unless it is worked on in place, and the crew by reference: [](const auto& in, "
+                  "auto& crew) { … }");
+  }
+  return callable;
 }
 
 template <class Make>

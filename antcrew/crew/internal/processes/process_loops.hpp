@@ -13,11 +13,26 @@
 #include "antcrew/crew/column.hpp"
 #include "antcrew/crew/fixed_ranges.hpp"
 #include "antcrew/crew/internal/fill.hpp"
+#include "antcrew/crew/internal/mistakes.hpp"
 #include "antcrew/crew/internal/processes/process_team.hpp"
 #include "antcrew/crew/internal/processes/worker_side.hpp"
 #include "antcrew/crew/internal/results.hpp"
 
 namespace antcrew::internal {
+
+// fn(i) -> value that can be sent.
+template <class Fn>
+constexpr bool sends_items() {
+  if constexpr (makes_items<Fn>()) {
+    constexpr bool travels = Travels<std::decay_t<std::invoke_result_t<Fn&, std::size_t>>>;
+    static_assert(travels,
+                  "what the body returns does not travel between processes (it has pointers, perhaps): the top of "
+                  "antcrew/crew/transfer.hpp says what does, and how to teach it to a type");
+    return travels;
+  } else {
+    return false;
+  }
+}
 
 // Below this many bytes of results for each worker, a memory file costs more than it saves.
 inline constexpr std::size_t worth_handing_over = 64 * 1024;
