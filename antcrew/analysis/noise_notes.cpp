@@ -83,7 +83,7 @@ void warn_of_prints(const Record& record, std::vector<std::string>& warnings) {
     double bytes = 0;
     for (const Trial& trial : cell.trials) bytes = std::max(bytes, trial.printed_bytes.value_or(0));
     if (bytes <= 0) continue;
-    const std::string first = cell.printed.substr(0, cell.printed.find('\n'));
+    const std::string first = cell.printed.empty() ? std::string() : cell.printed.front();
     warnings.push_back(
         fmt::format("'{}' with {} worker{} at size {} prints inside the clock, {} a call, and its time has that in it; "
                     "kept aside, it "

@@ -139,7 +139,7 @@ struct Cell {
   std::vector<std::uint64_t> tree_bytes = {};
   std::vector<int> asked_processors = {};    // pinning, worker by worker; empty = not asked for
   std::vector<int> granted_processors = {};  // -1 = refused
-  std::string printed = {};                  // the first lines that it printed
+  std::vector<std::string> printed = {};     // the first lines that it printed
   std::string answer = {};                   // its first timed answer, in short
   std::optional<CheckFacts> check = {};
   std::vector<Trial> trials = {};

@@ -88,11 +88,7 @@ std::string cell_text(const CellFigures& f) {
   if (!cell.answer.empty()) text += "    answer " + cell.answer + "\n";
   if (!cell.printed.empty()) {
     text += "    printed:\n";
-    for (std::size_t from = 0; from < cell.printed.size();) {
-      const std::size_t to = std::min(cell.printed.find('\n', from), cell.printed.size());
-      text += "      " + cell.printed.substr(from, to - from) + "\n";
-      from = to + 1;
-    }
+    for (const std::string& line : cell.printed) text += "      " + line + "\n";
   }
   return text;
 }

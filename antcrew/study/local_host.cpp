@@ -4,7 +4,6 @@
 #include "antcrew/machine/control_group.hpp"
 #include "antcrew/machine/refill.hpp"
 #include "antcrew/machine/usage.hpp"
-#include "antcrew/study/internal/checking.hpp"
 
 namespace antcrew::study_layer {
 MadeBlock make_block(const StudyBase& study, const Point& at, BlockFacts& facts, StandBoard* board) {
@@ -44,7 +43,6 @@ MadeBlock make_block(const StudyBase& study, const Point& at, BlockFacts& facts,
 
 std::optional<Fault> LocalHost::open(const Point& at, const std::vector<CellSpec>& cells, BlockFacts& facts) {
   close();
-  at_ = at;
   cells_ = cells;
   visitors_.resize(cells.size());
   MadeBlock made = make_block(study_, at, facts, nullptr);
@@ -63,10 +61,6 @@ Visit LocalHost::visit(std::size_t cell, const VisitOrder& order) {
   Visit visit = visitor->visit(order);
   if (visit.replace || !order.keep) visitor.reset();
   return visit;
-}
-
-Visit LocalHost::check(std::size_t cell, std::size_t other_size) {
-  return internal::check_cell(study_, cells_[cell], at_, other_size, input_, reference_answer_, nullptr);
 }
 
 void LocalHost::renew() {

@@ -1,4 +1,5 @@
-// Tries cells in this very process: simple to debug, but a crash of one ends them all.
+// Tries cells in this very process: simple to debug, but a crash of one ends them all, and nothing is checked with
+// another input.
 #pragma once
 
 #include <memory>
@@ -15,7 +16,6 @@ class LocalHost : public Host {
 
   std::optional<Fault> open(const Point& at, const std::vector<CellSpec>& cells, BlockFacts& facts) override;
   Visit visit(std::size_t cell, const VisitOrder& order) override;
-  Visit check(std::size_t cell, std::size_t other_size) override;
   void renew() override;
   std::optional<double> crowd(int) override { return std::nullopt; }
   void close() override;
@@ -23,7 +23,6 @@ class LocalHost : public Host {
  private:
   const StudyBase& study_;
   HostLimits limits_;
-  Point at_;
   std::vector<CellSpec> cells_;
   std::vector<std::unique_ptr<Visitor>> visitors_;
   Anything input_;

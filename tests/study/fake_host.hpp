@@ -44,12 +44,21 @@ class FakeHost : public Host {
   };
   std::vector<Asked> asked;
   bool keep_asked = true;
+  std::function<void(int opened)> on_open;  // while the input is made
+  struct Checked {
+    CellSpec spec;
+    std::size_t size;
+    std::size_t other_size;
+  };
+  std::vector<Checked> checked;
+  double check_s = 0;
   int opened = 0;
   int closed = 0;
   std::size_t most_alive = 0;  // stands at the same time
 
   std::optional<Fault> open(const Point& at, const std::vector<CellSpec>& cells, BlockFacts& facts) override {
     ++opened;
+    if (on_open) on_open(opened);
     at_ = at;
     cells_ = cells;
     alive_.assign(cells.size(), false);
@@ -76,6 +85,13 @@ class FakeHost : public Host {
     visit.seen.trials.push_back(std::move(trial));
     if (meddle) meddle(cell, order.round, visit);
     if (!order.keep || visit.replace || visit.over) alive_[cell] = false;
+    return visit;
+  }
+  Visit check(std::size_t cell, std::size_t other_size) override {
+    checked.push_back({cells_[cell], at_.size, other_size});
+    clock_.advance(check_s);
+    Visit visit;
+    visit.seen.check = CheckFacts{other_size, true, {}};
     return visit;
   }
   void renew() override { alive_.assign(alive_.size(), false); }

@@ -102,8 +102,8 @@ TEST_CASE("a probe is priced, never compared and never ranked") {
 TEST_CASE("a ladder compares each step with the one before") {
   Study waits("Waits", same_size, [](std::size_t n) { return wait_for(n); });
   waits.sizes({36});
-  const auto first = waits.variant<Workers>("first try", [](std::size_t n, Workers) { return wait_for(n / 2) * 2; });
-  const auto second = waits.variant<Workers>("second try", [](std::size_t n, Workers) { return wait_for(n / 6) * 6; });
+  const auto first = waits.variant<Workers>("first try", [](std::size_t n, Workers) { return wait_for(n / 2), n; });
+  const auto second = waits.variant<Workers>("second try", [](std::size_t n, Workers) { return wait_for(n / 6), n; });
   waits.ladder({first, second});
   Plan plan = small(6);
   plan.workers = {1};
@@ -305,7 +305,7 @@ TEST_CASE("one variant edited and tried again: the old attempt is a remembered s
     auto study = std::make_unique<Study<std::size_t (*)(std::size_t), std::size_t (*)(std::size_t), Exactly>>(
         "Waits", same_size, wait_for, exactly());
     study->sizes({36});
-    study->variant<Workers>("edited", [divisor](std::size_t n, Workers) { return wait_for(n / divisor) * divisor; });
+    study->variant<Workers>("edited", [divisor](std::size_t n, Workers) { return wait_for(n / divisor), n; });
     study->variant<Workers>("other", [](std::size_t n, Workers) { return wait_for(n); });
     return study;
   };

@@ -5,6 +5,7 @@
 #include <cmath>
 #include <set>
 
+#include "antcrew/analysis/analysed.hpp"
 #include "antcrew/analysis/pairing.hpp"
 #include "study/fake_host.hpp"
 #include "support/command.hpp"
@@ -262,4 +263,97 @@ TEST_CASE(
   const Record failed = run_fake(second.host, second.clock, study, plan);
   CHECK(failed.complete);
   CHECK_FALSE(analyse(failed).conclusion.confirmed);
+}
+
+TEST_CASE("stopped while an input is made, nothing of the rounds before is dropped") {
+  const FakeStudy study(2, {1, 2}, {100, 1000});
+  Plan plan = staged(0);
+  plan.rounds = 6;
+  Theatre whole;
+  const Record full = run_fake(whole.host, whole.clock, study, plan);
+  for (int stopped_at = 1; stopped_at <= 3; ++stopped_at) {  // two points, and the block that confirms
+    CAPTURE(stopped_at);
+    Theatre first;
+    first.host.on_open = [&](int opened) {
+      if (opened == stopped_at) throw Stopped{};
+    };
+    const Record stopped = run_fake(first.host, first.clock, study, plan);
+    CHECK_FALSE(stopped.complete);
+    Theatre second;
+    const Record ended = run_fake(second.host, second.clock, study, plan, {}, &stopped);
+    CHECK(ended.complete);
+    for (std::size_t cell = 0; cell < full.cells.size(); ++cell) {
+      CHECK(stopped.cells[cell].trials.size() <= ended.cells[cell].trials.size());
+      if (full.cells[cell].kind == Cell::Kind::baseline) continue;
+      CHECK(ended.cells[cell].trials.size() == full.cells[cell].trials.size());
+      for (std::size_t k = 0; k < stopped.cells[cell].trials.size(); ++k)
+        CHECK(ended.cells[cell].trials[k] == stopped.cells[cell].trials[k]);
+    }
+    CHECK(first.host.asked.size() + second.host.asked.size() == whole.host.asked.size());
+  }
+}
+
+TEST_CASE("each sound cell is checked once, with the next smaller size or an eighth less, most workers first") {
+  const FakeStudy study(2, {1, 4}, {100, 1000});
+  Plan plan = staged(0);
+  plan.rounds = 6;
+  Theatre theatre;
+  theatre.host.meddle = [](std::size_t cell, int round, Visit& visit) {
+    if (cell == 1 && round == 3) visit.seen.faults.push_back({Fault::Kind::wrong_answer, round, "off by one"});
+  };
+  const Record record = run_fake(theatre.host, theatre.clock, study, plan);
+  const auto& checked = theatre.host.checked;
+  REQUIRE(checked.size() == 6);  // three of four sound cells at each size
+  for (std::size_t k = 0; k < 3; ++k) {
+    CHECK(checked[k].size == 1000);
+    CHECK(checked[k].other_size == 100);
+    CHECK(checked[k + 3].size == 100);
+    CHECK(checked[k + 3].other_size == 88);
+    CHECK(checked[k].spec.workers == (k == 0 ? 4 : checked[k].spec.workers));
+  }
+  CHECK(checked[2].spec.workers == 1);
+  CHECK(record.left_out.empty());
+  Theatre again;
+  run_fake(again.host, again.clock, study, plan, {}, &record);
+  CHECK(again.host.checked.empty());  // a record that has them is not checked again
+}
+
+TEST_CASE("checks end where their share of the budget ends, and what is left out is said with its price") {
+  const FakeStudy study(5, {1, 2});
+  Theatre theatre(0.02);
+  theatre.host.check_s = 0.3;
+  const Record record = run_fake(theatre.host, theatre.clock, study, staged(20), theatre.hooks);
+  CHECK(theatre.host.checked.size() >= 3);  // a share of 1 s
+  CHECK(theatre.host.checked.size() <= 4);
+  REQUIRE(record.left_out.size() >= 1);
+  const LeftOut& left = record.left_out.back();
+  CHECK(left.what == LeftOut::What::checks);
+  CHECK(left.count + static_cast<int>(theatre.host.checked.size()) == 10);
+  CHECK(test::contains(theatre.all_notes(), "with another input, too: a budget of about"));
+  CHECK(theatre.clock.s() <= 20 * 1.15);
+}
+
+TEST_CASE("a block that is lost is a fault of its point, and the study goes on") {
+  const FakeStudy study(1, {1, 2}, {100, 1000});
+  Plan plan = staged(0);
+  plan.rounds = 6;
+  for (const int lost_in : {1, 2, 3}) {
+    CAPTURE(lost_in);
+    Theatre theatre;
+    theatre.host.meddle = [&](std::size_t, int round, Visit&) {
+      if (theatre.host.opened == lost_in && round >= 2)
+        throw BlockLost{Fault{Fault::Kind::crashed, 0, "the process that holds the input is gone"}};
+    };
+    const Record record = run_fake(theatre.host, theatre.clock, study, plan, theatre.hooks);
+    CHECK(record.complete);
+    CHECK(theatre.host.closed >= theatre.host.opened);
+    const Analysed analysed = analyse(record);
+    if (lost_in == 3) {  // confirming: what was explored stays
+      CHECK(analysed.conclusion.leader != nullptr);
+      CHECK(test::contains(theatre.all_notes(), "not confirmed: the process that holds the input is gone"));
+    } else {
+      CHECK(std::count_if(record.cells.begin(), record.cells.end(),
+                          [](const Cell& cell) { return !cell.faults.empty(); }) == 1);
+    }
+  }
 }

@@ -33,6 +33,7 @@ inline antcrew::record_layer::Record record_of(std::vector<antcrew::record_layer
   record.created = "2026-01-02T03:04:05Z";
   record.agreement = "exactly";
   record.machine.limits.online_processors = record.machine.limits.affinity_processors = 4;
+  record.machine.topology.physical_cores = 4;
   record.build = {"g++", "-O3", "Release", true, true, "0123", ""};
   record.plan = {7, 7, 0.05, 60, 1};
   record.complete = true;

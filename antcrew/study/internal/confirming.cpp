@@ -42,8 +42,13 @@ class Confirming {
     if (run_.record.confirmations.empty()) return false;
     const ConfirmationFacts& last = run_.record.confirmations.back();
     const int number = static_cast<int>(run_.record.confirmations.size());
-    const Cell& leader = run_.record.cells[last.leader];
-    done = static_cast<int>(ratios_of(*baseline_of(run_.record, leader), leader, number).size());
+    // Of a round that was stopped inside, some cells have their trial and others do not.
+    const auto rounds_of = [&](std::size_t index) {
+      const Cell& cell = run_.record.cells[index];
+      return static_cast<int>(ratios_of(*baseline_of(run_.record, cell), cell, number).size());
+    };
+    done = rounds_of(last.leader);
+    for (const std::size_t index : last.rivals) done = std::min(done, rounds_of(index));
     return done < last.rounds;
   }
 

@@ -253,9 +253,10 @@ class Exploring {
     }
     if (left.count == 0) return;
     left.needed_s = (checks_s_ + left.needed_s) / checks_share;
-    RecordStep step;
-    step.left_out = left;
-    run_.add(std::move(step));
+    run_.leave_out(left,
+                   fmt::format("no time to try {} cell{} at size {} with another input, too: a budget of about "
+                               "{:.0f} s has it",
+                               left.count, left.count == 1 ? "" : "s", run_.record.points[point].size, left.needed_s));
   }
 
   // The next smaller size of the study with all else equal, else one eighth less.

@@ -71,13 +71,13 @@ std::string KeptOutput::part(std::uint64_t from, std::uint64_t length) const {
   return text;
 }
 
-std::string KeptOutput::first_lines() const {
+std::vector<std::string> KeptOutput::first_lines() const {
   const std::string text = part(began_at_, std::min<std::uint64_t>(bytes(), first_kept));
-  std::string lines;
+  std::vector<std::string> lines;
   std::size_t from = 0;
-  for (std::size_t k = 0; k < most_lines && from < text.size(); ++k) {
+  while (lines.size() < most_lines && from < text.size()) {
     const std::size_t to = std::min(text.find('\n', from), text.size());
-    lines += (k == 0 ? "" : "\n") + printable(std::string_view(text).substr(from, to - from), most_columns);
+    lines.push_back(printable(std::string_view(text).substr(from, to - from), most_columns));
     from = to + 1;
   }
   return lines;

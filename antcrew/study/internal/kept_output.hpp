@@ -5,6 +5,7 @@
 
 #include <cstdint>
 #include <string>
+#include <vector>
 
 namespace antcrew::internal {
 
@@ -23,8 +24,8 @@ class KeptOutput {
   // To be called now and then while something is on trial: gives back all memory but the first and the last of it.
   void look();
   std::uint64_t bytes() const;
-  // At most 10 lines and 1,000 characters; each on a line of its own, made printable.
-  std::string first_lines() const;
+  // At most 10 lines and 1,000 characters; made printable.
+  std::vector<std::string> first_lines() const;
   std::string last_line() const;
 
  private:

@@ -14,12 +14,13 @@ void RunState::note(const std::string& text) const {
   if (hooks.on_note) hooks.on_note(text);
 }
 
-void RunState::leave_out(LeftOut::What what, std::size_t point, double needed_s, const std::string& said) {
-  const bool known = std::any_of(record.left_out.begin(), record.left_out.end(),
-                                 [&](const LeftOut& left) { return left.what == what && left.point == point; });
+void RunState::leave_out(const LeftOut& left, const std::string& said) {
+  const bool known = std::any_of(record.left_out.begin(), record.left_out.end(), [&](const LeftOut& other) {
+    return other.what == left.what && other.point == left.point;
+  });
   if (known) return;
   RecordStep step;
-  step.left_out = LeftOut{what, point, needed_s};
+  step.left_out = left;
   add(std::move(step));
   note(said);
 }

@@ -34,7 +34,10 @@ struct RunState {
   void add(RecordStep step);
   void note(const std::string& text) const;
   void tell_progress(const Cell& next) const;
-  void leave_out(LeftOut::What what, std::size_t point, double needed_s, const std::string& said);
+  void leave_out(LeftOut::What what, std::size_t point, double needed_s, const std::string& said) {
+    leave_out(LeftOut{what, point, needed_s, 0}, said);
+  }
+  void leave_out(const LeftOut& left, const std::string& said);
   // There was time after all. Whoever reads the unfinished file does not know yet.
   void not_left_out(LeftOut::What what, std::size_t point);
   const VariantDefinition* definition_of(const Cell& cell) const;
