@@ -7,6 +7,7 @@
 #include "antcrew/cli/exit.hpp"
 #include "antcrew/cli/forms.hpp"
 #include "antcrew/cli/show.hpp"
+#include "antcrew/cli/study_options.hpp"
 #include "antcrew/machine/machine.hpp"
 #include "antcrew/machine/noise.hpp"
 #include "antcrew/record/record_json.hpp"

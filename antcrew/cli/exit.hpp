@@ -7,10 +7,6 @@
 #include "antcrew/base/layers.hpp"
 #include "antcrew/report/text.hpp"
 
-namespace CLI {
-class App;
-}
-
 namespace antcrew::cli_layer {
 
 inline constexpr int exit_done = 0;
@@ -30,8 +26,5 @@ std::string program_name(const char* argv0);
 
 // The terminal on standard output; no limit and no colours when it is not one. NO_COLOR in the environment is heeded.
 report_layer::Look output_look();
-
-// Parses; an option or command that there is none of becomes an error that names the nearest one.
-void parse(CLI::App& app, int argc, char** argv);
 
 }  // namespace antcrew::cli_layer

@@ -4,7 +4,6 @@
 #include <sys/ioctl.h>
 #include <unistd.h>
 
-#include <CLI/CLI.hpp>
 #include <algorithm>
 #include <csignal>
 #include <cstdio>
@@ -156,17 +155,12 @@ int run_one(const StudyBase& study, const StudyOptions& options, std::size_t stu
 }
 
 int parse_and_run(int argc, char** argv, const std::vector<const StudyBase*>& studies, const BuildFacts& build) {
-  CLI::App app("Times rewrites of sequential code against their baseline: " + studies.front()->title() +
-               (studies.size() > 1 ? " …" : ""));
-  app.name(program_name(argv[0]));
-  StudyOptions options;
-  add_options(app, options);
-  try {
-    parse(app, argc, argv);
-  } catch (const CLI::CallForHelp&) {
-    fmt::print("{}", app.help());
-    return exit_done;
-  }
+  const auto parsed =
+      parse_study_options(argc, argv,
+                          "Times rewrites of sequential code against their baseline: " + studies.front()->title() +
+                              (studies.size() > 1 ? " …" : ""));
+  if (!parsed) return exit_done;
+  const StudyOptions& options = *parsed;
   check_form(options.form);
   for (const StudyBase* study : studies) study->check_description();
   if (options.list) return print_list(studies), exit_done;

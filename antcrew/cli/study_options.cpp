@@ -12,6 +12,7 @@
 
 #include "antcrew/base/error.hpp"
 #include "antcrew/base/units.hpp"
+#include "antcrew/cli/exit.hpp"
 #include "antcrew/cli/forms.hpp"
 
 namespace antcrew::cli_layer {
@@ -57,6 +58,8 @@ std::vector<Pin> parse_pins(const std::string& list) {
 }
 
 }  // namespace
+
+namespace {
 
 void add_options(CLI::App& app, StudyOptions& o) {
   app.add_option("--workers", o.workers, "worker counts, such as 1,2,4 (default: 1,2,4 … up to the usable processors)")
@@ -106,6 +109,93 @@ void add_options(CLI::App& app, StudyOptions& o) {
   app.add_flag("--let-print", o.let_print, "what variants print goes to standard error; else it is kept aside");
   app.add_flag("--quiet", o.quiet, "no progress on standard error");
   app.add_flag("--list", o.list, "show the studies and variants of this program, and run nothing");
+}
+
+}  // namespace
+
+namespace {
+
+std::string first_line(const std::string& text) {
+  return text.substr(0, text.find('\n'));
+}
+
+// Letters to insert, leave out, exchange or swap with their neighbour (Damerau 1964).
+std::size_t distance(const std::string& a, const std::string& b) {
+  std::vector<std::vector<std::size_t>> d(a.size() + 1, std::vector<std::size_t>(b.size() + 1));
+  for (std::size_t i = 0; i <= a.size(); ++i) {
+    for (std::size_t j = 0; j <= b.size(); ++j) {
+      if (i == 0 || j == 0) {
+        d[i][j] = i + j;
+        continue;
+      }
+      d[i][j] = std::min({d[i - 1][j] + 1, d[i][j - 1] + 1, d[i - 1][j - 1] + (a[i - 1] == b[j - 1] ? 0 : 1)});
+      if (i > 1 && j > 1 && a[i - 1] == b[j - 2] && a[i - 2] == b[j - 1])
+        d[i][j] = std::min(d[i][j], d[i - 2][j - 2] + 1);
+    }
+  }
+  return d[a.size()][b.size()];
+}
+
+std::vector<std::string> known_words(const CLI::App& app) {
+  std::vector<std::string> words;
+  for (const CLI::Option* option : app.get_options()) {
+    for (const std::string& name : option->get_lnames()) words.push_back("--" + name);
+  }
+  for (const CLI::App* command : app.get_subcommands([](const CLI::App*) { return true; }))
+    words.push_back(command->get_name());
+  return words;
+}
+
+std::string nearest(const CLI::App& app, const std::string& wrong) {
+  std::string best;
+  std::size_t least = std::max<std::size_t>(2, wrong.size() / 3) + 1;
+  for (const std::string& word : known_words(app)) {
+    const bool begun = wrong.size() > 3 && word.rfind(wrong, 0) == 0;
+    const std::size_t far = begun ? 1 : distance(wrong, word);
+    if (far < least) {
+      least = far;
+      best = word;
+    }
+  }
+  return best;
+}
+
+}  // namespace
+
+void parse(CLI::App& app, int argc, char** argv) {
+  try {
+    app.parse(argc, argv);
+  } catch (const CLI::CallForHelp&) {
+    throw;
+  } catch (const CLI::CallForVersion&) {
+    throw;
+  } catch (const CLI::ExtrasError&) {
+    const CLI::App* used = &app;
+    for (const CLI::App* command : app.get_subcommands()) used = command;
+    std::vector<std::string> extras = app.remaining(true);
+    const std::string wrong = extras.empty() ? "" : extras.front().substr(0, extras.front().find('='));
+    const bool option = wrong.rfind("-", 0) == 0;
+    const std::string likely = nearest(*used, wrong);
+    bad_input("cli.option", "", std::string(option ? "no option '" : "no command or value '") + wrong + "' here",
+              (likely.empty() ? std::string() : "did you mean '" + likely + "'? ") + "See " + app.get_name() +
+                  (used == &app ? "" : " " + used->get_name()) + " --help");
+  } catch (const CLI::ParseError& error) {
+    bad_input("cli.option", "", first_line(error.what()), "see " + app.get_name() + " --help");
+  }
+}
+
+std::optional<StudyOptions> parse_study_options(int argc, char** argv, const std::string& about) {
+  CLI::App app(about);
+  app.name(program_name(argv[0]));
+  StudyOptions options;
+  add_options(app, options);
+  try {
+    parse(app, argc, argv);
+  } catch (const CLI::CallForHelp&) {
+    fmt::print("{}", app.help());
+    return std::nullopt;
+  }
+  return options;
 }
 
 Plan plan_of(const StudyOptions& o) {

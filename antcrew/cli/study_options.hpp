@@ -43,7 +43,11 @@ struct StudyOptions {
   bool list = false;
 };
 
-void add_options(CLI::App& app, StudyOptions& options);
+// The options of a study program; none when it was asked for help, which has been printed. Throws Error (cli.option).
+std::optional<StudyOptions> parse_study_options(int argc, char** argv, const std::string& about);
+
+// Parses; an option or command that there is none of becomes an error that names the nearest one.
+void parse(CLI::App& app, int argc, char** argv);
 
 // Throws Error (units.count, study.grid, cli.option) naming the option.
 Plan plan_of(const StudyOptions& options);
