@@ -196,6 +196,21 @@ double median_of(const Cell& cell, double Trial::*field) {
   return median(std::move(values));
 }
 
+std::optional<double> median_where_known(const Cell& cell,
+                                         const std::function<std::optional<double>(const Trial&)>& field) {
+  std::vector<double> known;
+  for (const Trial& trial : cell.trials) {
+    if (const auto value = field(trial)) known.push_back(*value);
+  }
+  return known.empty() ? std::nullopt : std::optional<double>(median(std::move(known)));
+}
+
+std::optional<double> median_a_call(const Cell& cell, std::int64_t Trial::*count) {
+  return median_where_known(cell, [count](const Trial& trial) -> std::optional<double> {
+    return static_cast<double>(trial.*count) / static_cast<double>(trial.calls);
+  });
+}
+
 double median_cpu_s(const Cell& cell) {
   if (cell.trials.empty()) return 0;
   std::vector<double> values;

@@ -1,6 +1,9 @@
 // What the analysis makes of a cell's faults and trials.
 #pragma once
 
+#include <cstdint>
+#include <functional>
+#include <optional>
 #include <string>
 
 #include "antcrew/base/layers.hpp"
@@ -40,5 +43,10 @@ Judgement judge(const Record& record, const Cell& cell);
 // Medians over a cell's trials, 0 without any.
 double median_of(const Cell& cell, double Trial::*field);
 double median_cpu_s(const Cell& cell);
+// Over the trials that know it; none where none does.
+std::optional<double> median_where_known(const Cell& cell,
+                                         const std::function<std::optional<double>(const Trial&)>& field);
+// Of a count, a call.
+std::optional<double> median_a_call(const Cell& cell, std::int64_t Trial::*count);
 
 }  // namespace antcrew::analysis_layer

@@ -88,33 +88,20 @@ Json crowds_json(const Analysed& study) {
   return crowds;
 }
 
-// Medians over the trials that know it, of a call.
-template <class Field>
-Json median_json(const Cell& cell, const Field& field) {
-  std::vector<double> known;
-  for (const Trial& trial : cell.trials) {
-    if (const std::optional<double> value = field(trial)) known.push_back(*value);
-  }
-  return known.empty() ? Json(nullptr) : Json(median(std::move(known)));
-}
-
 Json used_json(const Cell& cell) {
-  const auto counted = [&](std::int64_t Trial::*count) {
-    return median_json(cell, [count](const Trial& t) -> std::optional<double> {
-      return static_cast<double>(t.*count) / static_cast<double>(t.calls);
-    });
-  };
-  return {{"user_s", median_json(cell, [](const Trial& t) -> std::optional<double> { return t.user_s; })},
-          {"system_s", median_json(cell, [](const Trial& t) -> std::optional<double> { return t.system_s; })},
-          {"others_cpu_s", median_json(cell, [](const Trial& t) -> std::optional<double> { return t.others_cpu_s; })},
-          {"run_delay_s", median_json(cell, [](const Trial& t) { return t.run_delay_s; })},
+  const auto counted = [&](std::int64_t Trial::*count) { return number(median_a_call(cell, count)); };
+  const auto known = [&](const auto& field) { return number(median_where_known(cell, field)); };
+  return {{"user_s", known([](const Trial& t) { return std::optional<double>(t.user_s); })},
+          {"system_s", known([](const Trial& t) { return std::optional<double>(t.system_s); })},
+          {"others_cpu_s", known([](const Trial& t) { return std::optional<double>(t.others_cpu_s); })},
+          {"run_delay_s", known([](const Trial& t) { return std::optional<double>(t.run_delay_s); })},
           {"switches_voluntary", counted(&Trial::switches_voluntary)},
           {"switches_forced", counted(&Trial::switches_forced)},
           {"faults_minor", counted(&Trial::faults_minor)},
           {"faults_major", counted(&Trial::faults_major)},
-          {"instructions", median_json(cell, [](const Trial& t) { return t.instructions; })},
-          {"cycles", median_json(cell, [](const Trial& t) { return t.cycles; })},
-          {"printed_bytes", median_json(cell, [](const Trial& t) { return t.printed_bytes; })}};
+          {"instructions", known([](const Trial& t) { return std::optional<double>(t.instructions); })},
+          {"cycles", known([](const Trial& t) { return std::optional<double>(t.cycles); })},
+          {"printed_bytes", known([](const Trial& t) { return std::optional<double>(t.printed_bytes); })}};
 }
 
 Json check_json(const Cell& cell) {

@@ -3,7 +3,6 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <functional>
 
 #include "antcrew/base/error.hpp"
 #include "antcrew/report/headline.hpp"
@@ -12,40 +11,27 @@
 namespace antcrew::report_layer {
 namespace {
 
-using Field = std::function<std::optional<double>(const Trial&)>;
-
-// The median over the trials that know it.
-std::optional<double> middle(const Cell& cell, const Field& field) {
-  std::vector<double> known;
-  for (const Trial& trial : cell.trials) {
-    if (const auto value = field(trial)) known.push_back(*value);
-  }
-  return known.empty() ? std::nullopt : std::optional<double>(median(std::move(known)));
-}
-
 std::string duration_or_unknown(const std::optional<double>& seconds) {
   return seconds ? duration_text(*seconds) : std::string("unknown");
 }
 
 std::string a_call(std::int64_t Trial::*count, const Cell& cell) {
-  const auto value = middle(cell, [count](const Trial& trial) {
-    return static_cast<double>(trial.*count) / static_cast<double>(trial.calls);
-  });
+  const auto value = median_a_call(cell, count);
   return value ? fmt::format("{:.3g}", *value) : std::string("unknown");
 }
 
 std::string used(const Cell& cell) {
   std::string text =
       fmt::format("    CPU time {} user, {} system, of it {} by others than the caller; waited to run {}\n",
-                  duration_or_unknown(middle(cell, [](const Trial& t) { return t.user_s; })),
-                  duration_or_unknown(middle(cell, [](const Trial& t) { return t.system_s; })),
-                  duration_or_unknown(middle(cell, [](const Trial& t) { return t.others_cpu_s; })),
-                  duration_or_unknown(middle(cell, [](const Trial& t) { return t.run_delay_s; })));
+                  duration_or_unknown(median_where_known(cell, [](const Trial& t) { return t.user_s; })),
+                  duration_or_unknown(median_where_known(cell, [](const Trial& t) { return t.system_s; })),
+                  duration_or_unknown(median_where_known(cell, [](const Trial& t) { return t.others_cpu_s; })),
+                  duration_or_unknown(median_where_known(cell, [](const Trial& t) { return t.run_delay_s; })));
   text += fmt::format("    switches {} by itself, {} forced; page faults {} without a disk, {} with one\n",
                       a_call(&Trial::switches_voluntary, cell), a_call(&Trial::switches_forced, cell),
                       a_call(&Trial::faults_minor, cell), a_call(&Trial::faults_major, cell));
-  const auto instructions = middle(cell, [](const Trial& t) { return t.instructions; });
-  const auto cycles = middle(cell, [](const Trial& t) { return t.cycles; });
+  const auto instructions = median_where_known(cell, [](const Trial& t) { return t.instructions; });
+  const auto cycles = median_where_known(cell, [](const Trial& t) { return t.cycles; });
   if (instructions && cycles && *cycles > 0) {
     text += fmt::format("    instructions {:.4g}, cycles {:.4g}: {:.2f} a cycle\n", *instructions, *cycles,
                         *instructions / *cycles);

@@ -73,6 +73,22 @@ Planted plant(Body body, int workers = 1, Plan plan = {}, std::size_t size = 150
   return {headline(analysed), planted.verdict, planted.evidence};
 }
 
+inline Plan few_rounds() {
+  Plan plan;
+  plan.workers = {1};
+  plan.rounds = 2;
+  plan.crowd = plan.confirm = false;
+  return plan;
+}
+
+inline const CellFigures& figures(const Analysed& study, const std::string& name) {
+  for (const CellFigures& f : study.cells) {
+    if (f.cell->variant == name) return f;
+  }
+  FAIL("no such variant");
+  return study.cells.front();
+}
+
 inline void check(const Planted& planted, Verdict verdict, const std::string& said) {
   CAPTURE(planted.evidence);
   CHECK(std::string(name_of(planted.verdict)) == std::string(name_of(verdict)));
