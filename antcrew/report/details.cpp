@@ -12,7 +12,7 @@ namespace antcrew::report_layer {
 namespace {
 
 std::string duration_or_unknown(const std::optional<double>& seconds) {
-  return seconds ? duration_text(*seconds) : std::string("unknown");
+  return !seconds ? std::string("unknown") : *seconds == 0 ? std::string("0") : duration_text(*seconds);
 }
 
 std::string a_call(std::int64_t Trial::*count, const Cell& cell) {
@@ -21,19 +21,21 @@ std::string a_call(std::int64_t Trial::*count, const Cell& cell) {
 }
 
 std::string used(const Cell& cell) {
-  std::string text =
-      fmt::format("    CPU time {} user, {} system, of it {} by others than the caller; waited to run {}\n",
-                  duration_or_unknown(median_where_known(cell, [](const Trial& t) { return t.user_s; })),
-                  duration_or_unknown(median_where_known(cell, [](const Trial& t) { return t.system_s; })),
-                  duration_or_unknown(median_where_known(cell, [](const Trial& t) { return t.others_cpu_s; })),
-                  duration_or_unknown(median_where_known(cell, [](const Trial& t) { return t.run_delay_s; })));
-  text += fmt::format("    switches {} by itself, {} forced; page faults {} without a disk, {} with one\n",
-                      a_call(&Trial::switches_voluntary, cell), a_call(&Trial::switches_forced, cell),
-                      a_call(&Trial::faults_minor, cell), a_call(&Trial::faults_major, cell));
+  const auto known = [&](const auto& field) { return duration_or_unknown(median_where_known(cell, field)); };
+  const auto user = [](const Trial& t) { return std::optional<double>(t.user_s); };
+  const auto system = [](const Trial& t) { return std::optional<double>(t.system_s); };
+  const auto others = [](const Trial& t) { return std::optional<double>(t.others_cpu_s); };
+  std::string text = fmt::format("    CPU time  {} user, {} system; {} of it by others than the caller\n", known(user),
+                                 known(system), known(others));
+  text += fmt::format("    waited to run  {}\n", known([](const Trial& t) { return t.run_delay_s; }));
+  text += fmt::format("    switches  {} by itself, {} forced\n", a_call(&Trial::switches_voluntary, cell),
+                      a_call(&Trial::switches_forced, cell));
+  text += fmt::format("    page faults  {} without a disk, {} with one\n", a_call(&Trial::faults_minor, cell),
+                      a_call(&Trial::faults_major, cell));
   const auto instructions = median_where_known(cell, [](const Trial& t) { return t.instructions; });
   const auto cycles = median_where_known(cell, [](const Trial& t) { return t.cycles; });
   if (instructions && cycles && *cycles > 0) {
-    text += fmt::format("    instructions {:.4g}, cycles {:.4g}: {:.2f} a cycle\n", *instructions, *cycles,
+    text += fmt::format("    instructions  {:.4g}, cycles {:.4g}: {:.2f} a cycle\n", *instructions, *cycles,
                         *instructions / *cycles);
   }
   return text;
@@ -42,36 +44,38 @@ std::string used(const Cell& cell) {
 std::string named(const CellFigures& f) {
   std::string text;
   for (const auto& [name, phase] : f.phases) {
-    text += fmt::format("    phase \"{}\": {} of worker time in {} stretch{}", printable(name, 60),
+    text += fmt::format("    phase  \"{}\": {} of worker time in {} stretch{}", printable(name, 60),
                         duration_text(phase.worker_s), phase.count, phase.count == 1 ? "" : "es");
     if (phase.wall_s) text += fmt::format(", {} of wall time", duration_text(*phase.wall_s));
     if (phase.at_once) text += fmt::format(", {} worker{} at once", *phase.at_once, *phase.at_once == 1 ? "" : "s");
     text += "\n";
   }
   for (const auto& [name, value] : f.counters)
-    text += fmt::format("    counter \"{}\": {:.6g}\n", printable(name, 60), value);
+    text += fmt::format("    counter  \"{}\": {:.6g}\n", printable(name, 60), value);
   return text;
 }
 
 std::string checked(const Cell& cell) {
-  if (!cell.check) return "    not tried with another input\n";
+  if (!cell.check) return "    checks  not tried with another input\n";
   std::string text;
   if (cell.check->other_size > 0)
-    text += fmt::format("    tried with another input, of size {}\n", count_text(cell.check->other_size));
-  if (cell.check->own_input) text += "    the baseline was called on its input afterwards\n";
-  if (!cell.check->trouble.empty()) text += fmt::format("    could not be checked in full: {}\n", cell.check->trouble);
+    text += fmt::format("    checks  tried with another input, of size {}\n", count_text(cell.check->other_size));
+  if (cell.check->own_input) text += "    checks  the baseline was called on its input afterwards\n";
+  if (!cell.check->trouble.empty()) text += fmt::format("    checks  not in full: {}\n", cell.check->trouble);
   return text;
 }
 
 std::string cell_text(const CellFigures& f) {
   const Cell& cell = *f.cell;
-  std::string text = fmt::format("  {}: {}", cell_in_words(cell), name_of(f.verdict));
-  if (f.time_s) text += fmt::format(", {} a call in {} trials", duration_text(*f.time_s), cell.trials.size());
-  text += "\n";
+  std::string text = fmt::format("\n  {}: {}\n", cell_in_words(cell), name_of(f.verdict));
+  if (f.time_s) {
+    text += fmt::format("    time  {}, from {} trial{}\n", duration_text(*f.time_s), cell.trials.size(),
+                        cell.trials.size() == 1 ? "" : "s");
+  }
   if (cell.trials.empty()) return text;
   text += used(cell) + named(f);
   if (cell.kind == Cell::Kind::variant) text += checked(cell);
-  if (!cell.answer.empty()) text += "    answer " + cell.answer + "\n";
+  if (!cell.answer.empty()) text += "    answer  " + cell.answer + "\n";
   if (!cell.printed.empty()) {
     text += "    printed:\n";
     for (const std::string& line : cell.printed) text += "      " + line + "\n";
@@ -89,7 +93,9 @@ std::string details_text(const Analysed& study, const std::string& variant) {
     for (const CellFigures& f : study.cells) {
       if (f.cell->point == point && meant(*f.cell)) here += cell_text(f);
     }
-    if (!here.empty()) text += "At " + point_in_words(study.record->points[point]) + ", medians of a call:\n" + here;
+    if (!here.empty())
+      text += std::string(text.empty() ? "" : "\n") + "At " + point_in_words(study.record->points[point]) +
+              ", medians of a call:\n" + here;
   }
   if (!text.empty()) return text;
   std::vector<std::string> known;
