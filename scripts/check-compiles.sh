@@ -6,7 +6,7 @@ cd "$(dirname "$0")/.."
 export compiler=$1; shift
 # What the build says about itself, and the flags that libraries need.
 export flags="-std=c++20 -I. -Itests -Iexamples -Wall -Wextra -Wpedantic -Wconversion -Werror -DANTCREW_VERSION=\"0\" \
-  -DANTCREW_COMMAND=\"\" -DANTCREW_EXAMPLES=\"\" -DANTCREW_COMPILER=\"\" -DANTCREW_SOURCE=\"\" \
+  -DANTCREW_COMMAND=\"\" -DANTCREW_EXAMPLES=\"\" -DANTCREW_COMPILER=\"\" -DANTCREW_SOURCE=\"\" -DANTCREW_PLANTED=\"\" \
   -DANTCREW_BUILD_TYPE=\"\" -DANTCREW_BUILD_FLAGS=\"\" $(pkg-config --cflags eigen3 cpp-httplib | sed 's/-I/-isystem /g')"
 find "$@" -name '*.cpp' | sort | xargs --max-procs=2 -I{} sh -c \
   'extra=; [ "$compiler" = g++ ] && extra=-Wno-restrict

@@ -198,7 +198,7 @@ struct Scale {
     } else if constexpr (RangeLike<A>) {
       for (const auto& one : answer) look(one);
     } else if constexpr (TupleLike<A>) {
-      std::apply([this](const auto&... all) { (look(all), ...); }, answer);
+      std::apply([this](const auto&... all) { (this->look(all), ...); }, answer);
     }
   }
 };

@@ -293,7 +293,7 @@ TEST_CASE("stopped while an input is made, nothing of the rounds before is dropp
   }
 }
 
-TEST_CASE("each sound cell is checked once, with the next smaller size or an eighth less, most workers first") {
+TEST_CASE("each sound cell is checked once, with the next smaller size or an eighth less, the fastest first") {
   const FakeStudy study(2, {1, 4}, {100, 1000});
   Plan plan = staged(0);
   plan.rounds = 6;

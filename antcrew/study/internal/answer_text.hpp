@@ -36,7 +36,7 @@ class AnswerText {
       for (const auto& one : answer) look(one);
       ranges_ = true;
     } else if constexpr (TupleLike<A>) {
-      std::apply([this](const auto&... all) { (look(all), ...); }, answer);
+      std::apply([this](const auto&... all) { (this->look(all), ...); }, answer);
     } else {
       other();
     }

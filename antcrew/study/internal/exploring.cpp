@@ -224,8 +224,9 @@ class Exploring {
     }
   }
 
-  // Each variant that is sound so far is tried with another input, off the clock, the largest worker counts first; for
-  // a small share of the budget, which input and reference may have used up already.
+  // Each variant that is sound so far is tried with another input, off the clock, the fastest first: what is too good
+  // to be true, and what will be named the best, is among them. For a small share of the budget, which input and
+  // reference may have used up already.
   void checks(std::size_t point, BlockRun& block) {
     const double allowed_s = checks_share * run_.budget.total_s();
     const std::size_t other = other_size(point);
@@ -236,7 +237,10 @@ class Exploring {
         order.push_back(i);
     }
     std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) {
-      return block.cells()[a].spec.workers > block.cells()[b].spec.workers;
+      const auto seconds = [&](std::size_t i) {
+        return run_.record.cells[block.cells()[i].index].trials.back().wall_s;
+      };
+      return seconds(a) < seconds(b);
     });
     LeftOut left{LeftOut::What::checks, point, 0, 0};
     for (const std::size_t i : order) {
