@@ -19,7 +19,8 @@ Thrown thrown_here() {
   try {
     throw;
   } catch (const std::exception& error) {
-    return {type_name(typeid(error)), error.what()};
+    const char* what = error.what();
+    return {type_name(typeid(error)), what == nullptr ? "" : what};
   } catch (...) {
     const std::type_info* type = abi::__cxa_current_exception_type();
     return {type == nullptr ? "something unknown" : type_name(*type), ""};

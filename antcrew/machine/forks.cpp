@@ -10,11 +10,13 @@ namespace {
 void one_deeper() {
   fork_depth_now.fetch_add(1, std::memory_order_relaxed);
 }
-[[gnu::constructor]] void count_forks() {
-  pthread_atfork(nullptr, nullptr, one_deeper);
-}
 
 }  // namespace
+
+bool count_forks() noexcept {
+  static const bool counted = pthread_atfork(nullptr, nullptr, one_deeper) == 0;
+  return counted;
+}
 
 std::uint32_t kernel_thread() noexcept {
   struct Known {

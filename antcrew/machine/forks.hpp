@@ -7,6 +7,9 @@
 namespace antcrew::internal {
 
 inline constinit std::atomic<int> fork_depth_now{0};
+// Begins counting, once, before main(): in every program that has a file that looks at the depth.
+bool count_forks() noexcept;
+inline const bool forks_are_counted = count_forks();
 inline int fork_depth() noexcept {
   return fork_depth_now.load(std::memory_order_relaxed);
 }

@@ -15,6 +15,7 @@
 #include <fstream>
 
 #include "antcrew/base/error.hpp"
+#include "antcrew/base/printable.hpp"
 #include "antcrew/base/units.hpp"
 #include "antcrew/machine/clock.hpp"
 #include "antcrew/machine/limits.hpp"
@@ -36,6 +37,22 @@ constexpr double off_clock_s = 10;  // a stand looks for work left running for s
 
 bool in_user_code(Stage stage) {
   return stage == Stage::calling || stage == Stage::making_input || stage == Stage::baseline;
+}
+
+// What a stand sends may be damaged by its user code: that is its fault, and ends nothing but its cell.
+Visit read_visit(const std::string& message, int round) {
+  try {
+    return internal::visit_from_message(message);
+  } catch (const std::exception& error) {
+    Visit visit;
+    visit.seen.faults.push_back(
+        {Fault::Kind::crashed, round,
+         fmt::format("its process sent what cannot be read ({}): did a child of it come back, or "
+                     "did it write to files that were not its own?",
+                     printable(error.what(), 120))});
+    visit.over = true;
+    return visit;
+  }
 }
 
 Stage stage_of(const StandBoard& board) {
@@ -207,7 +224,18 @@ void StandsHost::ask_stand(Stand& stand, const VisitOrder& order) {
 }
 
 Fault StandsHost::why_no_answer(std::size_t cell, const Waited& waited, int round) {
+  // Its files are closed before it counts as ended.
+  bool ended = waited.timed_out || has_ended(stands_[cell].pid);
+  for (int looks = 0; looks < 100 && !ended; ++looks) {
+    ::usleep(1000);
+    ended = has_ended(stands_[cell].pid);
+  }
   const int status = end_stand(stands_[cell]);
+  if (!ended) {
+    return {Fault::Kind::crashed, round,
+            fmt::format("its process closed its connection to the run {}: a body may close only what it has opened",
+                        name_of(stage_of(boards_[cell])))};
+  }
   return waited.timed_out ? internal::timed_out(boards_[cell], call_limit_s(), limits_.call_s > 0, round)
                           : internal::how_it_ended({status, oom_kills_, prints_.last_line()}, boards_[cell], round);
 }
@@ -263,7 +291,7 @@ Visit StandsHost::visit(std::size_t cell, const VisitOrder& order) {
     block_.send("finish " + std::to_string(stand.pid));
     stand = Stand();
   }
-  visit = internal::visit_from_message(*waited.message);
+  visit = read_visit(*waited.message, order.round);
   visit.neighbours_cpu_s = others_s;
   if (fresh) visit.renewing_s += forking_s;
   if (waited.paused && visit.dropped == Visit::Dropped::no) {
@@ -299,7 +327,7 @@ Visit StandsHost::check(std::size_t cell, std::size_t other_size) {
     return visit;
   }
   end_stand(stand);
-  Visit told = internal::visit_from_message(*waited.message);
+  Visit told = read_visit(*waited.message, 0);
   visit.seen.check = std::move(told.seen.check);
   visit.seen.faults = std::move(told.seen.faults);
   boards_[cell].returned_children.store(0);

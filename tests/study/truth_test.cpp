@@ -3,6 +3,7 @@
 #include <fcntl.h>
 #include <poll.h>
 #include <signal.h>
+#include <sys/socket.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
@@ -156,6 +157,31 @@ TEST_CASE("an exception that leaves a thread made by hand, with its type and tex
     return {};
   };
   check(plant(forgotten), Verdict::threw, "neither joined nor detached");
+}
+
+TEST_CASE("a body that closes files which are not its own is told so") {
+  const auto body = [](const std::size_t& n, Workers) -> Answer {
+    for (int file = 3; file < 1024; ++file) ::close(file);
+    std::this_thread::sleep_for(1s);
+    return baseline(n);
+  };
+  check(plant(body), Verdict::crashed, "closed its connection to the run in a call");
+}
+
+TEST_CASE("what comes from a stand in pieces is its own fault, and the study goes on") {
+  const auto body = [](const std::size_t& n, Workers) -> Answer {
+    for (int file = 3; file < 64; ++file) ::shutdown(file, SHUT_WR);  // its channel among them
+    for (int file = 3; file < 64; ++file) static_cast<void>(::write(file, "no message", 10));
+    return baseline(n);
+  };
+  CHECK(plant(body).verdict == Verdict::crashed);
+  const auto nothing = [](const std::size_t&, Workers) -> Answer {
+    struct Mute : std::exception {
+      const char* what() const noexcept override { return nullptr; }
+    };
+    throw Mute();
+  };
+  CHECK(plant(nothing).verdict == Verdict::threw);
 }
 
 TEST_CASE("texts that are no text are thrown, and the study goes on") {
