@@ -13,6 +13,7 @@
 #include "antcrew/report/table.hpp"
 #include "antcrew/study/run.hpp"
 #include "antcrew/study/study.hpp"
+#include "planted.hpp"
 #include "support/command.hpp"
 
 using namespace antcrew;
@@ -59,7 +60,8 @@ TEST_CASE("memory grows with each process, and the table shows it") {
   const CellFigures& three = cell_of(analysed, "each holds 40 MiB", 3);
   CHECK(one.several_processes);
   CHECK(one.peak_bytes >= 40.0 * (1 << 20));
-  CHECK(three.peak_bytes >= one.peak_bytes + 70.0 * (1 << 20));
+  // A sanitizer keeps freed memory for a while, in each process as much as it likes.
+  if (!planted::sanitized) CHECK(three.peak_bytes >= one.peak_bytes + 70.0 * (1 << 20));
   CHECK_FALSE(cell_of(analysed, "baseline", 1).several_processes);
   CHECK(test::contains(table_text(analysed, 200), "≥ "));
 }
