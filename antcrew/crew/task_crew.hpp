@@ -52,10 +52,11 @@ class TaskCrew : public internal::Loops<TaskCrew, Grain> {
   // Runs f here and g here or on another worker, and returns when both have ended: both answers as a pair, or nothing
   // when one of them returns nothing.
   template <class F, class G>
-  auto both(F&& f, G&& g) {
+  auto both(F&& f, G&& g, Place at = Place::here()) {
     internal::TaskWorker* worker = internal::task_worker_here;
     if (worker != nullptr && &worker->pool == pool_.get()) [[likely]]
       return internal::fork(*worker, f, g);
+    internal::note_place(at);
     return both_from_outside(f, g);
   }
 
@@ -125,6 +126,7 @@ class TaskCrew : public internal::Loops<TaskCrew, Grain> {
       workers() == 1 ? loop.run_alone_kept({0, n}) : loop.run(worker, {0, n});
     };
     if (internal::TaskWorker* worker = pool_->here()) {
+      if (internal::lane_here != nullptr) internal::TaskPool::grows();
       if (worker == internal::task_worker_here) {
         run(*worker);
       } else {
@@ -132,7 +134,7 @@ class TaskCrew : public internal::Loops<TaskCrew, Grain> {
         run(*worker);
       }
     } else {
-      internal::TaskPool::Call call(*pool_);
+      internal::TaskPool::Call call(*pool_, internal::Sharing::halves, n);
       if (call.worker() == nullptr) return loop.run_alone({0, n});
       run(*call.worker());
       if (!failed.load(std::memory_order_relaxed)) call.finish();

@@ -209,7 +209,8 @@ void TaskGraph::end_run() {
   }
 }
 
-void TaskGraph::run(TaskCrew& crew, const std::stop_token& stop) {
+void TaskGraph::run(TaskCrew& crew, const std::stop_token& stop, Place at) {
+  internal::note_place(at);
   claim(crew, stop);
   run_->alone = crew.workers() == 1;
   const auto go = [this](internal::TaskWorker& worker) {
@@ -221,7 +222,7 @@ void TaskGraph::run(TaskCrew& crew, const std::stop_token& stop) {
     go(*worker);
     return end_run();
   }
-  internal::TaskPool::Call call(*pool_);
+  internal::TaskPool::Call call(*pool_, internal::Sharing::graph, nodes_.size());
   if (call.worker() == nullptr) {
     for (StepNode* root : roots_) pool_->put_aside(root, run_->scope);
     wait();

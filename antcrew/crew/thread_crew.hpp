@@ -153,9 +153,16 @@ class ThreadCrew : public internal::Loops<ThreadCrew, Split> {
   void together(std::size_t n, Split split, const Enough& enough, OnPiece& on_piece) {
     team_->enter();
     internal::Handout handout(n, split, workers_, team_->shares());
-    auto body = [&](Range range) { on_piece(range, enough); };
-    auto on_worker = [&](int worker) { return handout.drain(worker, enough, body); };
-    team_->run(internal::job_of(on_worker));
+    auto on_worker = [&](int worker) {
+      internal::PieceLog log(team_->lane_of_caller());
+      auto body = [&](Range range) {
+        on_piece(range, enough);
+        log.ended(range.first, range.size());
+      };
+      return handout.drain(worker, enough, body);
+    };
+    const bool even = split.kind() == Split::Kind::even;
+    team_->run(internal::job_of(on_worker, n, even ? internal::Sharing::even : internal::Sharing::pieces));
   }
 
   // One range a worker: nothing to hand out, so nothing that workers must fetch but the job.
@@ -167,7 +174,11 @@ class ThreadCrew : public internal::Loops<ThreadCrew, Split> {
     job.call = [](const internal::Job& self, int worker, internal::Team& team) -> std::size_t {
       const Range mine = even_part(self.n, static_cast<std::size_t>(team.workers()), static_cast<std::size_t>(worker));
       internal::at_border();
-      if (!mine.empty()) self.kept<OnPiece>()(mine, internal::Raised{team.cancelled()});
+      if (!mine.empty()) {
+        internal::PieceLog log(team.lane_of_caller());
+        self.kept<OnPiece>()(mine, internal::Raised{team.cancelled()});
+        log.ended(mine.first, mine.size());
+      }
       internal::at_border();
       return mine.empty() ? 0 : 1;
     };

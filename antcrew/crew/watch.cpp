@@ -35,7 +35,7 @@ CrewLog Watch::all() const {
   log.calls = meter_.calls.get();
   log.calls_s = seconds(meter_.calls_ns.get());
   for (int k = 0; k < meter_.lane_count; ++k) {
-    const internal::Lane& lane = meter_.lanes[static_cast<std::size_t>(k)];
+    const internal::BusyLane& lane = meter_.lanes[static_cast<std::size_t>(k)];
     log.workers.push_back(
         {seconds(lane.busy_ns.get()), seconds(lane.cpu_ns.get()), lane.pieces.get(), lane.stolen.get()});
   }

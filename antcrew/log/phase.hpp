@@ -13,6 +13,7 @@
 #include <cstdint>
 
 #include "antcrew/log/journal.hpp"
+#include "antcrew/log/lanes.hpp"
 #include "antcrew/machine/clock.hpp"
 
 namespace antcrew {
@@ -35,10 +36,15 @@ class [[nodiscard]] Phase {
   // Nodiscard: a phase without a name for its variable would end at once.
   [[nodiscard]] explicit Phase(const char* name) noexcept
       : journal_(internal::open_journal.load(std::memory_order_relaxed)), name_(name) {
-    if (journal_ != nullptr) start_ns_ = now_ns();
+    if (journal_ == nullptr) return;
+    start_ns_ = now_ns();
+    lane_ = internal::lane_here;
+    if (lane_ != nullptr) outer_ = lane_->enter_phase(name_);
   }
   ~Phase() {
-    if (journal_ != nullptr) journal_->log(name_, start_ns_, now_ns());
+    if (journal_ == nullptr) return;
+    journal_->log(name_, start_ns_, now_ns());
+    if (lane_ != nullptr && lane_ == internal::lane_here) lane_->leave_phase(outer_);
   }
   Phase(const Phase&) = delete;
   Phase& operator=(const Phase&) = delete;
@@ -47,6 +53,8 @@ class [[nodiscard]] Phase {
   internal::Journal* journal_;
   const char* name_;
   std::int64_t start_ns_ = 0;
+  internal::Lane* lane_ = nullptr;
+  const char* outer_ = nullptr;
 };
 
 class [[nodiscard]] Work {

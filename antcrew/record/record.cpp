@@ -65,6 +65,8 @@ const char* name_of(LeftOut::What what) noexcept {
       return "confirming";
     case LeftOut::What::checks:
       return "checks";
+    case LeftOut::What::metering:
+      return "metering";
     case LeftOut::What::rounds:
       break;
   }

@@ -10,6 +10,7 @@
 #include <vector>
 
 #include "antcrew/base/layers.hpp"
+#include "antcrew/log/lane_sums.hpp"
 #include "antcrew/machine/machine.hpp"
 #include "antcrew/record/point.hpp"
 
@@ -142,6 +143,7 @@ struct Cell {
   std::vector<std::string> printed = {};     // the first lines that it printed
   std::string answer = {};                   // its first timed answer, in short
   std::optional<CheckFacts> check = {};
+  std::vector<internal::LaneSums> metered = {};  // calls of their own, with a log of what each worker did
   std::vector<Trial> trials = {};
   std::vector<Fault> faults = {};
 
@@ -206,7 +208,7 @@ struct ConfirmationFacts {
 
 // What the budget had no time for.
 struct LeftOut {
-  enum class What { everything, cells, rounds, points, confirming, checks };
+  enum class What { everything, cells, rounds, points, confirming, checks, metering };
 
   What what = What::rounds;
   std::size_t point = 0;  // the first concerned

@@ -26,7 +26,8 @@ constexpr Fault::Kind fault_kinds[] = {
 constexpr Cell::Kind cell_kinds[] = {Cell::Kind::baseline, Cell::Kind::variant, Cell::Kind::probe};
 constexpr Pin pins[] = {Pin::off, Pin::apart, Pin::near};
 constexpr LeftOut::What left_outs[] = {LeftOut::What::everything, LeftOut::What::cells,      LeftOut::What::rounds,
-                                       LeftOut::What::points,     LeftOut::What::confirming, LeftOut::What::checks};
+                                       LeftOut::What::points,     LeftOut::What::confirming, LeftOut::What::checks,
+                                       LeftOut::What::metering};
 
 // What is not UTF-8 would make writing fail: it is replaced.
 std::string text_of(const Json& json, int indent) {
@@ -151,6 +152,56 @@ void from_json(const record_layer::Json& json, T& value) {
 }
 
 }  // namespace antcrew::machine_layer
+
+namespace antcrew::internal {
+
+// Enough digits for parts that add up to a thousandth of a per cent.
+inline record_layer::Json short_number(double value) {
+  char text[32];
+  std::snprintf(text, sizeof text, "%.6g", value);
+  return std::strtod(text, nullptr);
+}
+
+struct ShortWriter {
+  record_layer::Json& json;
+  template <class T>
+  void operator()(const char* name, const T& value) const {
+    if constexpr (std::is_same_v<T, double>) {
+      json[name] = short_number(value);
+    } else {
+      json[name] = value;
+    }
+  }
+  template <class T>
+  void later(const char* name, const T& value) const {
+    if (!(value == T{})) (*this)(name, value);
+  }
+  template <class T>
+  void later(const char* name, const std::optional<T>& value) const {
+    if (value) (*this)(name, *value);
+  }
+  void later(const char* name, const bool& value) const { json[name] = value; }
+};
+
+inline void to_json(record_layer::Json& json, const LaneParts& parts) {
+  json = record_layer::Json::array();
+  for (const double seconds : parts.seconds) json.push_back(short_number(seconds));
+}
+inline void from_json(const record_layer::Json& json, LaneParts& parts) {
+  const std::size_t count = std::min(json.size(), lane_states);  // states that came later are zero in older records
+  for (std::size_t k = 0; k < count; ++k) json.at(k).get_to(parts.seconds[k]);
+}
+template <record_layer::Described T>
+void to_json(record_layer::Json& json, const T& value) {
+  json = record_layer::Json::object();
+  fields(ShortWriter{json}, value);
+}
+template <record_layer::Described T>
+void from_json(const record_layer::Json& json, T& value) {
+  fields(record_layer::Reader{json}, value);
+}
+
+}  // namespace antcrew::internal
 
 namespace antcrew::record_layer {
 namespace {

@@ -22,6 +22,7 @@ void add(Cell& cell, Cell&& seen) {
   if (cell.printed.empty()) cell.printed = std::move(seen.printed);
   if (cell.answer.empty()) cell.answer = std::move(seen.answer);
   if (seen.check) cell.check = std::move(seen.check);
+  append(cell.metered, std::move(seen.metered));
   append(cell.tree_bytes, std::move(seen.tree_bytes));
   append(cell.trials, std::move(seen.trials));
   append(cell.faults, std::move(seen.faults));

@@ -207,6 +207,9 @@ std::string left_out(const Analysed& study) {
       case LeftOut::What::confirming:
         text += "  confirming the best in fresh rounds";
         break;
+      case LeftOut::What::metering:
+        text += fmt::format("  where the time went in {} cell{} at {}", left.count, left.count == 1 ? "" : "s", at);
+        break;
       case LeftOut::What::checks:
         text += fmt::format("  another input for {} cell{} at {}", left.count, left.count == 1 ? "" : "s", at);
         break;

@@ -16,6 +16,7 @@
 #include <utility>
 
 #include "antcrew/log/journal.hpp"
+#include "antcrew/log/lanes.hpp"
 #include "antcrew/machine/cache_line.hpp"
 #include "antcrew/machine/clock.hpp"
 #include "antcrew/machine/lock.hpp"
@@ -41,6 +42,7 @@ class Locked {
   auto with(Fn&& fn) {
     if (!lock_.try_lock()) wait();
     const std::lock_guard<internal::Lock> held(lock_, std::adopt_lock);
+    const internal::LockLog::Holding holding(log_, &lock_, name_);
     return fn(value_);
   }
 
@@ -51,6 +53,9 @@ class Locked {
 
  private:
   [[gnu::noinline]] void wait() noexcept {
+    const internal::InFrame waiting(
+        {internal::Doing::lock, internal::Shortage::none,
+         internal::lane_here == nullptr ? 0 : internal::lane_here->at().region, &lock_, nullptr});
     const std::int64_t start = now_ns();
     lock_.lock();
     const std::int64_t end = now_ns();
@@ -62,6 +67,7 @@ class Locked {
   }
 
   alignas(internal::line_bytes) internal::Lock lock_;
+  internal::LockLog log_;
   T value_;
   const char* name_;
   alignas(internal::line_bytes) std::atomic<std::uint64_t> waits_{0};

@@ -40,6 +40,10 @@ class Host {
   // wrong. Not timed. A host that has no way to do it leaves the facts out.
   virtual Visit check(std::size_t, std::size_t /*other_size*/) { return {}; }
 
+  // Calls cells[cell] so many times with a log of what its workers do: LaneSums, in a stand of its own that is gone
+  // afterwards. Not timed. A host that has no way to do it leaves them out.
+  virtual Visit meter(std::size_t, int /*calls*/) { return {}; }
+
   // Ends all stands that were kept.
   virtual void renew() = 0;
 

@@ -52,6 +52,15 @@ std::optional<Fault> LocalHost::open(const Point& at, const std::vector<CellSpec
   return made.fault;
 }
 
+Visit LocalHost::meter(std::size_t cell, int calls) {
+  Visitor visitor(study_, cells_[cell], input_, reference_answer_, reference_, nullptr);
+  VisitOrder order;
+  order.metered = calls;
+  Visit visit;
+  visit.seen.metered = std::move(visitor.visit(order).seen.metered);
+  return visit;
+}
+
 Visit LocalHost::visit(std::size_t cell, const VisitOrder& order) {
   if (limits_.stop && limits_.stop()) throw Stopped{};
   std::unique_ptr<Visitor>& visitor = visitors_[cell];

@@ -12,6 +12,10 @@
 
 namespace antcrew {
 
+// Which cells are called a few times more with a log of what every worker does, apart from the timed calls: the largest
+// worker count of each variant and the leader at every point, all, or none.
+enum class Metering { few, all, none };
+
 struct Plan {
   std::vector<int> workers = {};        // empty = the study's own, or 1, 2, 4 … usable processors
   std::vector<std::size_t> sizes = {};  // empty = the study's own
@@ -27,6 +31,7 @@ struct Plan {
   double call_limit_s = 0;  // longest call; 0 = thirty times the baseline's, at least 10 s
   std::uint64_t memory_limit_bytes = 0;  // that a cell may take on top of its input; 0 = 90 % of what is free
   bool crowd = true;                     // measure how copies of the baseline slow each other down
+  Metering meter = Metering::few;
   bool let_print = false;                // what variants print goes to standard error, not aside
   std::string again = {};  // with a record to go on from: try this variant afresh, and the baseline, and nothing else
 };

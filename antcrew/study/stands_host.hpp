@@ -23,6 +23,7 @@ class StandsHost : public Host {
   std::optional<Fault> open(const Point& at, const std::vector<CellSpec>& cells, BlockFacts& facts) override;
   Visit visit(std::size_t cell, const VisitOrder& order) override;
   Visit check(std::size_t cell, std::size_t other_size) override;
+  Visit meter(std::size_t cell, int calls) override;
   void renew() override;
   std::optional<double> crowd(int copies) override;
   void close() override;

@@ -72,6 +72,7 @@ Visitor::Visitor(const StudyBase& study, const CellSpec& spec, Anything input, A
 
 Visitor::~Visitor() {
   internal::Journal::destroy(journal_);
+  internal::LaneBook::destroy(lanes_);
 }
 
 double Visitor::call_s(std::size_t calls) {
@@ -354,13 +355,18 @@ Visit Visitor::visit(const VisitOrder& order) {
   const double asleep_before_s = asleep_s();
   const auto fault = caught(
       [&] {
+        if (order.metered > 0) internal::log_costs();
+        if (order.metered > 0 && lanes_ == nullptr) lanes_ = internal::LaneBook::create(spec_.workers);
         if (!session_) start(visit);
+        if (order.metered > 0) return meter(visit, order.metered);
         timed_trial(visit, order);
         if (order.memory) look_at_memory(visit);
       },
       order.round);
   internal::end_if_returned_child(depth_);  // what it threw came through
   internal::open_journal.store(nullptr, std::memory_order_relaxed);
+  internal::open_lanes.store(nullptr, std::memory_order_relaxed);
+  internal::lane_here = nullptr;
   tell(board_, Stage::idle);
   if (fault) {
     visit.seen.faults.push_back(*fault);

@@ -10,6 +10,8 @@
 
 #include "antcrew/base/layers.hpp"
 #include "antcrew/log/journal.hpp"
+#include "antcrew/log/lane_sums.hpp"
+#include "antcrew/log/lanes.hpp"
 #include "antcrew/machine/hardware_counters.hpp"
 #include "antcrew/record/record.hpp"
 #include "antcrew/study/study_base.hpp"
@@ -30,6 +32,7 @@ struct VisitOrder {
   bool memory = true;          // look at the memory of the processes below the stand, which takes untimed calls
   bool check = false;          // instead of all that: try another input, and the own one again (CheckFacts)
   std::size_t other_size = 0;  // of that other input; 0 = there is none
+  int metered = 0;             // instead of timing: so many calls with a log of what every worker does
 };
 
 // What one visit brought: a cell that holds just that (at most one trial), to be added to the record's.
@@ -97,6 +100,8 @@ class Visitor {
   std::size_t calls_of_a_batch(double call_s) const;
   bool first_call_counts(double call_s) const noexcept;
   void look_at_memory(Visit& visit);
+  void meter(Visit& visit, int calls);
+  internal::LaneSums metered_call();
   double call_s(std::size_t calls);
   double patience_s() const noexcept;
 
@@ -108,6 +113,7 @@ class Visitor {
   StandBoard* board_;
   std::unique_ptr<Session> session_;
   internal::Journal* journal_ = nullptr;
+  internal::LaneBook* lanes_ = nullptr;
   HardwareCounters counters_;
   double first_s_ = 0;  // of this stand; 0 = not made yet
   double startup_s_ = 0;

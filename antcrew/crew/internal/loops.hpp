@@ -25,6 +25,7 @@
 #include "antcrew/crew/internal/scratch.hpp"
 #include "antcrew/crew/items.hpp"
 #include "antcrew/crew/tile.hpp"
+#include "antcrew/log/lanes.hpp"
 
 namespace antcrew {
 
@@ -35,30 +36,34 @@ class Loops {
  public:
   // body(Range) for pieces that together are 0 … n-1, each index once.
   template <class Body>
-  void ranges(std::size_t n, How how, Body&& body, const std::stop_token& stop = {}) {
-    if constexpr (takes_range<Body>()) self().pieces(n, how, stop, [&](Range range, const auto&) { body(range); });
+  void ranges(std::size_t n, How how, Body&& body, const std::stop_token& stop = {}, Place at = Place::here()) {
+    if constexpr (takes_range<Body>()) {
+      note_place(at);
+      self().pieces(n, how, stop, [&](Range range, const auto&) { body(range); });
+    }
   }
   template <class Body>
-  void ranges(std::size_t n, Body&& body) {
-    ranges(n, Crew::usual, body);
+  void ranges(std::size_t n, Body&& body, Place at = Place::here()) {
+    ranges(n, Crew::usual, body, {}, at);
   }
 
   // body(std::span) for stretches that together are all of the contiguous items.
   template <Items All, class Body>
-  void ranges(All&& items, How how, Body&& body, const std::stop_token& stop = {}) {
+  void ranges(All&& items, How how, Body&& body, const std::stop_token& stop = {}, Place at = Place::here()) {
     const std::span all(items);
     ranges(
-        all.size(), how, [&](Range range) { body(all.subspan(range.first, range.size())); }, stop);
+        all.size(), how, [&](Range range) { body(all.subspan(range.first, range.size())); }, stop, at);
   }
   template <Items All, class Body>
-  void ranges(All&& items, Body&& body) {
-    ranges(items, Crew::usual, body);
+  void ranges(All&& items, Body&& body, Place at = Place::here()) {
+    ranges(items, Crew::usual, body, {}, at);
   }
 
   // body(i) for every i of 0 … n-1.
   template <class Body>
-  void each(std::size_t n, How how, Body&& body, const std::stop_token& stop = {}) {
+  void each(std::size_t n, How how, Body&& body, const std::stop_token& stop = {}, Place at = Place::here()) {
     if constexpr (takes_index<Body>()) {
+      note_place(at);
       self().pieces(n, how, stop, [&](Range range, const auto& enough) {
         in_blocks(range, enough, [&](Range block) {
           for (std::size_t i = block.first; i < block.last; ++i) body(i);
@@ -67,42 +72,44 @@ class Loops {
     }
   }
   template <class Body>
-  void each(std::size_t n, Body&& body) {
-    each(n, Crew::usual, body);
+  void each(std::size_t n, Body&& body, Place at = Place::here()) {
+    each(n, Crew::usual, body, {}, at);
   }
 
   // body(*at) for every element of [first, last).
   template <std::random_access_iterator At, class Body>
-  void each(At first, At last, How how, Body&& body, const std::stop_token& stop = {}) {
+  void each(At first, At last, How how, Body&& body, const std::stop_token& stop = {}, Place at = Place::here()) {
     static_assert(HasPlaces<At>,
                   "each: these items are proxies (std::vector<bool>?), neighbours of which cannot be written by two "
                   "workers: use a vector of char");
     using Step = std::iter_difference_t<At>;
     each(
-        static_cast<std::size_t>(last - first), how, [&](std::size_t i) { body(first[static_cast<Step>(i)]); }, stop);
+        static_cast<std::size_t>(last - first), how, [&](std::size_t i) { body(first[static_cast<Step>(i)]); }, stop,
+        at);
   }
   template <std::random_access_iterator At, class Body>
-  void each(At first, At last, Body&& body) {
-    each(first, last, Crew::usual, body);
+  void each(At first, At last, Body&& body, Place at = Place::here()) {
+    each(first, last, Crew::usual, body, {}, at);
   }
 
   // body(item) for every item.
   template <Items All, class Body>
-  void each(All&& items, How how, Body&& body, const std::stop_token& stop = {}) {
-    each(std::begin(items), std::end(items), how, body, stop);
+  void each(All&& items, How how, Body&& body, const std::stop_token& stop = {}, Place at = Place::here()) {
+    each(std::begin(items), std::end(items), how, body, stop, at);
   }
   template <Items All, class Body>
-  void each(All&& items, Body&& body) {
-    each(std::begin(items), std::end(items), Crew::usual, body);
+  void each(All&& items, Body&& body, Place at = Place::here()) {
+    each(std::begin(items), std::end(items), Crew::usual, body, {}, at);
   }
 
   // fn(i) for every i, in order, in memory first touched by the worker that fills it. Throws Error (crew.stopped) when
   // a stop request left a part unfilled.
   template <class Fn>
-  auto collect(std::size_t n, How how, Fn&& fn, const std::stop_token& stop = {}) {
+  auto collect(std::size_t n, How how, Fn&& fn, const std::stop_token& stop = {}, Place at = Place::here()) {
     if constexpr (makes_items<Fn>()) {
       using T = std::decay_t<std::invoke_result_t<Fn&, std::size_t>>;
       Filler<T> filler(n);
+      note_place(at);
       self().pieces(n, how, stop, [&](Range range, const auto& enough) { filler.fill(range, enough, fn); });
       refuse_half(stop, "collect");
       return std::move(filler).finished();
@@ -111,8 +118,8 @@ class Loops {
     }
   }
   template <class Fn>
-  auto collect(std::size_t n, Fn&& fn) {
-    return collect(n, Crew::usual, fn);
+  auto collect(std::size_t n, Fn&& fn, Place at = Place::here()) {
+    return collect(n, Crew::usual, fn, {}, at);
   }
 
   // combine(… combine(combine(start, a), b) …) of per_range's results, in index order. The borders of the ranges depend
@@ -121,13 +128,13 @@ class Loops {
   // out.
   template <class Start, class PerRange, class Combine>
   auto fold(std::size_t n, How how, Start start, PerRange&& per_range, Combine&& combine,
-            const std::stop_token& stop = {}) {
+            const std::stop_token& stop = {}, Place at = Place::here()) {
     if constexpr (makes_parts<PerRange>()) {
       using T = std::decay_t<std::invoke_result_t<PerRange&, Range>>;
       const std::size_t pieces = fixed_ranges(n);
       std::vector<std::optional<T>> partial(pieces);
       const auto one = [&](std::size_t k) { partial[k].emplace(per_range(even_part(n, pieces, k))); };
-      each(pieces, how, one, stop);
+      each(pieces, how, one, stop, at);
       refuse_half(stop, "fold");
       for (std::optional<T>& part : partial) start = combine(std::move(start), std::move(*part));
     }
@@ -135,47 +142,49 @@ class Loops {
   }
   template <class Start, class PerRange, class Combine>
   requires(!std::is_same_v<std::decay_t<Start>, How>) auto fold(std::size_t n, Start start, PerRange&& per_range,
-                                                                Combine&& combine, const std::stop_token& stop = {}) {
-    return fold(n, Crew::small_pieces(1), std::move(start), per_range, combine, stop);
+                                                                Combine&& combine, const std::stop_token& stop = {}, Place at = Place::here()) {
+    return fold(n, Crew::small_pieces(1), std::move(start), per_range, combine, stop, at);
   }
 
   // The same over contiguous items: per_range(std::span).
   template <Items All, class Start, class PerRange, class Combine>
   auto fold(All&& items, How how, Start start, PerRange&& per_range, Combine&& combine,
-            const std::stop_token& stop = {}) {
+            const std::stop_token& stop = {}, Place at = Place::here()) {
     const std::span all(items);
     const auto of = [&](Range range) { return per_range(all.subspan(range.first, range.size())); };
-    return fold(all.size(), how, std::move(start), of, combine, stop);
+    return fold(all.size(), how, std::move(start), of, combine, stop, at);
   }
   template <Items All, class Start, class PerRange, class Combine>
   requires(!std::is_same_v<std::decay_t<Start>, How>) auto fold(All&& items, Start start, PerRange&& per_range,
-                                                                Combine&& combine, const std::stop_token& stop = {}) {
-    return fold(items, Crew::small_pieces(1), std::move(start), per_range, combine, stop);
+                                                                Combine&& combine, const std::stop_token& stop = {}, Place at = Place::here()) {
+    return fold(items, Crew::small_pieces(1), std::move(start), per_range, combine, stop, at);
   }
 
   // body(Tile) for tiles that together are all of rows × columns. `how` is counted in tiles.
   template <class Body>
   void tiles(std::size_t rows, std::size_t columns, TileSize size, How how, Body&& body,
-             const std::stop_token& stop = {}) {
+             const std::stop_token& stop = {}, Place at = Place::here()) {
     const Tiling tiling(rows, columns, size);
+    note_place(at);
     self().pieces(tiling.count(), how, stop, [&](Range range, const auto& enough) {
       for (std::size_t k = range.first; k < range.last && !enough(); ++k) body(tiling.at(k));
     });
   }
   template <class Body>
-  void tiles(std::size_t rows, std::size_t columns, TileSize size, Body&& body) {
-    tiles(rows, columns, size, Crew::small_pieces(1), body);
+  void tiles(std::size_t rows, std::size_t columns, TileSize size, Body&& body, Place at = Place::here()) {
+    tiles(rows, columns, size, Crew::small_pieces(1), body, {}, at);
   }
   template <class Body>
-  void tiles(std::size_t rows, std::size_t columns, Body&& body) {
-    tiles(rows, columns, TileSize{}, Crew::small_pieces(1), body);
+  void tiles(std::size_t rows, std::size_t columns, Body&& body, Place at = Place::here()) {
+    tiles(rows, columns, TileSize{}, Crew::small_pieces(1), body, {}, at);
   }
 
   // body(i, value) for every i of 0 … n-1, and body(range, value): value is the worker's own, made by make() when the
   // worker takes its first piece in this call, and gone with the call. For buffers that are dear to make.
   template <class Make, class Body>
-  void each_with(Make&& make, std::size_t n, How how, Body&& body, const std::stop_token& stop = {}) {
+  void each_with(Make&& make, std::size_t n, How how, Body&& body, const std::stop_token& stop = {}, Place at = Place::here()) {
     Scratch<std::decay_t<std::invoke_result_t<Make&>>> scratch(self().workers());
+    note_place(at);
     self().pieces(n, how, stop, [&](Range range, const auto& enough) {
       auto& mine = scratch.mine(make);
       in_blocks(range, enough, [&](Range block) {
@@ -184,17 +193,18 @@ class Loops {
     });
   }
   template <class Make, class Body>
-  void each_with(Make&& make, std::size_t n, Body&& body) {
-    each_with(make, n, Crew::usual, body);
+  void each_with(Make&& make, std::size_t n, Body&& body, Place at = Place::here()) {
+    each_with(make, n, Crew::usual, body, {}, at);
   }
   template <class Make, class Body>
-  void ranges_with(Make&& make, std::size_t n, How how, Body&& body, const std::stop_token& stop = {}) {
+  void ranges_with(Make&& make, std::size_t n, How how, Body&& body, const std::stop_token& stop = {}, Place at = Place::here()) {
     Scratch<std::decay_t<std::invoke_result_t<Make&>>> scratch(self().workers());
+    note_place(at);
     self().pieces(n, how, stop, [&](Range range, const auto&) { body(range, scratch.mine(make)); });
   }
   template <class Make, class Body>
-  void ranges_with(Make&& make, std::size_t n, Body&& body) {
-    ranges_with(make, n, Crew::usual, body);
+  void ranges_with(Make&& make, std::size_t n, Body&& body, Place at = Place::here()) {
+    ranges_with(make, n, Crew::usual, body, {}, at);
   }
 
  private:

@@ -25,7 +25,7 @@ class Noted {
   std::atomic<std::int64_t> value_{0};
 };
 
-struct alignas(line_bytes) Lane {
+struct alignas(line_bytes) BusyLane {
   Noted busy_ns;  // from taking up work to finding none left
   Noted cpu_ns;   // of that, running on a processor
   Noted pieces;
@@ -34,10 +34,10 @@ struct alignas(line_bytes) Lane {
 
 struct Meter {
   explicit Meter(int workers)
-      : lanes(std::make_unique<Lane[]>(static_cast<std::size_t>(workers))), lane_count(workers) {}
-  Lane* lane(int worker) noexcept { return &lanes[static_cast<std::size_t>(worker)]; }
+      : lanes(std::make_unique<BusyLane[]>(static_cast<std::size_t>(workers))), lane_count(workers) {}
+  BusyLane* lane(int worker) noexcept { return &lanes[static_cast<std::size_t>(worker)]; }
 
-  std::unique_ptr<Lane[]> lanes;
+  std::unique_ptr<BusyLane[]> lanes;
   int lane_count;
   Noted calls;
   Noted calls_ns;  // the caller, from the start of each outermost call to its end
@@ -63,7 +63,7 @@ class MeterSwitch {
 // Adds the stretch between its making and its end to a lane. Does nothing without a lane.
 class Busy {
  public:
-  explicit Busy(Lane* lane) noexcept : lane_(lane) {
+  explicit Busy(BusyLane* lane) noexcept : lane_(lane) {
     if (lane_ == nullptr) return;
     start_ns_ = now_ns();
     cpu_ns_ = thread_cpu_ns();
@@ -77,7 +77,7 @@ class Busy {
   Busy& operator=(const Busy&) = delete;
 
  private:
-  Lane* lane_;
+  BusyLane* lane_;
   std::int64_t start_ns_ = 0;
   std::int64_t cpu_ns_ = 0;
 };

@@ -156,6 +156,102 @@ void fields(F&& f, R& c) {
 }
 
 template <class F, class R>
+requires std::is_same_v<std::remove_const_t<R>, ImbalanceCauses>
+void fields(F&& f, R& c) {
+  f("late_s", c.late_s);
+  f("shared_s", c.shared_s);
+  f("lock_s", c.lock_s);
+  f("uneven_s", c.uneven_s);
+  f("divisible_s", c.divisible_s);
+}
+
+template <class F, class R>
+requires std::is_same_v<std::remove_const_t<R>, RegionFacts>
+void fields(F&& f, R& r) {
+  f("place", r.place);
+  f("sharing", r.sharing);
+  f("calls", r.calls);
+  f("n", r.n);
+  f("pieces", r.pieces);
+  f("stolen", r.stolen);
+  f("wall_s", r.wall_s);
+  f("body_s", r.body_s);
+  f("dispatch_s", r.dispatch_s);
+  f("late_s", r.late_s);
+  f("no_work_s", r.no_work_s);
+  f("imbalance_s", r.imbalance_s);
+  f("causes", r.causes);
+  f("longest_piece_s", r.longest_piece_s);
+  f("longest_piece_at", r.longest_piece_at);
+  f("longest_piece_lane", r.longest_piece_lane);
+  f("mean_piece_s", r.mean_piece_s);
+  f("finer_s", r.finer_s);
+  f("tapering_s", r.tapering_s);
+}
+
+template <class F, class R>
+requires std::is_same_v<std::remove_const_t<R>, SerialFacts>
+void fields(F&& f, R& s) {
+  f("after", s.after);
+  f("before", s.before);
+  f("phase", s.phase);
+  f("seconds", s.seconds);
+  f("count", s.count);
+}
+
+template <class F, class R>
+requires std::is_same_v<std::remove_const_t<R>, LockFacts>
+void fields(F&& f, R& l) {
+  f("name", l.name);
+  f("waits", l.waits);
+  f("wait_s", l.wait_s);
+  f("holds", l.holds);
+  f("hold_s", l.hold_s);
+}
+
+template <class F, class R>
+requires std::is_same_v<std::remove_const_t<R>, StageFigures>
+void fields(F&& f, R& s) {
+  f("name", s.name);
+  f("alone", s.alone);
+  f("busy_s", s.busy_s);
+  f("items", s.items);
+  f("waited_s", s.waited_s);
+}
+
+template <class F, class R>
+requires std::is_same_v<std::remove_const_t<R>, LaneSums>
+void fields(F&& f, R& s) {
+  f("wall_s", s.wall_s);
+  f("lanes", s.lanes);
+  f("parts_s", s.parts_s);
+  f.later("plain_s", s.plain_s);
+  f.later("slowdown", s.slowdown);
+  f.later("metering_s", s.metering_s);
+  f.later("cpu_frames_s", s.cpu_frames_s);
+  f.later("cpu_kernel_s", s.cpu_kernel_s);
+  f.later("cpu_tree_s", s.cpu_tree_s);
+  f.later("system_s", s.system_s);
+  f.later("serial_cpu_s", s.serial_cpu_s);
+  f.later("moved_bytes", s.moved_bytes);
+  f.later("buffer_full_s", s.buffer_full_s);
+  f.later("source_s", s.source_s);
+  f.later("events", s.events);
+  f.later("regions", s.regions);
+  f.later("short_regions_s", s.short_regions_s);
+  f.later("call_cost_s", s.call_cost_s);
+  f.later("piece_cost_s", s.piece_cost_s);
+  f.later("withheld", s.withheld);
+  f.later("delay_known", s.delay_known);
+  f.later("lane_body_s", s.lane_body_s);
+  f.later("by_place", s.by_place);
+  f.later("serials", s.serials);
+  f.later("locks", s.locks);
+  f.later("stages", s.stages);
+  f.later("phases", s.phases);
+}
+
+template <class F, class R>
 requires std::is_same_v<std::remove_const_t<R>, Cell>
 void fields(F&& f, R& c) {
   f("variant", c.variant);
@@ -176,6 +272,7 @@ void fields(F&& f, R& c) {
   f.later("printed", c.printed);
   f.later("answer", c.answer);
   f.later("check", c.check);
+  f.later("metered", c.metered);
   f("faults", c.faults);
   f("trials", c.trials);
 }

@@ -14,6 +14,9 @@ Line::Line(const std::vector<StageFacts>& stages, std::size_t room, const std::s
   places_.push_back({"source", StageKind::alone});
   for (const StageFacts& stage : stages) places_.push_back({stage.name, stage.kind});
   for (Place& place : places_) place.waiting.reserve(room);
+  if (LaneBook* book = open_lanes.load(std::memory_order_relaxed); book != nullptr && lane_here != nullptr) {
+    for (Place& place : places_) place.logged_as = book->keep_name(place.name.c_str());
+  }
   free_.reserve(room);
   for (std::size_t k = room; k > 0; --k) free_.push_back(k - 1);
 }
@@ -93,6 +96,7 @@ void Line::leave_out(std::size_t from, std::uint64_t number) {
 void Line::end_step(const Step& step, bool goes_on, std::int64_t ns) noexcept {
   Place& place = places_[step.place];
   place.busy_ns += ns;
+  ++place.passed;
   place.taken = false;
   if (step.place == source) {
     if (goes_on) {
@@ -129,7 +133,32 @@ void Line::drop_all() noexcept {
   }
 }
 
+// Why there is no step for this worker: a stage for one at a time has items waiting, the longest queue first; else
+// there is no room for more, or the source is at work.
+Frame Line::shortage() const noexcept {
+  Frame frame{Doing::stage, Shortage::none, lane_here->at().region, nullptr, nullptr};
+  const Place* queued = nullptr;
+  for (const Place& place : places_) {
+    if (place.kind == StageKind::many || !place.taken || place.waiting.empty()) continue;
+    if (queued == nullptr || place.waiting.size() > queued->waiting.size()) queued = &place;
+  }
+  if (queued != nullptr) {
+    frame.shortage = Shortage::stage_taken;
+    frame.about = queued->logged_as;
+  } else if (free_.empty()) {
+    frame.shortage = Shortage::buffer_full;
+  } else {
+    frame.shortage = Shortage::source;
+    frame.about = places_[source].logged_as;
+  }
+  return frame;
+}
+
 void Line::work(const Calls& calls, void* (*item_at)(void*, std::size_t), void* items) {
+  PieceLog log(lane_here);
+  if (lane_here != nullptr) {
+    if (LaneBook* book = open_lanes.load(std::memory_order_relaxed)) book->region_has_stages(lane_here->at().region);
+  }
   std::unique_lock<std::mutex> lock(mutex_);
   while (true) {
     Step step{};
@@ -137,7 +166,12 @@ void Line::work(const Calls& calls, void* (*item_at)(void*, std::size_t), void* 
       if (error_) drop_all();
       if (over()) return changed_.notify_all();
       ++asleep_;
-      changed_.wait(lock);
+      if (lane_here == nullptr) {
+        changed_.wait(lock);
+      } else {
+        const InFrame waiting(shortage());
+        changed_.wait(lock);
+      }
       --asleep_;
       continue;
     }
@@ -154,6 +188,7 @@ void Line::work(const Calls& calls, void* (*item_at)(void*, std::size_t), void* 
       error = std::current_exception();
     }
     const std::int64_t ns = now_ns() - start;
+    log.ended(step.what.number, 1);
     lock.lock();
     if (error && !error_) error_ = error;
     end_step(step, goes_on, ns);
@@ -161,6 +196,10 @@ void Line::work(const Calls& calls, void* (*item_at)(void*, std::size_t), void* 
 }
 
 PipelineFacts Line::finish() {
+  if (LaneBook* book = open_lanes.load(std::memory_order_relaxed); book != nullptr && lane_here != nullptr) {
+    for (const Place& place : places_)
+      book->add_stage(place.name.c_str(), place.kind != StageKind::many, place.busy_ns, place.passed);
+  }
   if (error_) std::rethrow_exception(error_);
   PipelineFacts facts{static_cast<std::size_t>(numbers_), passed_, dropped_, {}};
   for (const Place& place : places_) facts.stages.push_back({place.name, static_cast<double>(place.busy_ns) * 1e-9});

@@ -16,6 +16,7 @@
 #include <vector>
 
 #include "antcrew/base/enough.hpp"
+#include "antcrew/log/lanes.hpp"
 
 namespace antcrew {
 
@@ -68,6 +69,8 @@ class Line {
     std::uint64_t next = 0;             // of a place in order: the number it takes next
     std::vector<std::uint64_t> gone{};  // of a place in order: left out before they came, a heap
     std::int64_t busy_ns = 0;
+    std::uint64_t passed = 0;
+    const char* logged_as = nullptr;  // while a log is open
   };
   struct Step {
     std::size_t place;
@@ -82,6 +85,7 @@ class Line {
   bool over() const noexcept;
   void end_step(const Step& step, bool goes_on, std::int64_t ns) noexcept;
   void drop_all() noexcept;
+  Frame shortage() const noexcept;
   void leave_out(std::size_t from, std::uint64_t number);
   void advance(Place& place);
 

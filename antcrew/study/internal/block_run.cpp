@@ -161,7 +161,15 @@ void BlockRun::lost(Fault fault) {
 }
 
 void BlockRun::check(std::size_t cell, std::size_t other_size) {
-  Visit visit = run_.tools.host.check(cell, other_size);
+  keep_beside(cell, run_.tools.host.check(cell, other_size));
+}
+
+void BlockRun::meter(std::size_t cell, int calls) {
+  keep_beside(cell, run_.tools.host.meter(cell, calls));
+}
+
+// What was not timed.
+void BlockRun::keep_beside(std::size_t cell, Visit visit) {
   run_.visit_ended_ns = run_.tools.now_ns();
   RecordStep step;
   step.visited.emplace();

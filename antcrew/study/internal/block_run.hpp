@@ -36,6 +36,8 @@ class BlockRun {
   void lost(Fault fault);
   // Has cells()[cell] tried with another input, and the baseline on its own once more; 0 = there is no other.
   void check(std::size_t cell, std::size_t other_size);
+  // Has it called so many times with a log of what its workers do.
+  void meter(std::size_t cell, int calls);
 
   // One generation of stands, visited in so many rounds. `may_go` is asked before each visit with the seconds that it
   // will take, as far as can be told; when it says no, the round stays unfinished. False then, and when the baseline
@@ -57,6 +59,7 @@ class BlockRun {
   double visiting_s() const noexcept { return visiting_s_; }
 
  private:
+  void keep_beside(std::size_t cell, Visit visit);
   bool one_round(bool keep_stands, const MayGo& may_go);
   std::vector<std::size_t> order();
   std::vector<std::size_t> order_of_want() const;

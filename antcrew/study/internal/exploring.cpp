@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <limits>
+#include <map>
 #include <numeric>
 
 #include "antcrew/analysis/conclusion.hpp"
@@ -20,6 +21,8 @@ constexpr int measured_generations = 3;  // by then their cost is known, also on
 constexpr double crowd_share = 0.03;     // of a block's time at most
 constexpr std::size_t crowd_samples = 15;
 constexpr double checks_share = 0.05;  // of the budget at most
+constexpr double meter_share = 0.1;    // the same
+constexpr int metered_calls = 3;
 
 std::vector<std::size_t> order_of_points(const Record& record) {
   std::vector<std::size_t> order(record.points.size());
@@ -103,6 +106,7 @@ class Exploring {
       if (block.open()) {
         rounds(point, block);
         checks(point, block);
+        meter(point, block);
       }
     } catch (const BlockLost& lost) {
       block.lost(lost.fault);
@@ -263,6 +267,66 @@ class Exploring {
                                left.count, left.count == 1 ? "" : "s", run_.record.points[point].size, left.needed_s));
   }
 
+  // Each variant at its largest worker count, and the fastest cell, the baseline first: what they do is logged in calls
+  // that are not timed.
+  void meter(std::size_t point, BlockRun& block) {
+    if (run_.plan.meter == Metering::none) return;
+    const std::vector<std::size_t> order = cells_to_meter(block);
+    const double allowed_s = meter_share * run_.budget.total_s();
+    LeftOut left{LeftOut::What::metering, point, 0, 0};
+    for (const std::size_t i : order) {
+      const Cell& cell = run_.record.cells[block.cells()[i].index];
+      const double foreseen_s = (2 * metered_calls + 2) * cell.trials.back().wall_s;
+      const bool baseline = cell.kind == Cell::Kind::baseline;
+      if (run_.budget.limited() && meter_s_ + foreseen_s > (baseline ? 2 : 1) * allowed_s) {
+        ++left.count;
+        left.needed_s += foreseen_s;
+        continue;
+      }
+      const double before_s = run_.elapsed_s();
+      block.meter(i, metered_calls);
+      meter_s_ += run_.elapsed_s() - before_s;
+    }
+    if (left.count == 0) return;
+    left.needed_s = (meter_s_ + left.needed_s) / meter_share;
+    run_.leave_out(left, fmt::format("no time to see where the time went in {} cell{} at size {}: a budget of about "
+                                     "{:.0f} s has it",
+                                     left.count, left.count == 1 ? "" : "s", run_.record.points[point].size,
+                                     left.needed_s));
+  }
+
+  std::vector<std::size_t> cells_to_meter(BlockRun& block) const {
+    std::map<std::string, int> most;
+    const Cell* fastest = nullptr;
+    const auto cell_at = [&](std::size_t i) -> const Cell& { return run_.record.cells[block.cells()[i].index]; };
+    const auto can = [&](const Cell& cell) {
+      return !cell.trials.empty() && cell.faults.empty() && cell.metered.empty();
+    };
+    for (std::size_t i = 0; i < block.cells().size(); ++i) {
+      const Cell& cell = cell_at(i);
+      if (!can(cell) || cell.kind != Cell::Kind::variant) continue;
+      int& workers = most[cell.key()];
+      workers = std::max(workers, cell.workers);
+      if (fastest == nullptr || cell.trials.back().wall_s < fastest->trials.back().wall_s) fastest = &cell;
+    }
+    std::vector<std::size_t> order;
+    for (std::size_t i = 0; i < block.cells().size(); ++i) {
+      const Cell& cell = cell_at(i);
+      if (!can(cell) || cell.kind == Cell::Kind::probe) continue;
+      const bool baseline = cell.kind == Cell::Kind::baseline;
+      if (baseline || run_.plan.meter == Metering::all || &cell == fastest || cell.workers == most[cell.key()])
+        order.push_back(i);
+    }
+    std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) {
+      const auto rank = [&](std::size_t i) {
+        const Cell& cell = cell_at(i);
+        return cell.kind == Cell::Kind::baseline ? -1.0 : cell.trials.back().wall_s;
+      };
+      return rank(a) < rank(b);
+    });
+    return order;
+  }
+
   // The next smaller size of the study with all else equal, else one eighth less.
   std::size_t other_size(std::size_t point) const {
     const Point& at = run_.record.points[point];
@@ -328,6 +392,7 @@ class Exploring {
   bool nothing_more_ = false;
   int most_copies_ = 0;  // of a crowd at this point
   double crowd_s_ = 0;   // spent on crowds at this point
+  double meter_s_ = 0;   // spent on metered calls, at all points
   double checks_s_ = 0;  // spent on checks, at all points
 };
 

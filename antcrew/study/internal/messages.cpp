@@ -17,8 +17,8 @@ std::string to_message(const MadeBlock& made, const BlockFacts& facts) {
 }
 
 std::string to_message(const VisitOrder& order) {
-  return fmt::format("{} {} {} {} {} {}", order.round, order.since_ns, order.keep ? 1 : 0, order.memory ? 1 : 0,
-                     order.check ? 1 : 0, order.other_size);
+  return fmt::format("{} {} {} {} {} {} {}", order.round, order.since_ns, order.keep ? 1 : 0, order.memory ? 1 : 0,
+                     order.check ? 1 : 0, order.other_size, order.metered);
 }
 
 VisitOrder order_from_message(const std::string& message) {
@@ -30,6 +30,7 @@ VisitOrder order_from_message(const std::string& message) {
   order.memory = std::strtol(at, &at, 10) != 0;
   order.check = std::strtol(at, &at, 10) != 0;
   order.other_size = std::strtoull(at, &at, 10);
+  order.metered = static_cast<int>(std::strtol(at, &at, 10));
   return order;
 }
 

@@ -19,6 +19,7 @@
 #include "antcrew/crew/internal/processes/memory_file.hpp"
 #include "antcrew/crew/transfer.hpp"
 #include "antcrew/log/journal.hpp"
+#include "antcrew/log/lanes.hpp"
 #include "antcrew/machine/bed.hpp"
 #include "antcrew/machine/cache_line.hpp"
 
@@ -56,6 +57,8 @@ struct RegionOrder {
   Split split = Split::even();
   Way way = Way::copied;
   Journal* journal = nullptr;
+  LaneBook* lanes = nullptr;
+  std::uint32_t region = 0;  // by the number that the book has for it
   const Packer* arguments = nullptr;  // in the parent
   std::size_t argument_bytes = 0;     // of standing workers, in Board::arguments unless they came through the socket
   bool arguments_sent = false;

@@ -175,6 +175,10 @@ void ProcessTeam::run(RegionOrder order, Sink& sink, const std::stop_token& stop
   delivered_.clear();
   tries_ = 1;
   Accounting accounting(sink, delivered_);
+  const OuterRegion logged(order.n, Sharing::processes, workers(), crew_, forks_each_time());
+  order.lanes = logged.book();
+  order.region = logged.number();
+  const LaneHandOver handed_over(logged);
   place(order);
   const auto cancel = [this] { board().cancelled.store(true, std::memory_order_relaxed); };
   const std::stop_callback on_stop(stop, cancel);
@@ -277,6 +281,7 @@ void ProcessTeam::become_worker(int worker) {
 
 bool ProcessTeam::receive_parcel(int worker, Sink& sink) {
   const Phase phase(taking_data);
+  const InFrame moving({Doing::moving, Shortage::none, board().order.region, nullptr, nullptr});
   const Adding adding(parent_moved_.seconds);
   Inbox inbox(*this, worker);
   try {

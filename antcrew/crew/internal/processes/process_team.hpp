@@ -57,6 +57,7 @@ class ProcessTeam {
   // Begins the region on workers 0 … count-1, and returns when all of them have ended their parts, having given the
   // sink what they sent; notes the first that died.
   virtual void region(int count, Sink& sink) = 0;
+  virtual bool forks_each_time() const noexcept = 0;
   // Ends whatever still runs of the region.
   virtual void give_up() noexcept = 0;
 
@@ -117,6 +118,7 @@ class ForkedTeam : public ProcessTeam {
   ForkedTeam(int workers, const CrewOptions& options);
 
  protected:
+  bool forks_each_time() const noexcept override { return true; }
   void region(int count, Sink& sink) override;
   void give_up() noexcept override;
 
@@ -135,6 +137,7 @@ class StandingTeam : public ProcessTeam {
   ~StandingTeam() override;
 
  protected:
+  bool forks_each_time() const noexcept override { return false; }
   void region(int count, Sink& sink) override;
   void give_up() noexcept override;
 
@@ -152,6 +155,7 @@ class StandingTeam : public ProcessTeam {
 
   bool may_spin_;
   Journal* journal_at_start_ = nullptr;
+  LaneBook* lanes_at_start_ = nullptr;
   std::map<std::uint64_t, std::weak_ptr<CommonMemory>> told_;
   std::vector<std::map<std::uint64_t, bool>> knows_;  // each worker: serial numbers of arrays that it has mapped
   std::uint32_t region_ = 0;

@@ -50,7 +50,9 @@ StandingTeam::StandingTeam(int workers, const CrewOptions& options)
     : ProcessTeam("StandingCrew", workers, options),
       may_spin_(workers + 1 <= usable_processors_now()),
       journal_at_start_(newest_journal.load(std::memory_order_relaxed)),
+      lanes_at_start_(newest_lanes.load(std::memory_order_relaxed)),
       knows_(static_cast<std::size_t>(workers)) {
+  const InFrame starting({Doing::starting, Shortage::none, 0, nullptr, nullptr});
   try {
     for (int worker = 0; worker < workers; ++worker) start(worker);
   } catch (...) {
@@ -80,6 +82,7 @@ void StandingTeam::make_room() noexcept {
 
 StandingTeam::~StandingTeam() {
   if (!own()) return;
+  const InFrame ending({Doing::starting, Shortage::none, 0, nullptr, nullptr});
   board().leaving.store(true, std::memory_order_seq_cst);
   board().region.fetch_add(1, std::memory_order_seq_cst);
   wake_all_shared(board().region);
@@ -186,6 +189,7 @@ void StandingTeam::post() {
   order.argument_bytes = arguments.small().size();
   // One that was made after the workers began is not where they could write to.
   if (order.journal != journal_at_start_) order.journal = nullptr;
+  if (order.lanes != lanes_at_start_) order.lanes = nullptr;
   if (!order.arguments_sent) std::copy(arguments.small().begin(), arguments.small().end(), board().arguments.begin());
   for (Worker& worker : workers_) worker.ended = false;
   board().region.store(++region_, std::memory_order_seq_cst);

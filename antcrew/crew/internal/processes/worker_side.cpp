@@ -30,13 +30,17 @@ void keep_text(std::array<char, room>& to, const std::string& text) noexcept {
 // Adds the stretch up to its end to a sum.
 class Moving {
  public:
-  explicit Moving(std::int64_t& sum) noexcept : sum_(sum), start_ns_(now_ns()) {}
+  explicit Moving(std::int64_t& sum) noexcept
+      : sum_(sum),
+        frame_({Doing::moving, Shortage::none, lane_here == nullptr ? 0 : lane_here->at().region, nullptr, nullptr}),
+        start_ns_(now_ns()) {}
   ~Moving() { sum_ += now_ns() - start_ns_; }
   Moving(const Moving&) = delete;
   Moving& operator=(const Moving&) = delete;
 
  private:
   std::int64_t& sum_;
+  InFrame frame_;
   std::int64_t start_ns_;
 };
 
@@ -50,6 +54,7 @@ void WorkerSide::do_part() noexcept {
   slot_.first.store(0, std::memory_order_relaxed);
   slot_.last.store(0, std::memory_order_relaxed);
   slot_.part.store(Part::at_work, std::memory_order_relaxed);
+  const InLane in(order().lanes, worker_, {Doing::body, Shortage::none, order().region, nullptr, nullptr});
   try {
     order().work(*this);
     slot_.part.store(Part::done, std::memory_order_release);

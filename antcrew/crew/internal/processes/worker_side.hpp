@@ -49,6 +49,8 @@ class WorkerSide : private BlockSource {
   // fn(Range) for this worker's pieces, until none is left or it is enough.
   template <class Fn>
   void pieces(Fn&& fn) {
+    PieceLog log(lane_here);
+    log_ = &log;
     auto units = [&](Range range) {
       held(Range{range.first * order().unit, std::min(range.last * order().unit, order().n)}, fn);
     };
@@ -93,6 +95,7 @@ class WorkerSide : private BlockSource {
     slot_.first.store(range.first, std::memory_order_relaxed);
     slot_.last.store(range.last, std::memory_order_relaxed);
     fn(range);
+    log_->ended(range.first, range.size());
   }
   std::vector<char> read_arguments();
   void read(void* to, std::size_t bytes) override;
@@ -113,6 +116,7 @@ class WorkerSide : private BlockSource {
   bool reading_ = false;  // arguments, of which some may still be on their way
   RangeList ranges_;
   Packer packer_;
+  PieceLog* log_ = nullptr;
   std::int64_t moving_ns_ = 0;
   std::map<std::uint64_t, std::shared_ptr<CommonMemory>> commons_;
 };

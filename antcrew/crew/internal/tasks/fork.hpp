@@ -19,11 +19,15 @@ struct DestroyAtEnd {
 };
 
 // A fork's run by a worker that took it: what is forked in it descends from it.
+void tell_growth() noexcept;
+
 class StolenRun {
  public:
   StolenRun(JoinTask& task, TaskWorker& worker) noexcept
       : owner_(task.owner), worker_(worker), scope_(worker.open_scope(worker.scope())) {
     if (scope_ != nullptr) task.begins_as(scope_);
+    if (lane_here != nullptr) [[unlikely]]
+      tell_growth();
   }
   // The task may be gone afterwards.
   void end(JoinTask& task) noexcept {

@@ -169,6 +169,7 @@ class Halving {
     } catch (...) {
       keep_error();
     }
+    worker.tell_pieces(range.first, first - range.first, done);
     range.first = first;
     starving ? pace.begin_again() : pace.block_ended(done);
   }

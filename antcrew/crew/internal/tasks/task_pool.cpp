@@ -34,6 +34,7 @@ TaskPool::TaskPool(int workers, const CrewOptions& options)
     standing_.back()->random_ = static_cast<std::uint32_t>(number) * 2'654'435'761u;
   }
   try {
+    const InFrame starting({Doing::starting, Shortage::none, 0, nullptr, nullptr});
     threads_.start(
         [](void* pool, int worker) {
           static_cast<TaskPool*>(pool)->standing_[static_cast<std::size_t>(worker - 1)]->serve();
@@ -61,6 +62,7 @@ TaskPool::~TaskPool() {
 }
 
 void TaskPool::stop_threads() noexcept {
+  const InFrame ending({Doing::starting, Shortage::none, 0, nullptr, nullptr});
   leaving_.store(true, std::memory_order_seq_cst);
   for (const auto& worker : standing_) wake(*worker, TaskWorker::idle);
   threads_.join();
@@ -104,8 +106,11 @@ TaskWorker* TaskPool::claim_caller(std::size_t& place) {
   return nullptr;
 }
 
-TaskPool::Call::Call(TaskPool& pool)
-    : pool_(pool),
+TaskPool::Call::Call(TaskPool& pool, Sharing sharing, std::size_t n)
+    : pool_((pool.note_caller(), pool)),
+      region_(n, sharing, pool.workers(), "TaskCrew"),
+      body_({Doing::body, Shortage::none, region_.number(), nullptr, nullptr},
+            region_.book() == nullptr ? nullptr : lane_here),
       worker_(pool.claim_caller(place_)),
       frame_(worker_),
       as_(0, worker_),
@@ -146,6 +151,9 @@ void TaskPool::finish_call(TaskWorker& worker) noexcept {
 // The queue
 
 void TaskPool::submit(Task* task, Scope* scope) noexcept {
+  note_caller();
+  if (lane_here != nullptr) [[unlikely]]
+    grows();
   if (TaskWorker* worker = here()) {
     worker->push(task, scope);
   } else {
@@ -234,6 +242,7 @@ void TaskPool::wake_idle() noexcept {
       if (worker->asleep_.load(std::memory_order_seq_cst) != how) continue;
       if (!worker->asleep_.compare_exchange_strong(how, TaskWorker::called, std::memory_order_seq_cst)) continue;
       asleep_.fetch_sub(one_idle, std::memory_order_seq_cst);
+      tell_of_call(*worker);
       if (may_look()) worker->bed_.make_room(processor_here());
       wake_one(worker->asleep_);
       return;
@@ -257,6 +266,7 @@ void TaskPool::wake_waiting(const Scope* scope) noexcept {
 // Whoever changes the word takes the worker off its count. how: as it is expected to sleep; idle stands for both.
 bool TaskPool::wake(TaskWorker& worker, std::uint32_t least) noexcept {
   if (!wake_self(worker, least)) return false;
+  tell_of_call(worker);
   if (may_look()) worker.bed_.make_room(processor_here());
   wake_one(worker.asleep_);
   return true;
@@ -283,6 +293,17 @@ void TaskPool::ended(ScopeName name) noexcept {
     outside_word_.fetch_add(1, std::memory_order_seq_cst);
     wake_all(outside_word_);
   }
+}
+
+void TaskPool::tell_of_call(const TaskWorker& worker) const noexcept {
+  LaneBook* its = book();
+  if (its != nullptr && worker.number < its->lanes()) [[unlikely]]
+    its->lane(worker.number).call_comes(now_ns());
+}
+
+void TaskPool::grows() noexcept {
+  LaneBook* its = open_lanes.load(std::memory_order_relaxed);
+  if (its != nullptr && lane_here != nullptr) its->region_grows(lane_here->at().region);
 }
 
 // How many processors there are to look from may change at any time.

@@ -38,7 +38,7 @@ class TaskPool {
   // already: then the caller works by itself.
   class Call {
    public:
-    explicit Call(TaskPool& pool);
+    explicit Call(TaskPool& pool, Sharing sharing = Sharing::forks, std::size_t n = 0);
     ~Call();
     Call(const Call&) = delete;
     Call& operator=(const Call&) = delete;
@@ -48,6 +48,8 @@ class TaskPool {
 
    private:
     TaskPool& pool_;
+    OuterRegion region_;
+    InFrame body_;
     std::size_t place_ = most_callers;
     TaskWorker* worker_;
     bool finished_ = false;
@@ -84,6 +86,20 @@ class TaskPool {
   int workers() const noexcept { return workers_; }
   const CrewFacts& facts() const noexcept { return threads_.facts(); }
   MeterSwitch& meter() noexcept { return meter_; }
+  // The calling thread gives this crew work: whether its workers are those of the lanes is settled by that.
+  void note_caller() noexcept {
+    LaneBook* book = open_lanes.load(std::memory_order_relaxed);
+    if (book != nullptr && here() == nullptr) [[unlikely]]
+      logged_.store(lane_here == &book->lane(0) && lane_here->depth() == 1 ? book : nullptr, std::memory_order_relaxed);
+  }
+  // The book that standing workers write to; null mostly.
+  LaneBook* book() const noexcept {
+    LaneBook* book = open_lanes.load(std::memory_order_relaxed);
+    return book == nullptr || logged_.load(std::memory_order_relaxed) != book ? nullptr : book;
+  }
+
+  // In the region that the calling thread works for, work is found on the way.
+  static void grows() noexcept;
 
   // Makes sure that somebody is awake who can take the task that was just made public, or `count` such tasks.
   void published(const Scope* scope) noexcept;
@@ -101,6 +117,7 @@ class TaskPool {
   bool lies_aside(const Wanted& wanted) const noexcept;
   bool something_aside() const noexcept { return aside_count_.load(std::memory_order_seq_cst) > 0; }
 
+  void tell_of_call(const TaskWorker& worker) const noexcept;
   void wake_idle() noexcept;
   void wake_waiting(const Scope* scope) noexcept;
   bool wake(TaskWorker& worker, std::uint32_t least) noexcept;
@@ -124,6 +141,7 @@ class TaskPool {
   int most_waking_;
   int made_at_ = fork_depth();
   MeterSwitch meter_;
+  std::atomic<LaneBook*> logged_{nullptr};
   std::vector<std::unique_ptr<TaskWorker>> standing_;              // numbers 1 and up
   std::array<std::unique_ptr<TaskWorker>, most_callers> callers_;  // those made so far, without gaps
   std::atomic<std::size_t> callers_made_{0};
@@ -169,52 +187,69 @@ bool TaskWorker::others_starve() const noexcept {
 
 template <class Done>
 void TaskWorker::work_until(const Wanted& wanted, Done done) {
-  while (!done()) {
-    if (const Found found = find(wanted, false)) {
-      run(found);
-      continue;
+  if (done()) return;
+  Lane* lane = lane_here;
+  const InFrame waiting({Doing::waiting, Shortage::none, lane == nullptr ? 0 : lane->at().region, nullptr, nullptr}, lane);
+  TaskLog log(lane);
+  do {
+    Found found = find(wanted, false);
+    if (!found) {
+      log.rest();
+      const std::int64_t start_ns = watched() ? now_ns() : 0;
+      found = rest_until(wanted, done);
+      if (start_ns != 0) rested(start_ns);
     }
-    const std::int64_t start_ns = watched() ? now_ns() : 0;
-    rest_until(wanted, done);
-    if (start_ns != 0) rested(start_ns);
-  }
+    if (!found) continue;
+    log.begin();
+    run(found);
+    log.ended(std::exchange(told_pieces_, false));
+  } while (!done());
 }
 
 template <class Done>
-void TaskWorker::rest_until(const Wanted& wanted, Done done) noexcept {
-  if (pool.may_look() && looked([&] { return done() || sees(wanted); })) return;
+Found TaskWorker::rest_until(const Wanted& wanted, Done done) noexcept {
+  if (pool.may_look() && looked([&] { return done() || sees(wanted); })) return {};
   const ScopeName name = wanted.name();
   // Somebody has taken the fork just now and not begun it, or it lies deep in the queue.
   if (!name && !wanted.any_begun) {
     const Found found = find(wanted, true);
-    return found ? run(found) : give_way();
+    if (!found) give_way();
+    return found;
   }
   begin_sleep(true, name);
-  if (done()) return end_sleep();
+  if (done()) {
+    end_sleep();
+    return {};
+  }
   Found found = find(wanted, true);
   if (!found && wanted.unbegun != nullptr && wanted.unbegun->load(std::memory_order_seq_cst) >> 32 != 0) {
     found = dig(wanted);
   }
   if (found) {
     end_sleep();
-    return run(found);
+    return found;
   }
-  if (pool.all_wait() && pool.unearth()) return end_sleep();
+  if (pool.all_wait() && pool.unearth()) {
+    end_sleep();
+    return {};
+  }
   sleep();
   // What it was woken for may be for somebody else now.
   if (done()) see_to_others();
+  return {};
 }
 
 template <class Done>
 void TaskPool::wait_for(const Wanted& wanted, Done done) {
   if (done()) return;
+  note_caller();
   if (TaskWorker* worker = here()) {
     if (task_worker_here == worker) return worker->work_until(wanted, done);
     const AgainWorker again(*worker);
     return worker->work_until(wanted, done);
   }
   {
-    Call call(*this);
+    Call call(*this, Sharing::group);
     if (call.worker() != nullptr) return call.worker()->work_until(wanted, done);
   }
   wait_at_most(1e9, done);

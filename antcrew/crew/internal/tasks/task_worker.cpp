@@ -17,6 +17,10 @@ bool TaskWorker::watched() const noexcept {
   return pool.meter_.now() != nullptr;
 }
 
+void tell_growth() noexcept {
+  TaskPool::grows();
+}
+
 // Taking up
 
 Found TaskWorker::own() noexcept {
@@ -84,6 +88,7 @@ Found TaskWorker::steal(const Allowed& allowed) noexcept {
       const Found found = other.deque_.steal(allowed);
       if (!found) continue;
       if (Meter* meter = pool.meter_.now()) meter->lane(number)->stolen.add(1);
+      if (lane_here != nullptr) lane_here->next_is_stolen();
       return found;
     }
   }
@@ -200,8 +205,14 @@ void TaskWorker::serve() noexcept {
     if (Found found = find()) {
       Meter* meter = pool.meter_.now();
       const Busy busy(meter == nullptr ? nullptr : meter->lane(number));
+      LaneBook* book = pool.book();
+      const InLane in(book, number,
+                      {Doing::waiting, Shortage::none, book == nullptr ? 0 : book->region_now(), nullptr, nullptr});
+      TaskLog log(in.lane());
       do {
+        log.begin();
         run(found);
+        log.ended(std::exchange(told_pieces_, false));
       } while ((found = find()));
     }
     if (leaving()) return;

@@ -11,10 +11,12 @@
 
 #include <atomic>
 #include <cstdint>
+#include <utility>
 
 #include "antcrew/crew/internal/here.hpp"
 #include "antcrew/crew/internal/tasks/deque.hpp"
 #include "antcrew/crew/internal/tasks/task.hpp"
+#include "antcrew/log/lanes.hpp"
 #include "antcrew/machine/bed.hpp"
 #include "antcrew/machine/cache_line.hpp"
 #include "antcrew/machine/parking.hpp"
@@ -24,6 +26,42 @@ namespace antcrew::internal {
 class TaskPool;
 class TaskWorker;
 struct LoopTask;
+
+// In a worker's lane: bodies while it runs tasks, one after the other, and what lies below while it looks for some.
+class TaskLog {
+ public:
+  explicit TaskLog(Lane* lane) noexcept : lane_(lane) {}
+  ~TaskLog() { rest(); }
+  TaskLog(const TaskLog&) = delete;
+  TaskLog& operator=(const TaskLog&) = delete;
+
+  void begin() noexcept {
+    if (lane_ != nullptr) [[unlikely]]
+      begin_body();
+  }
+  // `told`: it has written down its pieces itself.
+  void ended(bool told) noexcept {
+    if (!pieces_.begun()) [[likely]]
+      return;
+    told ? pieces_.begin_again() : pieces_.ended(0, 1);
+  }
+  void rest() noexcept {
+    if (!pieces_.begun()) [[likely]]
+      return;
+    pieces_.end();
+    lane_->pop();
+  }
+
+ private:
+  void begin_body() noexcept {
+    if (pieces_.begun()) return;
+    lane_->push({Doing::body, Shortage::none, lane_->at().region, nullptr, nullptr});
+    pieces_.begin(lane_);
+  }
+
+  Lane* lane_;
+  PieceLog pieces_{nullptr};
+};
 
 // The workers that the calling thread is, innermost first: it may be in calls of several crews, one inside the other.
 struct TaskFrame {
@@ -112,6 +150,15 @@ class TaskWorker {
   LoopTask* new_loop_task() noexcept;  // null without memory
   void free_loop_task(LoopTask* task) noexcept;
 
+  // Pieces of a loop, in this worker's lane.
+  void tell_pieces(std::size_t first, std::size_t items, std::size_t pieces) noexcept {
+    Lane* lane = lane_here;
+    if (lane == nullptr) [[likely]]
+      return;
+    lane->pieces_ended(now_ns(), first, items, static_cast<std::uint32_t>(pieces));
+    told_pieces_ = true;
+  }
+
   TaskPool& pool;
   const int number;
   const bool alone;  // nobody takes anything from it
@@ -133,7 +180,7 @@ class TaskWorker {
   void see_to_others() noexcept;
 
   template <class Done>
-  void rest_until(const Wanted& wanted, Done done) noexcept;
+  Found rest_until(const Wanted& wanted, Done done) noexcept;
   void begin_sleep(bool waiting, ScopeName wanted) noexcept;
   void end_sleep() noexcept;
   void sleep() noexcept;
@@ -148,6 +195,7 @@ class TaskWorker {
   FreeScopes free_scopes_;
   LoopTask* free_loop_tasks_ = nullptr;
   std::uint32_t random_ = 0;
+  bool told_pieces_ = false;
   std::atomic<int> neighbourhood_{0};
   alignas(line_bytes) std::atomic<std::uint32_t> asleep_{awake};
   std::atomic<const Scope*> sleeps_for_{nullptr};

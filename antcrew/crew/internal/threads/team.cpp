@@ -50,12 +50,13 @@ Team::Team(int workers, const CrewOptions& options)
 }
 
 Team::~Team() {
+  const InFrame ending({Doing::starting, Shortage::none, 0, nullptr, nullptr});
   stop_threads();
 }
 
 void Team::stop_threads() noexcept {
   if (made_at_ != fork_depth()) return threads_.forget();
-  leaving_ = true;
+  job_.leaving = true;
   region_.fetch_add(1, std::memory_order_seq_cst);
   if (in_squads()) {
     // Those that could not be started pass nothing on.
@@ -85,7 +86,7 @@ void Team::look_around() noexcept {
 
 // Returns false when the team is leaving. Regions do not overlap, so a worker meets every number once.
 bool Team::wait_for_region(int worker, std::uint32_t seen) {
-  // Acquire: pairs with the release of the caller's increment, so job_ and leaving_ are the new ones.
+  // Acquire: pairs with the release of the caller's increment, so job_ and job_.leaving are the new ones.
   const auto changed = [&] { return region_.load(std::memory_order_acquire) != seen; };
   if (!(may_spin() && looked(changed))) {
     look_around();
@@ -98,7 +99,7 @@ bool Team::wait_for_region(int worker, std::uint32_t seen) {
     sleepers_.fetch_sub(1, std::memory_order_relaxed);
     bed.get_up();
   }
-  return !leaving_;
+  return !job_.leaving;
 }
 
 // The same on the squad's line, or on the caller's for a leader. Whoever publishes a number looks afterwards whether
@@ -120,7 +121,7 @@ bool Team::wait_in_squad(int worker, std::uint32_t seen) {
   }
   if (leads) squad_of(worker).region.store(seen + 1, std::memory_order_seq_cst);
   wake_next(worker);
-  return !leaving_;
+  return !job_.leaving;
 }
 
 // Both trees are heaps below one leader: the first of the leaders wakes the second, the k-th those at 2k and 2k + 1;
@@ -163,8 +164,20 @@ bool Team::wake(int worker) noexcept {
 void Team::perform(int worker) noexcept {
   const Entered entered(this, worker);
   Meter* meter = meter_.now();
-  Lane* lane = meter == nullptr ? nullptr : meter->lane(worker);
+  BusyLane* lane = meter == nullptr ? nullptr : meter->lane(worker);
   const Busy busy(lane);
+  if (job_.book == nullptr) [[likely]]
+    return perform_job(worker);
+  // The caller is in its lane.
+  const InLane in(job_.book, worker, {Doing::body, Shortage::none, job_.book->region_now(), nullptr, nullptr});
+  const InFrame body({Doing::body, Shortage::none, job_.book->region_now(), nullptr, nullptr},
+                     worker == 0 ? lane_here : nullptr);
+  perform_job(worker);
+}
+
+void Team::perform_job(int worker) noexcept {
+  Meter* meter = meter_.now();
+  BusyLane* lane = meter == nullptr ? nullptr : meter->lane(worker);
   try {
     const std::size_t pieces = job_.call(job_, worker, *this);
     if (lane != nullptr) lane->pieces.add(static_cast<std::int64_t>(pieces));
@@ -272,6 +285,8 @@ void Team::run(const Job& job) {
   if (cancelled_.load(std::memory_order_relaxed)) cancelled_.store(false, std::memory_order_relaxed);
   const PinnedHere pin(threads_.pin_of_caller());
   job_ = job;
+  const OuterRegion region(job.n, job.sharing, workers_, "ThreadCrew");
+  job_.book = region.book();
   start_region();
   {
     const CallMeter call(meter_.now());

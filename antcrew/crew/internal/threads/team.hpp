@@ -16,6 +16,7 @@
 #include "antcrew/crew/internal/handout.hpp"
 #include "antcrew/crew/internal/meter.hpp"
 #include "antcrew/crew/internal/standing_threads.hpp"
+#include "antcrew/log/lanes.hpp"
 #include "antcrew/machine/bed.hpp"
 #include "antcrew/machine/cache_line.hpp"
 
@@ -29,6 +30,9 @@ struct Job {
   std::size_t (*call)(const Job& job, int worker, Team& team) = nullptr;
   std::size_t n = 0;
   alignas(8) std::array<std::byte, 24> closure = {};
+  LaneBook* book = nullptr;  // null: nobody wants to know
+  Sharing sharing = Sharing::even;
+  bool leaving = false;
 
   template <class Fn>
   static constexpr bool fits = std::is_trivially_copyable_v<Fn> && sizeof(Fn) <= 24 && alignof(Fn) <= 8;
@@ -55,8 +59,10 @@ struct Job {
 
 // on_worker(worker) -> pieces.
 template <class OnWorker>
-Job job_of(OnWorker& on_worker) noexcept {
+Job job_of(OnWorker& on_worker, std::size_t n, Sharing sharing) noexcept {
   Job job;
+  job.n = n;
+  job.sharing = sharing;
   job.call = [](const Job& self, int worker, Team&) -> std::size_t { return self.kept<OnWorker>()(worker); };
   job.keep(on_worker);
   return job;
@@ -104,6 +110,8 @@ class Team {
   // One for each worker, for the region under way.
   Share* shares() noexcept { return shares_.get(); }
   MeterSwitch& meter() noexcept { return meter_; }
+  // The lane of the calling thread for the region under way; null when it is not logged. By a worker in it.
+  Lane* lane_of_caller() const noexcept { return job_.book == nullptr ? nullptr : lane_here; }
   // Of sleeping workers, by the caller itself, since the team was made: for tests. By the caller.
   std::uint64_t wake_ups_by_caller() const noexcept { return wake_ups_; }
 
@@ -116,6 +124,7 @@ class Team {
   bool wait_for_region(int worker, std::uint32_t seen);
   bool wait_in_squad(int worker, std::uint32_t seen);
   void perform(int worker) noexcept;
+  void perform_job(int worker) noexcept;
   void arrive(int worker) noexcept;
   void start_region() noexcept;
   void wake_sleepers() noexcept;
@@ -131,7 +140,6 @@ class Team {
   alignas(line_bytes) std::atomic<std::uint32_t> region_{0};
   std::uint32_t target_ = 0;
   Job job_;
-  bool leaving_ = false;
   // Counts ends over all regions, of workers or of squads; a region is over when it reaches target_.
   alignas(line_bytes) std::atomic<std::uint32_t> ended_{0};
   alignas(line_bytes) std::atomic<int> sleepers_{0};

@@ -1,0 +1,369 @@
+#include "antcrew/log/lane_sums.hpp"
+
+#include <algorithm>
+#include <cstring>
+#include <limits>
+#include <numeric>
+#include <tuple>
+
+#include "antcrew/log/internal/flat_regions.hpp"
+
+namespace antcrew::internal {
+
+const char* name_of(LaneState state) noexcept {
+  constexpr const char* names[] = {"running",  "blocked",  "waiting_to_run", "lock",      "stage",
+                                   "moving_data", "serial", "serial_wait",   "start_up",  "dispatch",
+                                   "no_work",  "imbalance", "unaccounted"};
+  return names[static_cast<std::size_t>(state)];
+}
+
+double LaneParts::sum() const noexcept {
+  return std::accumulate(seconds.begin(), seconds.end(), 0.0);
+}
+
+namespace {
+
+double s_of(std::int64_t ns) noexcept {
+  return static_cast<double>(ns) * 1e-9;
+}
+
+bool is_work(Doing doing) noexcept {
+  return doing == Doing::body || doing == Doing::serial || doing == Doing::moving || doing == Doing::starting;
+}
+
+// Clock readings lie some stretches apart. What ran in between is given to work first, up to its length: who waits
+// mostly sleeps.
+void share_cpu(std::vector<Slice>& slices, std::size_t first, std::size_t last, double cpu_s) {
+  double work_s = 0;
+  double rest_s = 0;
+  for (std::size_t k = first; k < last; ++k) (is_work(slices[k].doing) ? work_s : rest_s) += slices[k].wall_s();
+  const double of_work = work_s > 0 ? std::min(1.0, cpu_s / work_s) : 0;
+  const double left_s = cpu_s - of_work * work_s;
+  const double of_rest = rest_s > 0 ? std::min(1.0, left_s / rest_s) : 0;
+  for (std::size_t k = first; k < last; ++k)
+    slices[k].cpu_s = slices[k].wall_s() * (is_work(slices[k].doing) ? of_work : of_rest);
+}
+
+void share_delay(std::vector<Slice>& slices, std::size_t first, std::size_t last, double delay_s) {
+  double gap_s = 0;
+  const auto gap = [&](std::size_t k) {
+    return is_work(slices[k].doing) ? std::max(0.0, slices[k].wall_s() - slices[k].cpu_s) : 0.0;
+  };
+  for (std::size_t k = first; k < last; ++k) gap_s += gap(k);
+  if (!(gap_s > 0)) return;
+  const double share = std::min(1.0, delay_s / gap_s);
+  for (std::size_t k = first; k < last; ++k) slices[k].delay_s = share * gap(k);
+}
+
+// A lane's stretches with their CPU time and run delay. Readings of another thread begin anew; those before a lane's
+// first reading of a thread are nobody's.
+std::vector<Slice> slices_of(const LaneLog& log, std::size_t lane, bool& delay_known, double& cpu_s) {
+  std::vector<Slice> slices;
+  std::int64_t at = log.begin_ns;
+  std::size_t cpu_from = 0;
+  std::size_t delay_from = 0;
+  const bool caller = lane == 0;
+  std::int64_t cpu = caller ? log.cpu_at_begin_ns : -1;
+  std::int64_t delay = caller ? log.delay_at_begin_ns : -1;
+  std::uint32_t thread = caller && !log.lanes[0].empty() ? log.lanes[0].front().thread : 0;
+  for (const Stretch& stretch : log.lanes[lane]) {
+    const std::int64_t end = std::clamp(stretch.end_ns, at, log.end_ns);
+    Slice slice;
+    slice.begin_ns = at;
+    slice.end_ns = end;
+    slice.stretch = &stretch;
+    slice.doing = stretch.doing;
+    slice.cpu_s = is_work(stretch.doing) ? slice.wall_s() : 0;
+    at = end;
+    slices.push_back(slice);
+    const std::size_t count = slices.size();
+    if (stretch.thread != thread) {
+      thread = stretch.thread;
+      cpu = delay = -1;
+      if (lane < log.cpu_before_ns.size() && stretch.doing == Doing::away) cpu = log.cpu_before_ns[lane];
+      cpu_from = delay_from = count - 1;
+    }
+    if (stretch.cpu_ns >= 0) {
+      if (cpu >= 0 && stretch.cpu_ns >= cpu) {
+        share_cpu(slices, cpu_from, count, s_of(stretch.cpu_ns - cpu));
+        cpu_s += s_of(stretch.cpu_ns - cpu);
+      }
+      cpu = stretch.cpu_ns;
+      cpu_from = count;
+    }
+    if (stretch.delay_ns >= 0) {
+      if (delay >= 0) share_delay(slices, delay_from, count, s_of(stretch.delay_ns - delay));
+      delay = stretch.delay_ns;
+      delay_from = count;
+    } else if (stretch.cpu_ns >= 0 && stretch.end_ns - log.begin_ns > 2'000'000 && delay < 0 && caller) {
+      delay_known = false;
+    }
+  }
+  Slice rest;
+  rest.begin_ns = at;
+  rest.end_ns = log.end_ns;
+  slices.push_back(rest);
+  return slices;
+}
+
+class Adding {
+ public:
+  explicit Adding(const LaneLog& log) : log_(log) {}
+
+  LaneSums sums() {
+    sums_.wall_s = s_of(log_.end_ns - log_.begin_ns);
+    sums_.lanes = static_cast<int>(log_.lanes.size());
+    sums_.lane_body_s.assign(log_.lanes.size(), 0);
+    for (std::size_t lane = 0; lane < log_.lanes.size(); ++lane)
+      lanes_.push_back(slices_of(log_, lane, sums_.delay_known, sums_.cpu_frames_s));
+    segments_ = segments_of(log_, lanes_);
+    regions_ = outer_regions_of(log_, lanes_);
+    for (std::size_t lane = 0; lane < lanes_.size(); ++lane) add_lane(lane);
+    for (FlatRegion& region : regions_) add_region(region);
+    sums_.parts_s[LaneState::moving_data] += take_touching_again();
+    add_locks();
+    add_stages();
+    finish();
+    return std::move(sums_);
+  }
+
+ private:
+  void add(LaneState state, double seconds, const char* phase) {
+    sums_.parts_s[state] += seconds;
+    if (phase != nullptr) sums_.phases[phase][state] += seconds;
+  }
+
+  void add_lane(std::size_t lane) {
+    std::size_t segment = 0;
+    for (const Slice& slice : lanes_[lane]) {
+      while (segment > 0 && segments_[segment].begin_ns > slice.begin_ns) --segment;
+      while (segment + 1 < segments_.size() && segments_[segment].end_ns <= slice.begin_ns) ++segment;
+      if (slice.end_ns <= slice.begin_ns || segments_.empty()) continue;
+      std::int64_t at = slice.begin_ns;
+      for (std::size_t k = segment; k < segments_.size() && at < slice.end_ns; ++k) {
+        const Segment& part = segments_[k];
+        const std::int64_t to = k + 1 == segments_.size() ? slice.end_ns : std::min(part.end_ns, slice.end_ns);
+        if (to <= at) continue;
+        add_part(lane, slice, part, at, to);
+        at = to;
+      }
+    }
+  }
+
+  void add_part(std::size_t lane, const Slice& slice, const Segment& segment, std::int64_t from, std::int64_t to) {
+    const double wall_s = s_of(to - from);
+    const double share = slice.wall_s() > 0 ? wall_s / slice.wall_s() : 0;
+    const char* own = slice.stretch != nullptr ? slice.stretch->phase : nullptr;
+    const char* phase = own != nullptr ? own : segment.phase;
+    FlatRegion* region = segment.region == 0 ? nullptr : region_of(segment.region);
+    switch (slice.doing) {
+      case Doing::body: {
+        const double cpu_s = std::min(wall_s, slice.cpu_s * share);
+        const double delay_s = std::min(wall_s - cpu_s, slice.delay_s * share);
+        add(LaneState::running, cpu_s, phase);
+        add(LaneState::waiting_to_run, delay_s, phase);
+        add(LaneState::blocked, wall_s - cpu_s - delay_s, phase);
+        sums_.lane_body_s[lane] += wall_s;
+        if (region != nullptr) region->add_body(lane, wall_s, cpu_s, delay_s);
+        return;
+      }
+      case Doing::serial: {
+        const double delay_s = std::min(wall_s, slice.delay_s * share);
+        add(LaneState::waiting_to_run, delay_s, phase);
+        add(LaneState::serial, wall_s - delay_s, phase);
+        sums_.serial_cpu_s += std::min(wall_s, slice.cpu_s * share);
+        if (region == nullptr) add_serial(segment, wall_s, phase);
+        return;
+      }
+      case Doing::starting:
+        return add(LaneState::start_up, wall_s, phase);
+      case Doing::lock:
+        add(LaneState::lock, wall_s, phase);
+        lock_waits_[slice.stretch->about].first += wall_s;
+        if (to == slice.end_ns) ++lock_waits_[slice.stretch->about].second;
+        if (region != nullptr) region->add_lock(lane, wall_s);
+        return;
+      case Doing::stage:
+        add(LaneState::stage, wall_s, phase);
+        add_shortage(*slice.stretch, wall_s);
+        return;
+      case Doing::moving:
+        return add(LaneState::moving_data, wall_s, phase);
+      case Doing::away:
+      case Doing::waiting:
+        return add_idle(lane, slice, segment, region, from, to, phase);
+    }
+  }
+
+  // The first state that fits an idle lane.
+  void add_idle(std::size_t lane, const Slice& slice, const Segment& segment, FlatRegion* region, std::int64_t from,
+                std::int64_t to, const char* phase) {
+    const double wall_s = s_of(to - from);
+    if (region == nullptr) return add(segment.starting ? LaneState::start_up : LaneState::serial_wait, wall_s, phase);
+    const LaneRegion& its = log_.regions[region->number - 1];
+    const bool begun = region->begun_ns(lane) <= from;
+    const auto late = [&](double seconds, LaneState state) {
+      add(state, seconds, phase);
+      region->facts.dispatch_s += state == LaneState::dispatch ? seconds : 0;
+      region->facts.late_s += state == LaneState::dispatch && !begun ? seconds : 0;
+    };
+    if (its.sharing == Sharing::processes) {
+      if (!begun) return late(wall_s, its.grows ? LaneState::start_up : LaneState::dispatch);
+      const std::int64_t cut = std::clamp(region->last_end_ns, from, to);
+      imbalance(*region, s_of(cut - from), phase);
+      const double moving_s = std::min(s_of(to - cut), parent_moving_s(cut, to));
+      add(LaneState::moving_data, moving_s, phase);
+      return late(s_of(to - cut) - moving_s, LaneState::dispatch);
+    }
+    if (its.sharing == Sharing::even || its.sharing == Sharing::pieces || its.sharing == Sharing::stages) {
+      if (!begun && region->takes_part(lane)) return late(wall_s, LaneState::dispatch);
+      return imbalance(*region, wall_s, phase);
+    }
+    if (its.sharing == Sharing::halves && !its.grows) {
+      const std::int64_t cut = std::clamp(region->all_out_ns, from, to);
+      late(s_of(cut - from), LaneState::dispatch);
+      return imbalance(*region, s_of(to - cut), phase);
+    }
+    const std::int64_t called = slice.stretch == nullptr ? 0 : slice.stretch->called_ns;
+    const std::int64_t cut = called == 0 ? to : std::clamp(called, from, to);
+    add(LaneState::no_work, s_of(cut - from), phase);
+    region->facts.no_work_s += s_of(cut - from);
+    late(s_of(to - cut), LaneState::dispatch);
+  }
+
+  void imbalance(FlatRegion& region, double seconds, const char* phase) {
+    add(LaneState::imbalance, seconds, phase);
+    region.facts.imbalance_s += seconds;
+  }
+
+  double parent_moving_s(std::int64_t from, std::int64_t to) const {
+    double seconds = 0;
+    std::int64_t at = log_.begin_ns;
+    for (const Stretch& stretch : log_.parent) {
+      if (stretch.doing == Doing::moving)
+        seconds += s_of(std::max<std::int64_t>(0, std::min(to, stretch.end_ns) - std::max(from, at)));
+      at = stretch.end_ns;
+    }
+    return seconds;
+  }
+
+  // Faults on memory that a fork made shared were met by the caller, in between.
+  double take_touching_again() {
+    const double seconds = std::min(s_of(log_.touched_again_ns), sums_.parts_s[LaneState::serial]);
+    sums_.parts_s[LaneState::serial] -= seconds;
+    return seconds;
+  }
+
+  void add_serial(const Segment& segment, double seconds, const char* phase) {
+    const std::string after = place_of(log_, segment.region_before);
+    const std::string before = place_of(log_, segment.region_after);
+    SerialFacts& facts = serials_[{after, before, phase == nullptr ? "" : phase}];
+    facts.after = after;
+    facts.before = before;
+    facts.phase = phase == nullptr ? "" : phase;
+    facts.seconds += seconds;
+    facts.count += 1;
+  }
+
+  void add_shortage(const Stretch& stretch, double seconds) {
+    if (stretch.shortage == Shortage::buffer_full) sums_.buffer_full_s += seconds;
+    if (stretch.shortage == Shortage::source) sums_.source_s += seconds;
+    if (stretch.about != nullptr) stage_waits_[static_cast<const char*>(stretch.about)] += seconds;
+  }
+
+  FlatRegion* region_of(std::uint32_t number) {
+    const auto at = std::lower_bound(regions_.begin(), regions_.end(), number,
+                                     [](const FlatRegion& r, std::uint32_t wanted) { return r.number < wanted; });
+    return at == regions_.end() || at->number != number ? nullptr : &*at;
+  }
+
+  void add_region(FlatRegion& region) {
+    region.divide_imbalance(log_);
+    const std::string place = place_of(log_, region.number);
+    region.facts.place = place;
+    region.facts.sharing = sharing_name(log_.regions[region.number - 1].sharing);
+    const auto known = std::find_if(sums_.by_place.begin(), sums_.by_place.end(), [&](const RegionFacts& facts) {
+      return facts.place == place && facts.sharing == region.facts.sharing;
+    });
+    if (known == sums_.by_place.end()) {
+      sums_.by_place.push_back(region.facts);
+    } else {
+      add_up(*known, region.facts);
+    }
+    ++sums_.regions;
+    if (region.facts.wall_s < 20e-6) sums_.short_regions_s += region.facts.wall_s;
+  }
+
+  void add_locks() {
+    for (const LaneLock& lock : log_.locks) {
+      LockFacts facts;
+      facts.name = lock.name == nullptr ? "" : lock.name;
+      facts.holds = static_cast<double>(lock.holds);
+      if (lock.timed_holds > 0)
+        facts.hold_s = s_of(lock.timed_ns) * facts.holds / static_cast<double>(lock.timed_holds);
+      if (const auto waits = lock_waits_.find(lock.address); waits != lock_waits_.end()) {
+        facts.wait_s = waits->second.first;
+        facts.waits = waits->second.second;
+      }
+      sums_.locks.push_back(std::move(facts));
+    }
+  }
+
+  void add_stages() {
+    for (const LaneStage& stage : log_.stages) {
+      const auto known = std::find_if(sums_.stages.begin(), sums_.stages.end(),
+                                      [&](const StageFigures& s) { return s.name == stage.name; });
+      StageFigures& to = known == sums_.stages.end() ? sums_.stages.emplace_back() : *known;
+      to.name = stage.name;
+      to.alone = stage.alone;
+      to.busy_s += s_of(stage.busy_ns);
+      to.items += static_cast<double>(stage.items);
+      if (const auto waited = stage_waits_.find(stage.name); waited != stage_waits_.end()) to.waited_s = waited->second;
+    }
+  }
+
+  void finish() {
+    constexpr std::size_t most_told = 8;
+    for (auto& [key, facts] : serials_) sums_.serials.push_back(std::move(facts));
+    keep_largest(sums_.serials, most_told, [](const SerialFacts& f) { return f.seconds; });
+    keep_largest(sums_.locks, most_told, [](const LockFacts& f) { return f.wait_s + f.hold_s; });
+    keep_largest(sums_.by_place, most_told, [](const RegionFacts& f) {
+      return f.imbalance_s + f.dispatch_s + f.no_work_s + f.body_s;
+    });
+    double kernel_s = 0;
+    bool known = !log_.kernel_cpu_ns.empty();
+    for (const std::int64_t ns : log_.kernel_cpu_ns) {
+      known = known && ns >= 0;
+      kernel_s += s_of(ns);
+    }
+    sums_.cpu_kernel_s = known ? kernel_s : 0;
+    sums_.events = static_cast<double>(log_.events);
+    if (log_.unfinished) sums_.withheld = "work went on after the call had returned";
+    if (log_.lost > 0) sums_.withheld = "the log had no room for all that happened";
+    sums_.parts_s[LaneState::unaccounted] += sums_.lane_seconds() - sums_.parts_s.sum();
+  }
+
+  template <class Facts, class Weight>
+  static void keep_largest(std::vector<Facts>& all, std::size_t most, Weight weight) {
+    std::stable_sort(all.begin(), all.end(),
+                     [&](const Facts& a, const Facts& b) { return weight(a) > weight(b); });
+    if (all.size() > most) all.resize(most);
+  }
+
+  const LaneLog& log_;
+  LaneSums sums_;
+  std::vector<std::vector<Slice>> lanes_;
+  std::vector<Segment> segments_;
+  std::vector<FlatRegion> regions_;
+  std::map<std::tuple<std::string, std::string, std::string>, SerialFacts> serials_;
+  std::map<const void*, std::pair<double, double>> lock_waits_;
+  std::map<std::string, double> stage_waits_;
+};
+
+}  // namespace
+
+LaneSums sums_of(const LaneLog& log) {
+  return Adding(log).sums();
+}
+
+}  // namespace antcrew::internal

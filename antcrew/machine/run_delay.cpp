@@ -1,0 +1,25 @@
+#include "antcrew/machine/run_delay.hpp"
+
+#include <fcntl.h>
+#include <unistd.h>
+
+#include <cstdlib>
+
+namespace antcrew::internal {
+
+std::int64_t run_delay_ns() noexcept {
+  const int file = ::open("/proc/thread-self/schedstat", O_RDONLY | O_CLOEXEC);
+  if (file < 0) return -1;
+  char text[96];
+  const ssize_t got = ::read(file, text, sizeof text - 1);
+  ::close(file);
+  if (got <= 0) return -1;
+  text[got] = '\0';
+  char* after_run = nullptr;
+  std::strtoll(text, &after_run, 10);  // time on a processor: the thread's own clock is finer
+  char* after_delay = nullptr;
+  const long long delay = std::strtoll(after_run, &after_delay, 10);
+  return after_delay == after_run ? -1 : delay;
+}
+
+}  // namespace antcrew::internal

@@ -1,0 +1,153 @@
+// Metered calls: the variant once more, with a log of what each worker does.
+#include <algorithm>
+
+#include "antcrew/analysis/statistics.hpp"
+#include "antcrew/crew/process_crew.hpp"
+#include "antcrew/crew/standing_crew.hpp"
+#include "antcrew/crew/task_crew.hpp"
+#include "antcrew/crew/thread_crew.hpp"
+#include "antcrew/log/phase.hpp"
+#include "antcrew/machine/clock.hpp"
+#include "antcrew/machine/limits.hpp"
+#include "antcrew/machine/usage.hpp"
+#include "antcrew/study/visit.hpp"
+
+namespace antcrew::study_layer {
+namespace {
+
+// Calls shorter than this are tried more often, and those in the middle are kept.
+constexpr double short_call_s = 20e-3;
+constexpr int more_often = 3;
+// Beyond, the call without a log that each metered one is compared with is saved: the timed trials tell.
+constexpr double long_call_s = 1;
+
+double metering_of(const internal::LaneLog& log) {
+  const internal::LogCosts& costs = internal::log_costs();
+  return static_cast<double>(log.events) * costs.event_s + static_cast<double>(log.cpu_readings) * costs.cpu_reading_s +
+         static_cast<double>(log.delay_readings) * costs.delay_reading_s;
+}
+
+// What a crew of this kind takes for nothing: a region, and a piece of one. Tried with a crew of its own, for some
+// milliseconds; the median of several goes.
+struct CrewCosts {
+  double call_s = 0;
+  double piece_s = 0;
+};
+
+template <class Go>
+double median_time(double limit_s, int most, Go&& go) {
+  std::vector<double> times;
+  const std::int64_t start = now_ns();
+  while (static_cast<int>(times.size()) < most && (times.size() < 3 || seconds_since(start) < limit_s)) {
+    const std::int64_t began = now_ns();
+    go();
+    times.push_back(seconds_since(began));
+  }
+  return median(times);
+}
+
+template <class Crew, class OnePiece>
+CrewCosts costs_of_loops(Crew& crew, OnePiece one_piece) {
+  constexpr std::size_t pieces = 20'000;
+  const auto nothing = [](std::size_t) {};
+  const auto workers = static_cast<std::size_t>(crew.workers());
+  const auto calls_in_a_row = [&] {
+    for (int k = 0; k < 10; ++k) crew.each(workers, one_piece, nothing);
+  };
+  CrewCosts costs;
+  crew.each(workers, one_piece, nothing);
+  costs.call_s = median_time(5e-3, 100, calls_in_a_row) / 10;
+  const double all_s = median_time(5e-3, 10, [&] { crew.ranges(pieces, one_piece, [](Range) {}); });
+  costs.piece_s = std::max(0.0, all_s - costs.call_s) * std::min<int>(crew.workers(), usable_processors_now()) / pieces;
+  return costs;
+}
+
+constexpr auto nothing_of = [](std::size_t) { return 0; };
+
+CrewCosts costs_of(const std::string& crew, int workers) {
+  CrewCosts costs;
+  const auto workers_n = static_cast<std::size_t>(workers);
+  if (crew == "ThreadCrew") {
+    ThreadCrew its(workers);
+    costs = costs_of_loops(its, Split::chunks(1));
+  } else if (crew == "TaskCrew") {
+    TaskCrew its(workers);
+    costs = costs_of_loops(its, Grain{1});
+  } else if (crew == "ProcessCrew") {
+    ProcessCrew its(workers);
+    costs.call_s = median_time(20e-3, 10, [&] { its.collect(workers_n, nothing_of); });
+  } else if (crew == "StandingCrew") {
+    StandingCrew its(workers);
+    costs.call_s = median_time(10e-3, 50, [&] { its.collect(workers_n, nothing_of); });
+  }
+  return costs;
+}
+
+}  // namespace
+
+internal::LaneSums Visitor::metered_call() {
+  journal_->clear();
+  session_->prepare(input_, 1);
+  internal::open_journal.store(journal_, std::memory_order_relaxed);
+  const Usage before = usage_before();
+  tell(board_, Stage::calling);
+  lanes_->open();
+  session_->call_ns(input_, 1);
+  lanes_->close();
+  tell(board_, Stage::idle);
+  const Usage used = usage_after() - before;
+  internal::open_journal.store(nullptr, std::memory_order_relaxed);
+  internal::LaneLog log = lanes_->log();
+  session_->drop_answers();
+  const auto phases = journal_->phases();
+  if (const auto again = phases.find(internal::touching_again); again != phases.end())
+    log.touched_again_ns = static_cast<std::int64_t>(again->second.seconds * 1e9);
+  internal::LaneSums sums = internal::sums_of(log);
+  const auto counters = journal_->counters();
+  if (const auto bytes = counters.find(internal::bytes_moved); bytes != counters.end()) sums.moved_bytes = bytes->second;
+  sums.metering_s = std::min(metering_of(log), sums.lane_seconds());
+  sums.cpu_tree_s = used.cpu_s();
+  sums.system_s = used.system_s;
+  return sums;
+}
+
+// In pairs of a call with the log and one without, after one of each that pays for what happens once.
+void Visitor::meter(Visit& visit, int calls) {
+  if (first_s_ == 0) {
+    session_->prepare(input_, 1);
+    first_s_ = call_s(1);
+    session_->drop_answers();
+  }
+  double last_s = metered_call().wall_s;
+  std::vector<internal::LaneSums> all;
+  const int wanted = last_s < short_call_s ? calls * more_often : calls;
+  for (int k = 0; k < wanted; ++k) {
+    double plain_s = 0;
+    if (last_s < long_call_s) {
+      session_->prepare(input_, 1);
+      plain_s = call_s(1);
+      session_->drop_answers();
+    }
+    all.push_back(metered_call());
+    all.back().plain_s = plain_s;
+    last_s = all.back().wall_s;
+  }
+  CrewCosts costs;
+  if (spec_.variant != nullptr && spec_.workers > 1) costs = costs_of(spec_.variant->crew, spec_.workers);
+  std::vector<double> slowdowns;
+  for (const internal::LaneSums& one : all) {
+    if (one.plain_s > 0) slowdowns.push_back(one.wall_s / one.plain_s - 1);
+  }
+  std::sort(all.begin(), all.end(), [](const auto& a, const auto& b) { return a.wall_s < b.wall_s; });
+  const std::size_t spare = all.size() - static_cast<std::size_t>(calls);
+  all.erase(all.begin(), all.begin() + static_cast<std::ptrdiff_t>(spare / 2));
+  all.resize(static_cast<std::size_t>(calls));
+  for (internal::LaneSums& one : all) {
+    if (!slowdowns.empty()) one.slowdown = median(slowdowns);
+    one.call_cost_s = costs.call_s;
+    one.piece_cost_s = costs.piece_s;
+    visit.seen.metered.push_back(std::move(one));
+  }
+}
+
+}  // namespace antcrew::study_layer
