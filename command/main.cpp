@@ -41,6 +41,11 @@ int run_command(int argc, char** argv) {
       ->type_name("VARIANT");
   show->add_flag("--answers", show_options.answers, "what the baseline and each variant answered, in short");
   show->add_option("--to", show_options.to, "write to this file instead of standard output")->type_name("FILE");
+  ExplainOptions explain_options;
+  CLI::App* explain = app.add_subcommand("explain", "where the time went, and what to change next");
+  explain->add_option("RECORD", explain_options.record, "file of the record")->required();
+  explain->add_option("--as", explain_options.form, "form: text, json")->type_name("FORM")->capture_default_str();
+  explain->add_option("--to", explain_options.to, "write to this file instead of standard output")->type_name("FILE");
 
   try {
     parse(app, argc, argv);
@@ -59,6 +64,7 @@ int run_command(int argc, char** argv) {
     return exit_done;
   }
   if (*show) return show_record(show_options);
+  if (*explain) return explain_record(explain_options);
   if (*demo) return run_demo(demo->remaining());
   fmt::print("{}", app.help());
   return exit_done;

@@ -15,6 +15,15 @@ struct ShowOptions {
   bool answers = false;  // the same
 };
 
+struct ExplainOptions {
+  std::string record;
+  std::string form = "text";  // or "json"
+  std::string to;
+};
+
+// Where the time of a record's cells went. Exit code 4 when the data cannot tell anything. Throws Error as below.
+int explain_record(const ExplainOptions& options);
+
 // Throws Error for a record or a form that cannot be used. Writes to standard output, or to the file `to`.
 int show_record(const ShowOptions& options);
 

@@ -42,6 +42,13 @@ std::string fresh_path(const std::string& stem) {
   }
 }
 
+Metering parse_metering(const std::string& which) {
+  if (which == "few") return Metering::few;
+  if (which == "all") return Metering::all;
+  if (which == "none") return Metering::none;
+  bad_input("cli.option", "--meter", "no choice '" + which + "'", "choose from few, all, none");
+}
+
 std::vector<Pin> parse_pins(const std::string& list) {
   std::vector<Pin> pins;
   for (std::size_t from = 0; from <= list.size();) {
@@ -107,6 +114,10 @@ void add_options(CLI::App& app, StudyOptions& o) {
   app.add_option("--as", o.form, "form of the result: " + form_names())->type_name("FORM")->capture_default_str();
   app.add_flag("--answers", o.answers, "show in short what the baseline and each variant answered, too");
   app.add_flag("--let-print", o.let_print, "what variants print goes to standard error; else it is kept aside");
+  app.add_option("--meter", o.meter,
+                 "cells that are called with a log of what every worker does, too: few (each variant at its largest "
+                 "worker count, and the fastest cell), all, none (default: few)")
+      ->type_name("WHICH");
   app.add_flag("--quiet", o.quiet, "no progress on standard error");
   app.add_flag("--list", o.list, "show the studies and variants of this program, and run nothing");
 }
@@ -234,6 +245,7 @@ Plan plan_of(const StudyOptions& o) {
   if (!o.memory_limit.empty()) plan.memory_limit_bytes = parse_count(o.memory_limit, "--memory-limit");
   plan.again = o.only;
   plan.let_print = o.let_print;
+  if (o.meter) plan.meter = parse_metering(*o.meter);
   if (!o.only.empty() && o.resume.empty()) {
     bad_input("cli.option", "--only", "no record to add to", "name it with --resume RECORD");
   }

@@ -40,6 +40,7 @@ struct StudyOptions {
   bool quiet = false;
   bool answers = false;
   bool let_print = false;
+  std::optional<std::string> meter;
   bool list = false;
 };
 

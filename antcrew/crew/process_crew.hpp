@@ -42,19 +42,21 @@ class ProcessCrew {
 
   // fn(i) for every i, in order. Its type must travel (see transfer.hpp).
   template <class Fn>
-  auto collect(std::size_t n, Split split, Fn&& fn, const std::stop_token& stop = {}) {
-    return collect(n, split, fn, team_.facts().asked.processes.way, stop);
+  auto collect(std::size_t n, Split split, Fn&& fn, const std::stop_token& stop = {}, Place at = Place::here()) {
+    return collect(n, split, fn, team_.facts().asked.processes.way, stop, at);
   }
   template <class Fn>
-  auto collect(std::size_t n, Fn&& fn) {
-    return collect(n, Split::even(), fn);
+  auto collect(std::size_t n, Fn&& fn, Place at = Place::here()) {
+    return collect(n, Split::even(), fn, std::stop_token(), at);
   }
   // The same, with another way back than the crew's own.
   template <class Fn>
-  auto collect(std::size_t n, Split split, Fn&& fn, Way way, const std::stop_token& stop = {}) {
+  auto collect(std::size_t n, Split split, Fn&& fn, Way way, const std::stop_token& stop = {},
+               Place at = Place::here()) {
     if constexpr (internal::sends_items<Fn>()) {
       using T = std::decay_t<std::invoke_result_t<Fn&, std::size_t>>;
       if (team_.inside()) return alone<T>(n, fn);
+      internal::note_place(at);
       const auto order = internal::order_for<T>(n, split, team_.granted(way), workers());
       return internal::column_from<T>(order, stop, [&](internal::RegionOrder region, internal::Sink& sink) {
         auto body = std::addressof(fn);
@@ -72,11 +74,12 @@ class ProcessCrew {
   // As in a ThreadCrew: the borders of the ranges depend on n only, so the answer is the same for every worker count
   // and split.
   template <class Start, class PerRange, class Combine>
-  auto fold(std::size_t n, Start start, PerRange&& per_range, Combine&& combine, const std::stop_token& stop = {}) {
+  auto fold(std::size_t n, Start start, PerRange&& per_range, Combine&& combine, const std::stop_token& stop = {},
+            Place at = Place::here()) {
     if constexpr (internal::makes_parts<PerRange>()) {
       const std::size_t pieces = internal::fixed_ranges(n);
       auto parts = collect(
-          pieces, Split::chunks(1), [&](std::size_t k) { return per_range(even_part(n, pieces, k)); }, stop);
+          pieces, Split::chunks(1), [&](std::size_t k) { return per_range(even_part(n, pieces, k)); }, stop, at);
       for (auto& part : parts) start = combine(std::move(start), std::move(part));
     }
     return start;
@@ -85,8 +88,9 @@ class ProcessCrew {
   // array[i] = fn(i), in memory that all have mapped.
   template <class T, class Fn>
   requires std::convertible_to<std::invoke_result_t<Fn&, std::size_t>, T>
-  void fill(CommonArray<T>& array, Split split, Fn&& fn, const std::stop_token& stop = {}) {
+  void fill(CommonArray<T>& array, Split split, Fn&& fn, const std::stop_token& stop = {}, Place at = Place::here()) {
     if (team_.inside()) return fill_alone(array, fn);
+    internal::note_place(at);
     auto both = std::pair(array.data(), std::addressof(fn));
     internal::RegionOrder region = internal::order_for<char>(array.size(), split, Way::copied, workers());
     region.only_letters = split.kind() == Split::Kind::even;  // nothing comes back but word of what was done
@@ -101,7 +105,9 @@ class ProcessCrew {
   }
   template <class T, class Fn>
   requires std::convertible_to<std::invoke_result_t<Fn&, std::size_t>, T>
-  void fill(CommonArray<T>& array, Fn&& fn) { fill(array, Split::even(), fn); }
+  void fill(CommonArray<T>& array, Fn&& fn, Place at = Place::here()) {
+    fill(array, Split::even(), fn, std::stop_token(), at);
+  }
 
   // What their bodies write would be lost. A body for several crews uses the loops above.
   template <class... Anything>

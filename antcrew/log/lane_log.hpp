@@ -15,8 +15,8 @@ enum class Doing : std::uint8_t {
   body,     // the user's work
   waiting,  // inside a call of the crew, for others
   lock,
-  stage,   // for a step or a stage of a pipeline
-  moving,  // data between processes
+  stage,     // for a step or a stage of a pipeline
+  moving,    // data between processes
   serial,    // the caller between regions
   starting,  // the caller, starting or ending a crew
 };
@@ -53,8 +53,8 @@ struct LaneRegion {
   std::uint32_t workers = 0;
   int line = 0;
   Sharing sharing = Sharing::even;
-  bool inner = false;       // begun inside a body
-  bool grows = false;       // work was found on the way
+  bool inner = false;  // begun inside a body
+  bool grows = false;  // work was found on the way
   const char* crew = nullptr;
 };
 
@@ -81,17 +81,18 @@ struct LaneLog {
   std::vector<LaneRegion> regions;
   std::vector<LaneLock> locks;
   std::vector<LaneStage> stages;
-  std::int64_t cpu_at_begin_ns = 0;    // of the thread that calls
+  std::int64_t cpu_at_begin_ns = 0;  // of the thread that calls
   std::int64_t delay_at_begin_ns = -1;
-  std::vector<std::int64_t> cpu_before_ns;  // of each lane's thread when the call began; -1 = not known
-  std::vector<std::int64_t> kernel_cpu_ns;  // of each lane's threads during the call, by the kernel; -1 = not known
-  std::int64_t touched_again_ns = 0;   // page faults of the parent on memory that a fork made shared
+  std::vector<std::int64_t> cpu_before_ns;    // of each lane's thread when the call began; -1 = not known
+  std::vector<std::int64_t> delay_before_ns;  // likewise
+  std::vector<std::int64_t> kernel_cpu_ns;    // of each lane's threads during the call, by the kernel; -1 = not known
+  std::int64_t touched_again_ns = 0;          // page faults of the parent on memory that a fork made shared
   std::uint64_t events = 0;
   std::uint64_t cpu_readings = 0;
   std::uint64_t delay_readings = 0;
-  std::uint64_t lost = 0;  // stretches that found no room
+  std::uint64_t lost = 0;           // stretches that found no room
   std::uint64_t calls_outside = 0;  // of crews, by threads that are in no lane
-  bool unfinished = false;  // a worker was still at work when the call had returned
+  bool unfinished = false;          // a worker was still at work when the call had returned
 };
 
 }  // namespace antcrew::internal

@@ -11,9 +11,9 @@
 namespace antcrew::internal {
 
 const char* name_of(LaneState state) noexcept {
-  constexpr const char* names[] = {"running",  "blocked",  "waiting_to_run", "lock",      "stage",
-                                   "moving_data", "serial", "serial_wait",   "start_up",  "dispatch",
-                                   "no_work",  "imbalance", "unaccounted"};
+  constexpr const char* names[] = {"running",     "blocked",   "waiting_to_run", "lock",     "stage",
+                                   "moving_data", "serial",    "serial_wait",    "start_up", "dispatch",
+                                   "no_work",     "imbalance", "unaccounted"};
   return names[static_cast<std::size_t>(state)];
 }
 
@@ -50,9 +50,15 @@ void share_delay(std::vector<Slice>& slices, std::size_t first, std::size_t last
     return is_work(slices[k].doing) ? std::max(0.0, slices[k].wall_s() - slices[k].cpu_s) : 0.0;
   };
   for (std::size_t k = first; k < last; ++k) gap_s += gap(k);
-  if (!(gap_s > 0)) return;
-  const double share = std::min(1.0, delay_s / gap_s);
-  for (std::size_t k = first; k < last; ++k) slices[k].delay_s = share * gap(k);
+  const double share = gap_s > 0 ? std::min(1.0, delay_s / gap_s) : 0;
+  // Who is called out of idleness and gets no processor waited for one at the end of it.
+  double left_s = delay_s - share * gap_s;
+  for (std::size_t k = first; k < last; ++k) {
+    slices[k].delay_s = share * gap(k);
+    if (is_work(slices[k].doing)) continue;
+    slices[k].delay_s = std::clamp(left_s, 0.0, slices[k].wall_s());
+    left_s -= slices[k].delay_s;
+  }
 }
 
 // A lane's stretches with their CPU time and run delay. Readings of another thread begin anew; those before a lane's
@@ -81,6 +87,7 @@ std::vector<Slice> slices_of(const LaneLog& log, std::size_t lane, bool& delay_k
       thread = stretch.thread;
       cpu = delay = -1;
       if (lane < log.cpu_before_ns.size() && stretch.doing == Doing::away) cpu = log.cpu_before_ns[lane];
+      if (lane < log.delay_before_ns.size() && stretch.doing == Doing::away) delay = log.delay_before_ns[lane];
       cpu_from = delay_from = count - 1;
     }
     if (stretch.cpu_ns >= 0) {
@@ -190,8 +197,13 @@ class Adding {
       case Doing::moving:
         return add(LaneState::moving_data, wall_s, phase);
       case Doing::away:
-      case Doing::waiting:
-        return add_idle(lane, slice, segment, region, from, to, phase);
+      case Doing::waiting: {
+        const auto delay_ns = static_cast<std::int64_t>(slice.delay_s * 1e9);
+        const std::int64_t cut = std::clamp(slice.end_ns - delay_ns, from, to);
+        if (cut < to) add(LaneState::waiting_to_run, s_of(to - cut), phase);
+        if (cut > from) add_idle(lane, slice, segment, region, from, cut, phase);
+        return;
+      }
     }
   }
 
@@ -327,9 +339,8 @@ class Adding {
     for (auto& [key, facts] : serials_) sums_.serials.push_back(std::move(facts));
     keep_largest(sums_.serials, most_told, [](const SerialFacts& f) { return f.seconds; });
     keep_largest(sums_.locks, most_told, [](const LockFacts& f) { return f.wait_s + f.hold_s; });
-    keep_largest(sums_.by_place, most_told, [](const RegionFacts& f) {
-      return f.imbalance_s + f.dispatch_s + f.no_work_s + f.body_s;
-    });
+    keep_largest(sums_.by_place, most_told,
+                 [](const RegionFacts& f) { return f.imbalance_s + f.dispatch_s + f.no_work_s + f.body_s; });
     double kernel_s = 0;
     bool known = !log_.kernel_cpu_ns.empty();
     for (const std::int64_t ns : log_.kernel_cpu_ns) {
@@ -345,8 +356,7 @@ class Adding {
 
   template <class Facts, class Weight>
   static void keep_largest(std::vector<Facts>& all, std::size_t most, Weight weight) {
-    std::stable_sort(all.begin(), all.end(),
-                     [&](const Facts& a, const Facts& b) { return weight(a) > weight(b); });
+    std::stable_sort(all.begin(), all.end(), [&](const Facts& a, const Facts& b) { return weight(a) > weight(b); });
     if (all.size() > most) all.resize(most);
   }
 

@@ -69,7 +69,7 @@ struct RegionFacts {
   double late_s = 0;  // of dispatch: before a lane's first piece
   double no_work_s = 0;
   double imbalance_s = 0;
-  ImbalanceCauses causes;     // add up to imbalance_s
+  ImbalanceCauses causes;  // add up to imbalance_s
   double longest_piece_s = 0;
   double longest_piece_at = 0;  // the index of its first item
   int longest_piece_lane = 0;
@@ -114,13 +114,13 @@ struct LaneSums {
   double wall_s = 0;
   int lanes = 0;
   LaneParts parts_s;
-  double plain_s = 0;      // of the call without a log beside it; 0 = there was none
+  double plain_s = 0;              // of the call without a log beside it; 0 = there was none
   std::optional<double> slowdown;  // of a call by its log: the median over the visit, − 1
-  double metering_s = 0;   // of the parts, as the cost of writing down suggests
-  double cpu_frames_s = 0;  // by frames
-  double cpu_kernel_s = 0;  // of the same lanes, by the kernel; 0 = not known
-  double cpu_tree_s = 0;    // of the process and all below it
-  double system_s = 0;      // of that, in the kernel
+  double metering_s = 0;           // of the parts, as the cost of writing down suggests
+  double cpu_frames_s = 0;         // by frames
+  double cpu_kernel_s = 0;         // of the same lanes, by the kernel; 0 = not known
+  double cpu_tree_s = 0;           // of the process and all below it
+  double system_s = 0;             // of that, in the kernel
   double serial_cpu_s = 0;
   double moved_bytes = 0;
   double buffer_full_s = 0;  // of stage: for room

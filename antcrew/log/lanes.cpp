@@ -171,6 +171,7 @@ void LaneBook::open() noexcept {
     lanes_[k].begin(now, base, entries_ + static_cast<std::size_t>(k) * most_entries, most_entries);
     lanes_[k].thread_before_ = lanes_[k].thread_;
     lanes_[k].cpu_before_ns_ = cpu_of_thread(lanes_[k].thread_);
+    lanes_[k].delay_before_ns_ = lanes_[k].cpu_before_ns_ < 0 ? -1 : run_delay_ns(lanes_[k].thread_);
   }
   lanes_[0].holder_.store(kernel_thread(), std::memory_order_relaxed);
   lanes_[0].thread_ = lanes_[0].thread_before_ = kernel_thread();
@@ -360,6 +361,7 @@ LaneLog LaneBook::log() {
       const std::int64_t cpu_ns = same ? cpu_of_thread(lane.thread_) : -1;
       log.kernel_cpu_ns.push_back(cpu_ns < 0 ? -1 : cpu_ns - lane.cpu_before_ns_);
       log.cpu_before_ns.push_back(same ? lane.cpu_before_ns_ : -1);
+      log.delay_before_ns.push_back(same ? lane.delay_before_ns_ : -1);
     }
     log.events += lane.events_;
     log.cpu_readings += lane.cpu_readings_;

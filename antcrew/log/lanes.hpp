@@ -103,6 +103,7 @@ class alignas(line_bytes) Lane {
   std::uint64_t events_;
   std::uint64_t lost_;
   std::int64_t cpu_before_ns_;  // of the thread that had it last, when the call began; -1 = not known
+  std::int64_t delay_before_ns_;
   std::uint32_t thread_before_;
   Frame frames_[most_frames];
   alignas(line_bytes) std::atomic<std::int64_t> called_ns_;

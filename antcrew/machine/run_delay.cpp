@@ -3,12 +3,15 @@
 #include <fcntl.h>
 #include <unistd.h>
 
+#include <cstdio>
 #include <cstdlib>
 
 namespace antcrew::internal {
 
-std::int64_t run_delay_ns() noexcept {
-  const int file = ::open("/proc/thread-self/schedstat", O_RDONLY | O_CLOEXEC);
+namespace {
+
+std::int64_t delay_in(const char* path) noexcept {
+  const int file = ::open(path, O_RDONLY | O_CLOEXEC);
   if (file < 0) return -1;
   char text[96];
   const ssize_t got = ::read(file, text, sizeof text - 1);
@@ -20,6 +23,18 @@ std::int64_t run_delay_ns() noexcept {
   char* after_delay = nullptr;
   const long long delay = std::strtoll(after_run, &after_delay, 10);
   return after_delay == after_run ? -1 : delay;
+}
+
+}  // namespace
+
+std::int64_t run_delay_ns() noexcept {
+  return delay_in("/proc/thread-self/schedstat");
+}
+
+std::int64_t run_delay_ns(std::uint32_t thread) noexcept {
+  char path[64];
+  std::snprintf(path, sizeof path, "/proc/self/task/%u/schedstat", thread);
+  return delay_in(path);
 }
 
 }  // namespace antcrew::internal

@@ -8,5 +8,7 @@ namespace antcrew::internal {
 // Nanoseconds since the thread began; -1 where the kernel does not tell. Some 4 µs. Nothing stays open between calls,
 // so that a program that closes all files is none the worse.
 std::int64_t run_delay_ns() noexcept;
+// Of another thread of this process, by the kernel's number.
+std::int64_t run_delay_ns(std::uint32_t thread) noexcept;
 
 }  // namespace antcrew::internal

@@ -6,6 +6,7 @@
 
 #include "antcrew/base/units.hpp"
 #include "antcrew/report/grid.hpp"
+#include "antcrew/report/findings.hpp"
 #include "antcrew/report/headline.hpp"
 #include "antcrew/report/notes.hpp"
 #include "antcrew/report/text.hpp"
@@ -204,7 +205,7 @@ std::string legend(const Analysed& study, const TextGrid& grid, std::size_t widt
 
 std::string table_text(const Analysed& study, const Look& look) {
   const TextGrid grid = grid_of(study);
-  const std::string notes = legend(study, grid, look.width) + notes_text(study);
+  const std::string notes = first_findings(study, 3) + legend(study, grid, look.width) + notes_text(study);
   return styled(wrapped(headline(study), look.width), Style::heading, look) + "\n\n" +
          wrapped(printable(study.record->title, 160), look.width) + "\n\n" + grid.text(look) +
          wrapped(notes, look.width);

@@ -53,9 +53,9 @@ class Locked {
 
  private:
   [[gnu::noinline]] void wait() noexcept {
-    const internal::InFrame waiting(
-        {internal::Doing::lock, internal::Shortage::none,
-         internal::lane_here == nullptr ? 0 : internal::lane_here->at().region, &lock_, nullptr});
+    const internal::InFrame waiting({internal::Doing::lock, internal::Shortage::none,
+                                     internal::lane_here == nullptr ? 0 : internal::lane_here->at().region, &lock_,
+                                     nullptr});
     const std::int64_t start = now_ns();
     lock_.lock();
     const std::int64_t end = now_ns();

@@ -82,7 +82,7 @@ class Pipeline {
 
   // Works with any crew that has ranges(n, body). Throws the first exception of a stage or of the source.
   template <class Crew>
-  PipelineFacts run(Crew& crew, const PipelineOptions& options = {}) {
+  PipelineFacts run(Crew& crew, const PipelineOptions& options = {}, Place at = Place::here()) {
     const auto workers = static_cast<std::size_t>(crew.workers());
     const std::size_t room = options.items > 0 ? options.items : 4 * workers;
     std::vector<Item> items(room);
@@ -94,7 +94,8 @@ class Pipeline {
         },
         this};
     const auto item_at = [](void* all, std::size_t k) -> void* { return &(*static_cast<std::vector<Item>*>(all))[k]; };
-    crew.each(workers, Crew::small_pieces(1), [&](std::size_t) { line.work(calls, item_at, &items); });
+    crew.each(
+        workers, Crew::small_pieces(1), [&](std::size_t) { line.work(calls, item_at, &items); }, {}, at);
     return line.finish();
   }
 

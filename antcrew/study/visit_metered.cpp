@@ -104,7 +104,8 @@ internal::LaneSums Visitor::metered_call() {
     log.touched_again_ns = static_cast<std::int64_t>(again->second.seconds * 1e9);
   internal::LaneSums sums = internal::sums_of(log);
   const auto counters = journal_->counters();
-  if (const auto bytes = counters.find(internal::bytes_moved); bytes != counters.end()) sums.moved_bytes = bytes->second;
+  if (const auto bytes = counters.find(internal::bytes_moved); bytes != counters.end())
+    sums.moved_bytes = bytes->second;
   sums.metering_s = std::min(metering_of(log), sums.lane_seconds());
   sums.cpu_tree_s = used.cpu_s();
   sums.system_s = used.system_s;

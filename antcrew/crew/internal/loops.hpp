@@ -142,7 +142,8 @@ class Loops {
   }
   template <class Start, class PerRange, class Combine>
   requires(!std::is_same_v<std::decay_t<Start>, How>) auto fold(std::size_t n, Start start, PerRange&& per_range,
-                                                                Combine&& combine, const std::stop_token& stop = {}, Place at = Place::here()) {
+                                                                Combine&& combine, const std::stop_token& stop = {},
+                                                                Place at = Place::here()) {
     return fold(n, Crew::small_pieces(1), std::move(start), per_range, combine, stop, at);
   }
 
@@ -156,7 +157,8 @@ class Loops {
   }
   template <Items All, class Start, class PerRange, class Combine>
   requires(!std::is_same_v<std::decay_t<Start>, How>) auto fold(All&& items, Start start, PerRange&& per_range,
-                                                                Combine&& combine, const std::stop_token& stop = {}, Place at = Place::here()) {
+                                                                Combine&& combine, const std::stop_token& stop = {},
+                                                                Place at = Place::here()) {
     return fold(items, Crew::small_pieces(1), std::move(start), per_range, combine, stop, at);
   }
 
@@ -182,7 +184,8 @@ class Loops {
   // body(i, value) for every i of 0 … n-1, and body(range, value): value is the worker's own, made by make() when the
   // worker takes its first piece in this call, and gone with the call. For buffers that are dear to make.
   template <class Make, class Body>
-  void each_with(Make&& make, std::size_t n, How how, Body&& body, const std::stop_token& stop = {}, Place at = Place::here()) {
+  void each_with(Make&& make, std::size_t n, How how, Body&& body, const std::stop_token& stop = {},
+                 Place at = Place::here()) {
     Scratch<std::decay_t<std::invoke_result_t<Make&>>> scratch(self().workers());
     note_place(at);
     self().pieces(n, how, stop, [&](Range range, const auto& enough) {
@@ -197,7 +200,8 @@ class Loops {
     each_with(make, n, Crew::usual, body, {}, at);
   }
   template <class Make, class Body>
-  void ranges_with(Make&& make, std::size_t n, How how, Body&& body, const std::stop_token& stop = {}, Place at = Place::here()) {
+  void ranges_with(Make&& make, std::size_t n, How how, Body&& body, const std::stop_token& stop = {},
+                   Place at = Place::here()) {
     Scratch<std::decay_t<std::invoke_result_t<Make&>>> scratch(self().workers());
     note_place(at);
     self().pieces(n, how, stop, [&](Range range, const auto&) { body(range, scratch.mine(make)); });

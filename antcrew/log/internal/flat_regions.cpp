@@ -152,7 +152,8 @@ namespace {
 std::vector<double> cut_finer(const std::vector<FlatRegion::Piece>& pieces, double items_each) {
   std::vector<double> cut;
   for (const FlatRegion::Piece& piece : pieces) {
-    const auto parts = static_cast<std::size_t>(std::max(1.0, std::min(piece.items / std::max(items_each, 1.0), 4096.0)));
+    const auto parts =
+        static_cast<std::size_t>(std::max(1.0, std::min(piece.items / std::max(items_each, 1.0), 4096.0)));
     for (std::size_t k = 0; k < parts; ++k) cut.push_back(piece.seconds / static_cast<double>(parts));
   }
   return cut;

@@ -289,10 +289,10 @@ class Exploring {
     }
     if (left.count == 0) return;
     left.needed_s = (meter_s_ + left.needed_s) / meter_share;
-    run_.leave_out(left, fmt::format("no time to see where the time went in {} cell{} at size {}: a budget of about "
-                                     "{:.0f} s has it",
-                                     left.count, left.count == 1 ? "" : "s", run_.record.points[point].size,
-                                     left.needed_s));
+    run_.leave_out(left,
+                   fmt::format("no time to see where the time went in {} cell{} at size {}: a budget of about "
+                               "{:.0f} s has it",
+                               left.count, left.count == 1 ? "" : "s", run_.record.points[point].size, left.needed_s));
   }
 
   std::vector<std::size_t> cells_to_meter(BlockRun& block) const {

@@ -58,7 +58,7 @@ struct RegionOrder {
   Way way = Way::copied;
   Journal* journal = nullptr;
   LaneBook* lanes = nullptr;
-  std::uint32_t region = 0;  // by the number that the book has for it
+  std::uint32_t region = 0;           // by the number that the book has for it
   const Packer* arguments = nullptr;  // in the parent
   std::size_t argument_bytes = 0;     // of standing workers, in Board::arguments unless they came through the socket
   bool arguments_sent = false;

@@ -189,7 +189,8 @@ template <class Done>
 void TaskWorker::work_until(const Wanted& wanted, Done done) {
   if (done()) return;
   Lane* lane = lane_here;
-  const InFrame waiting({Doing::waiting, Shortage::none, lane == nullptr ? 0 : lane->at().region, nullptr, nullptr}, lane);
+  const InFrame waiting({Doing::waiting, Shortage::none, lane == nullptr ? 0 : lane->at().region, nullptr, nullptr},
+                        lane);
   TaskLog log(lane);
   do {
     Found found = find(wanted, false);

@@ -202,19 +202,7 @@ void TaskWorker::serve() noexcept {
   const AsWorker as(number, this);
   const auto leaving = [&] { return pool.leaving_.load(std::memory_order_seq_cst); };
   while (true) {
-    if (Found found = find()) {
-      Meter* meter = pool.meter_.now();
-      const Busy busy(meter == nullptr ? nullptr : meter->lane(number));
-      LaneBook* book = pool.book();
-      const InLane in(book, number,
-                      {Doing::waiting, Shortage::none, book == nullptr ? 0 : book->region_now(), nullptr, nullptr});
-      TaskLog log(in.lane());
-      do {
-        log.begin();
-        run(found);
-        log.ended(std::exchange(told_pieces_, false));
-      } while ((found = find()));
-    }
+    for (Found found = find(); found;) found = work_in_lane(found);
     if (leaving()) return;
     if (pool.may_look() && looked([&] { return leaving() || sees_anything(); })) continue;
     begin_sleep(false, {});
@@ -224,6 +212,22 @@ void TaskWorker::serve() noexcept {
       sleep();
     }
   }
+}
+
+// Until there is no more, or the log that is open is another. Returns what has been taken and not run.
+Found TaskWorker::work_in_lane(Found found) noexcept {
+  Meter* meter = pool.meter_.now();
+  const Busy busy(meter == nullptr ? nullptr : meter->lane(number));
+  LaneBook* book = pool.book();
+  const InLane in(book, number,
+                  {Doing::waiting, Shortage::none, book == nullptr ? 0 : book->region_now(), nullptr, nullptr});
+  TaskLog log(in.lane());
+  do {
+    log.begin();
+    run(found);
+    log.ended(std::exchange(told_pieces_, false));
+  } while ((found = find()) && pool.book() == book);
+  return found;
 }
 
 // Busy goes from taking up work to finding none: what was spent waiting in between is taken off again.

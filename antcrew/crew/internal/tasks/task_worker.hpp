@@ -181,6 +181,7 @@ class TaskWorker {
 
   template <class Done>
   Found rest_until(const Wanted& wanted, Done done) noexcept;
+  Found work_in_lane(Found found) noexcept;
   void begin_sleep(bool waiting, ScopeName wanted) noexcept;
   void end_sleep() noexcept;
   void sleep() noexcept;

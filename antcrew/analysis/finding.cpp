@@ -1,0 +1,102 @@
+#include "antcrew/analysis/finding.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+#include "antcrew/analysis/internal/finding_families.hpp"
+
+namespace antcrew::analysis_layer {
+
+const char* name_of(Finding::Kind kind) noexcept {
+  return kind == Finding::Kind::meaning ? "meaning" : kind == Finding::Kind::loss ? "loss" : "remark";
+}
+
+const char* name_of(Finding::Sure sure) noexcept {
+  return sure == Finding::Sure::measured ? "measured" : sure == Finding::Sure::likely ? "likely" : "open";
+}
+
+namespace {
+
+bool sound(const CellFigures& cell) {
+  return cell.verdict >= Verdict::too_few_rounds && cell.time_s.has_value();
+}
+
+}  // namespace
+
+std::string withheld_because(const Analysed& study, const CellFigures& cell) {
+  const std::vector<Ledger> ledgers = ledgers_of(study, cell);
+  if (ledgers.empty()) return "it was not called with a log";
+  std::vector<double> slowdowns;
+  std::vector<double> shares;
+  for (const Ledger& ledger : ledgers) {
+    if (!ledger.withheld.empty()) return ledger.withheld;
+    if (ledger.slowdown) slowdowns.push_back(*ledger.slowdown);
+    shares.push_back(ledger.lane_seconds() > 0 ? ledger.metering_s / ledger.lane_seconds() : 0);
+  }
+  // Few events cannot have slowed a call: then the difference is noise.
+  constexpr double noticed = 0.005;
+  if (!slowdowns.empty() && median(slowdowns) > most_slowdown && median(shares) > noticed)
+    return "the log slowed the call by more than 5 %: its pieces or calls are too short to be told one by one";
+  return {};
+}
+
+std::vector<Finding> findings_of(const Analysed& study, const CellFigures& cell) {
+  std::vector<Finding> findings;
+  internal::add_meanings(study, cell, findings);
+  const std::string withheld = withheld_because(study, cell);
+  if (sound(cell)) {
+    const std::vector<Ledger> ledgers = ledgers_of(study, cell);
+    internal::add_losses(study, cell, ledgers, withheld.empty(), findings);
+  }
+  const bool lost = std::any_of(findings.begin(), findings.end(), [](const Finding& f) {
+    return f.kind == Finding::Kind::loss;
+  });
+  internal::add_remarks(study, cell, findings);
+  if (!lost && sound(cell) && withheld.empty() && cell.cell->kind == Cell::Kind::variant) {
+    Finding fine;
+    fine.id = "nothing-wrong";
+    fine.of = &cell;
+    findings.push_back(std::move(fine));
+  }
+  std::stable_sort(findings.begin(), findings.end(), [](const Finding& a, const Finding& b) {
+    if (a.kind != b.kind) return a.kind < b.kind;
+    return a.kind == Finding::Kind::loss && a.share > b.share;
+  });
+  return findings;
+}
+
+std::vector<const CellFigures*> explained_cells(const Analysed& study) {
+  std::vector<const CellFigures*> cells;
+  const auto add = [&](const CellFigures* cell) {
+    if (cell != nullptr && std::find(cells.begin(), cells.end(), cell) == cells.end()) cells.push_back(cell);
+  };
+  const CellFigures* fastest = nullptr;
+  for (const CellFigures& f : study.cells) {
+    if (f.cell->point != study.conclusion.point || f.cell->kind != Cell::Kind::variant || !f.newest) continue;
+    if (f.speedup && (fastest == nullptr || f.speedup->median > fastest->speedup->median)) fastest = &f;
+  }
+  const CellFigures* leader = study.conclusion.leader;
+  // The headline's cell may have no ledger: one worker has little to explain.
+  if (leader != nullptr && (leader->cell->workers > 1 || !leader->cell->metered.empty())) add(leader);
+  if (leader == nullptr) add(fastest);
+  for (const CellFigures& f : study.cells) {
+    if (f.cell->point != study.conclusion.point || f.cell->kind != Cell::Kind::variant || !f.newest) continue;
+    const bool more = std::any_of(study.cells.begin(), study.cells.end(), [&](const CellFigures& other) {
+      return other.cell->key() == f.cell->key() && other.cell->point == f.cell->point && other.newest &&
+             other.cell->workers > f.cell->workers;
+    });
+    if (!more) add(&f);
+  }
+  return cells;
+}
+
+std::vector<Finding> findings_of(const Analysed& study) {
+  std::vector<Finding> all;
+  for (const CellFigures* cell : explained_cells(study)) {
+    for (Finding& finding : findings_of(study, *cell)) all.push_back(std::move(finding));
+  }
+  internal::add_study_remarks(study, all);
+  return all;
+}
+
+}  // namespace antcrew::analysis_layer

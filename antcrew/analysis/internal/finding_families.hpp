@@ -1,0 +1,19 @@
+// Findings by family, each adding its own.
+#pragma once
+
+#include <vector>
+
+#include "antcrew/analysis/finding.hpp"
+
+namespace antcrew::internal {
+
+using namespace antcrew::layers;
+
+void add_meanings(const Analysed& study, const CellFigures& cell, std::vector<Finding>& findings);
+// `whole`: the ledgers are told; otherwise only what counts can carry.
+void add_losses(const Analysed& study, const CellFigures& cell, const std::vector<Ledger>& ledgers, bool whole,
+                std::vector<Finding>& findings);
+void add_remarks(const Analysed& study, const CellFigures& cell, std::vector<Finding>& findings);
+void add_study_remarks(const Analysed& study, std::vector<Finding>& findings);
+
+}  // namespace antcrew::internal

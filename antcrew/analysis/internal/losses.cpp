@@ -1,0 +1,140 @@
+#include <algorithm>
+#include <cmath>
+
+#include "antcrew/analysis/internal/finding_families.hpp"
+
+namespace antcrew::internal {
+namespace {
+
+const Loss* loss_of(const Ledger& ledger, Cause cause) {
+  for (const Loss& loss : ledger.losses) {
+    if (loss.cause == cause) return &loss;
+  }
+  return nullptr;
+}
+
+double share_of(const Ledger& ledger, const Loss& loss) {
+  return ledger.lane_seconds() > 0 ? loss.loss_s / ledger.lane_seconds() : 0;
+}
+
+// What stands in the way of a shorter call once this cause is gone: its own floor goes with it.
+double floor_without(const Ledger& ledger, const Loss& loss) {
+  double floor_s = loss.limit_s;
+  const bool lifts = (loss.cause == Cause::sequential_stretch && ledger.floor_by == "serial") ||
+                     (loss.cause == Cause::lock_wait && ledger.floor_by == "lock") ||
+                     (loss.cause == Cause::slow_stage && ledger.floor_by == "stage") ||
+                     (loss.cause == Cause::uneven_pieces && ledger.floor_by == "piece");
+  if (!lifts) floor_s = std::max(floor_s, ledger.floor_s);
+  return floor_s;
+}
+
+// How many times shorter the call would be at most.
+double gain_of(const Ledger& ledger, const Loss& loss) {
+  const double left_s = (ledger.lane_seconds() - loss.loss_s) / ledger.lanes;
+  const double then_s = std::max({left_s, floor_without(ledger, loss), 1e-12});
+  return std::max(1.0, ledger.wall_s / then_s);
+}
+
+const Ledger& middle_of(const std::vector<Ledger>& ledgers) {
+  std::vector<const Ledger*> sorted;
+  for (const Ledger& ledger : ledgers) sorted.push_back(&ledger);
+  std::sort(sorted.begin(), sorted.end(), [](const Ledger* a, const Ledger* b) { return a->wall_s < b->wall_s; });
+  return *sorted[sorted.size() / 2];
+}
+
+// What the data cannot tell apart from each other.
+void doubt(Finding& finding, const Loss& loss, const Ledger& ledger) {
+  const bool one = ledger.sums->lanes > 1 && loss.figures.count("one_worker_s") > 0;
+  if (loss.cause == Cause::inflation_own) {
+    if (!one) {
+      finding.sure = Finding::Sure::open;
+      finding.or_else = id_of(Cause::inflation_one_worker);
+    } else if (loss.figures.count("crowd") == 0) {
+      finding.sure = Finding::Sure::open;
+      finding.or_else = id_of(Cause::inflation_machine);
+    }
+  }
+  if (loss.cause == Cause::inflation_machine) finding.sure = Finding::Sure::likely;
+}
+
+Finding finding_of(const CellFigures& cell, const std::vector<Ledger>& ledgers, const Ledger& middle,
+                   const Loss& loss) {
+  Finding finding;
+  finding.id = id_of(loss.cause);
+  finding.kind = Finding::Kind::loss;
+  finding.of = &cell;
+  finding.name = loss.name;
+  finding.figures = loss.figures;
+  finding.figures["wall_s"] = middle.wall_s;
+  std::vector<double> shares;
+  std::vector<double> seconds;
+  double gain = 1;
+  int told = 0;
+  int first = 0;
+  for (const Ledger& ledger : ledgers) {
+    const Loss* same = loss_of(ledger, loss.cause);
+    shares.push_back(same == nullptr ? 0 : share_of(ledger, *same));
+    seconds.push_back(same == nullptr ? 0 : same->loss_s);
+    if (same == nullptr) continue;
+    gain = std::max(gain, gain_of(ledger, *same));
+    told += share_of(ledger, *same) >= least_share ? 1 : 0;
+    first += !ledger.losses.empty() && ledger.losses.front().cause == loss.cause ? 1 : 0;
+  }
+  finding.share = median(shares);
+  finding.loss_s = median(seconds);
+  const int all = static_cast<int>(ledgers.size());
+  const bool is_first = !middle.losses.empty() && middle.losses.front().cause == loss.cause;
+  finding.sure = told == all && (!is_first || first == all) ? Finding::Sure::measured : Finding::Sure::likely;
+  doubt(finding, loss, middle);
+  if (cell.speedup) {
+    const double upper = cell.speedup->claimed ? cell.speedup->high : cell.speedup->median;
+    finding.gain_speedup = upper * gain;
+    if (middle.floor_s > 0) {
+      const double limit = middle.necessary_s / middle.floor_s;
+      if (limit < 1000) finding.limit_speedup = limit;
+    }
+  }
+  return finding;
+}
+
+// Where a ledger is withheld because calls or pieces are too short, their counts times the measured cost of one tell.
+void add_counted(const CellFigures& cell, const std::vector<Ledger>& ledgers, std::vector<Finding>& findings) {
+  if (ledgers.empty() || !cell.time_s) return;
+  const LaneSums& sums = *middle_of(ledgers).sums;
+  double pieces = 0;
+  for (const RegionFacts& region : sums.by_place) pieces += region.pieces;
+  const double all_s = cell.time_s->median * sums.lanes;
+  const auto add = [&](Cause cause, double loss_s, std::map<std::string, double> figures) {
+    const double share = all_s > 0 ? std::min(1.0, loss_s / all_s) : 0;
+    if (share < least_share) return;
+    Finding finding;
+    finding.id = id_of(cause);
+    finding.kind = Finding::Kind::loss;
+    finding.of = &cell;
+    finding.share = share;
+    finding.loss_s = share * all_s;
+    finding.sure = Finding::Sure::likely;
+    finding.figures = std::move(figures);
+    finding.figures["wall_s"] = cell.time_s->median;
+    if (cell.speedup && share < 1) finding.gain_speedup = cell.speedup->high / std::max(1e-3, 1 - share);
+    findings.push_back(std::move(finding));
+  };
+  add(Cause::small_calls, sums.regions * sums.call_cost_s * sums.lanes,
+      {{"calls", sums.regions}, {"call_cost_s", sums.call_cost_s}});
+  add(Cause::small_pieces, pieces * sums.piece_cost_s, {{"pieces", pieces}, {"piece_cost_s", sums.piece_cost_s}});
+}
+
+}  // namespace
+
+void add_losses(const Analysed&, const CellFigures& cell, const std::vector<Ledger>& ledgers, bool whole,
+                std::vector<Finding>& findings) {
+  if (ledgers.empty() || cell.cell->kind != Cell::Kind::variant) return;
+  if (!whole) return add_counted(cell, ledgers, findings);
+  const Ledger& middle = middle_of(ledgers);
+  for (const Loss& loss : middle.losses) {
+    Finding finding = finding_of(cell, ledgers, middle, loss);
+    if (std::fabs(finding.share) >= least_share) findings.push_back(std::move(finding));
+  }
+}
+
+}  // namespace antcrew::internal

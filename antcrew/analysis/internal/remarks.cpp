@@ -1,0 +1,178 @@
+// Findings that rest on timed figures, verdicts and the machine.
+#include <algorithm>
+#include <cmath>
+
+#include "antcrew/analysis/internal/finding_families.hpp"
+#include "antcrew/analysis/pairing.hpp"
+
+namespace antcrew::internal {
+namespace {
+
+Finding& add(std::vector<Finding>& to, const char* id, Finding::Kind kind, const CellFigures* of,
+             std::map<std::string, double> figures) {
+  Finding& finding = to.emplace_back();
+  finding.id = id;
+  finding.kind = kind;
+  finding.of = of;
+  finding.figures = std::move(figures);
+  return finding;
+}
+
+const CellFigures* sibling(const Analysed& study, const CellFigures& cell, int workers) {
+  for (const CellFigures& f : study.cells) {
+    if (f.cell->key() == cell.cell->key() && f.cell->point == cell.cell->point &&
+        f.cell->attempt == cell.cell->attempt && f.cell->workers == workers)
+      return &f;
+  }
+  return nullptr;
+}
+
+const CellFigures* baseline_figures(const Analysed& study, const CellFigures& cell) {
+  const Cell* baseline = baseline_of(*study.record, *cell.cell);
+  for (const CellFigures& f : study.cells) {
+    if (f.cell == baseline) return &f;
+  }
+  return nullptr;
+}
+
+bool waits_mostly(const CellFigures& f) {
+  return f.busy_processors && *f.busy_processors < 0.5 * f.cell->workers;
+}
+
+void add_weak_baseline(const Analysed& study, const CellFigures& cell, std::vector<Finding>& findings) {
+  constexpr double told = 1.05;
+  const CellFigures* one = cell.cell->workers == 1 ? &cell : sibling(study, cell, 1);
+  if (one == nullptr || one->verdict != Verdict::holds || !one->speedup || !one->speedup->claimed) return;
+  if (one->speedup->low < told) return;
+  add(findings, "weak-baseline", Finding::Kind::meaning, &cell, {{"one_worker_speedup", one->speedup->median}});
+}
+
+void add_superlinear(const CellFigures& cell, const std::vector<Finding>& so_far, std::vector<Finding>& findings) {
+  if (!cell.speedup || !cell.speedup->claimed || cell.cell->workers < 2) return;
+  if (cell.speedup->low <= 1.02 * cell.cell->workers) return;
+  const bool weak = std::any_of(so_far.begin(), so_far.end(), [](const Finding& f) { return f.id == "weak-baseline"; });
+  Finding& finding = add(findings, "superlinear", Finding::Kind::meaning, &cell,
+                         {{"speedup", cell.speedup->median}, {"workers", cell.cell->workers}});
+  finding.name = weak ? "weak-baseline" : "";
+  finding.sure = weak ? Finding::Sure::likely : Finding::Sure::open;
+  if (!weak) finding.or_else = "remembered";
+}
+
+// CPU time of the program over that of the baseline tells another story than the clock.
+void add_cpu_as_wall(const Analysed& study, const CellFigures& cell, std::vector<Finding>& findings) {
+  const CellFigures* baseline = baseline_figures(study, cell);
+  if (baseline == nullptr || !cell.speedup || !cell.time_s) return;
+  const double own_s = median_of(*cell.cell, &Trial::user_s) + median_of(*cell.cell, &Trial::system_s) -
+                       median_of(*cell.cell, &Trial::others_cpu_s);
+  const double base_s = median_cpu_s(*baseline->cell);
+  constexpr double least_s = 1e-3;
+  constexpr double told = 1.5;
+  if (own_s < least_s || base_s < least_s) return;
+  const double by_cpu = base_s / own_s;
+  if (by_cpu < told * cell.speedup->high || by_cpu < told) return;
+  add(findings, "cpu-as-wall", Finding::Kind::meaning, &cell,
+      {{"speedup", cell.speedup->median}, {"speedup_by_cpu", by_cpu}});
+}
+
+void add_no_more_gain(const Analysed& study, const CellFigures& cell, std::vector<Finding>& findings) {
+  if (cell.cell->workers < 2 || cell.verdict != Verdict::holds || !cell.speedup) return;
+  const CellFigures* fewest = nullptr;
+  for (const CellFigures& f : study.cells) {
+    const bool same = f.cell->key() == cell.cell->key() && f.cell->point == cell.cell->point &&
+                      f.cell->attempt == cell.cell->attempt && f.cell->workers < cell.cell->workers;
+    if (!same || f.verdict != Verdict::holds) continue;
+    const auto ratio = ratio_of_times(*f.cell, *cell.cell);  // > 1: more workers are faster
+    if (!ratio || !ratio->claimed || ratio->high > 1.05) continue;
+    if (fewest == nullptr || f.cell->workers < fewest->cell->workers) fewest = &f;
+  }
+  if (fewest == nullptr) return;
+  add(findings, "no-more-gain", Finding::Kind::remark, &cell,
+      {{"workers", cell.cell->workers}, {"enough", fewest->cell->workers}});
+}
+
+void add_memory(const Analysed& study, const CellFigures& cell, std::vector<Finding>& findings) {
+  const CellFigures* baseline = baseline_figures(study, cell);
+  if (baseline == nullptr || !(baseline->peak_bytes > 0) || cell.cell->workers < 2) return;
+  const double extra = cell.peak_bytes - baseline->peak_bytes;
+  constexpr double noticeable = 64 << 20;
+  if (extra < noticeable || cell.peak_bytes < 1.5 * baseline->peak_bytes) return;
+  const double each = extra / cell.cell->workers;
+  const double free = static_cast<double>(study.record->machine.limits.available_bytes);
+  add(findings, "memory-grows", Finding::Kind::remark, &cell,
+      {{"bytes", cell.peak_bytes},
+       {"baseline_bytes", baseline->peak_bytes},
+       {"bytes_per_worker", each},
+       {"fits_workers", std::floor(std::max(0.0, free - baseline->peak_bytes) / each)}});
+}
+
+void add_cold(const CellFigures& cell, std::vector<Finding>& findings) {
+  if (!cell.first_speedup || !cell.speedup || !cell.time_s || !cell.cold_cost_s) return;
+  if (*cell.cold_cost_s < 0.5 * cell.time_s->median || *cell.first_speedup > 0.7 * cell.speedup->median) return;
+  add(findings, "cold-first-call", Finding::Kind::remark, &cell,
+      {{"first_speedup", *cell.first_speedup},
+       {"speedup", cell.speedup->median},
+       {"cold_cost_s", *cell.cold_cost_s},
+       {"startup_s", cell.startup_s.value_or(0)}});
+}
+
+void add_probes(const Analysed& study, const CellFigures& cell, std::vector<Finding>& findings) {
+  for (const CellFigures& f : study.cells) {
+    const bool its = f.cell->kind == Cell::Kind::probe && f.cell->probe_of == cell.cell->key() &&
+                     f.cell->point == cell.cell->point && f.cell->workers == cell.cell->workers;
+    if (!its || !f.part_s || !cell.time_s) continue;
+    const auto ratio = ratio_of_times(*cell.cell, *f.cell);
+    const bool clear = ratio && ratio->claimed && (ratio->low > 1 || ratio->high < 1);
+    Finding& finding = add(findings, "probe", Finding::Kind::remark, &cell,
+                           {{"part_s", *f.part_s}, {"part_share", *f.part_s / cell.time_s->median}});
+    finding.name = f.cell->variant;
+    finding.sure = clear ? Finding::Sure::measured : Finding::Sure::open;
+  }
+}
+
+}  // namespace
+
+void add_meanings(const Analysed& study, const CellFigures& cell, std::vector<Finding>& findings) {
+  if (cell.verdict == Verdict::left_work) add(findings, "deferred-work", Finding::Kind::meaning, &cell, {});
+  if (cell.verdict == Verdict::remembered) add(findings, "remembered", Finding::Kind::meaning, &cell, {});
+  if (cell.read_speedup && cell.speedup) {
+    add(findings, "deferred-work", Finding::Kind::meaning, &cell,
+        {{"read_speedup", *cell.read_speedup}, {"speedup", cell.speedup->median}});
+  }
+  if (!study.record->build.optimised) add(findings, "unoptimised", Finding::Kind::meaning, &cell, {});
+  if (cell.verdict < Verdict::too_few_rounds) return;
+  add_weak_baseline(study, cell, findings);
+  add_superlinear(cell, findings, findings);
+  add_cpu_as_wall(study, cell, findings);
+}
+
+void add_remarks(const Analysed& study, const CellFigures& cell, std::vector<Finding>& findings) {
+  if (cell.verdict == Verdict::idle_workers) add(findings, "idle-workers", Finding::Kind::remark, &cell, {});
+  if (cell.verdict < Verdict::too_few_rounds) return;
+  const int cores = study.record->machine.topology.physical_cores;
+  const int processors = study.record->machine.usable_processors();
+  if (cores > 0 && cell.cell->workers > cores && cell.cell->workers <= processors && !waits_mostly(cell))
+    add(findings, "shared-cores", Finding::Kind::remark, &cell, {{"cores", cores}, {"workers", cell.cell->workers}});
+  add_no_more_gain(study, cell, findings);
+  add_memory(study, cell, findings);
+  add_cold(cell, findings);
+  add_probes(study, cell, findings);
+  const auto throttled = median_where_known(*cell.cell, [](const Trial& t) { return t.throttled_s; });
+  if (throttled && cell.time_s && *throttled > 0.05 * cell.time_s->median)
+    add(findings, "throttled", Finding::Kind::remark, &cell, {{"throttled_s", *throttled}});
+  if (cell.verdict == Verdict::too_noisy) add(findings, "noise", Finding::Kind::remark, &cell, {});
+  if (cell.verdict == Verdict::too_few_rounds) add(findings, "too-few-rounds", Finding::Kind::remark, &cell, {});
+}
+
+void add_study_remarks(const Analysed& study, std::vector<Finding>& findings) {
+  const bool open = study.conclusion.answer == Conclusion::Kind::cannot_tell;
+  const bool told = std::any_of(findings.begin(), findings.end(), [](const Finding& f) {
+    return f.id == "noise" || f.id == "too-few-rounds";
+  });
+  if (open && !told) add(findings, "too-few-rounds", Finding::Kind::remark, nullptr, {});
+  if (!study.two_speeds.empty()) {
+    const TwoSpeeds& two = study.two_speeds.front();
+    add(findings, "noise", Finding::Kind::remark, nullptr, {{"fast_s", two.fast_s}, {"slow_s", two.slow_s}});
+  }
+}
+
+}  // namespace antcrew::internal

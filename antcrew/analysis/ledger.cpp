@@ -1,0 +1,407 @@
+#include "antcrew/analysis/ledger.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+#include "antcrew/analysis/pairing.hpp"
+
+namespace antcrew::analysis_layer {
+
+const char* id_of(Cause cause) noexcept {
+  constexpr const char* ids[] = {"sequential-stretch", "small-pieces",
+                                 "small-calls",        "not-divisible",
+                                 "uneven-pieces",      "late-start",
+                                 "shared-processor",   "oversubscribed",
+                                 "quota",              "no-ready-work",
+                                 "work-not-found",     "lock-wait",
+                                 "slow-stage",         "small-buffer",
+                                 "moving-data",        "fresh-memory",
+                                 "work-inflation-machine", "work-inflation-own",
+                                 "work-inflation-one-worker", "extra-work",
+                                 "skipped-work",       "blocked",
+                                 "start-up-each-call"};
+  return ids[static_cast<std::size_t>(cause)];
+}
+
+namespace {
+
+using internal::LockFacts;
+using internal::RegionFacts;
+using internal::SerialFacts;
+using internal::StageFigures;
+
+// One metered call's seconds, given away owner by owner.
+class Owning {
+ public:
+  Owning(Ledger& ledger, const LaneSums& sums, const LedgerBasis& basis)
+      : ledger_(ledger), sums_(sums), basis_(basis), scale_(scale_of(ledger, sums)) {}
+
+  void all() {
+    serial();
+    simple(Cause::start_up_each_call, LaneState::start_up);
+    waiting_to_run();
+    stages();
+    moving();
+    simple(Cause::no_ready_work, LaneState::no_work);
+    calls();
+    dispatch();
+    imbalance();
+    locks();
+    work_change();
+    gather();
+  }
+
+ private:
+  static double scale_of(const Ledger& ledger, const LaneSums& sums) {
+    const double all = sums.parts_s.sum();
+    return all > 0 ? ledger.parts_s.sum() / all : 1;
+  }
+  double part(LaneState state) const { return ledger_.parts_s[state]; }
+
+  Loss& lose(Cause cause, double seconds, const std::string& name = {}) {
+    for (Loss& known : ledger_.losses) {
+      if (known.cause != cause) continue;
+      known.loss_s += seconds;
+      if (known.name.empty()) known.name = name;
+      return known;
+    }
+    ledger_.losses.push_back({cause, seconds, name, {}, 0});
+    return ledger_.losses.back();
+  }
+  void simple(Cause cause, LaneState state) {
+    if (part(state) > 0) lose(cause, part(state));
+  }
+
+  void serial() {
+    if (!(part(LaneState::serial_wait) > 0)) return;
+    Loss& loss = lose(Cause::sequential_stretch, part(LaneState::serial_wait));
+    loss.figures["serial_s"] = part(LaneState::serial);
+    if (sums_.serials.empty()) return;
+    const SerialFacts& largest = sums_.serials.front();
+    loss.figures["stretch_s"] = largest.seconds;
+    loss.figures["stretches"] = static_cast<double>(largest.count);
+    if (!largest.phase.empty()) {
+      loss.name = "phase '" + largest.phase + "'";
+    } else if (!largest.after.empty() && !largest.before.empty()) {
+      loss.name = "between " + largest.after + " and " + largest.before;
+    } else if (!largest.after.empty()) {
+      loss.name = "after " + largest.after;
+    } else if (!largest.before.empty()) {
+      loss.name = "before " + largest.before;
+    }
+  }
+
+  void waiting_to_run() {
+    if (part(LaneState::waiting_to_run) > 0) wait_for_processor(part(LaneState::waiting_to_run));
+  }
+  void wait_for_processor(double seconds) {
+    const Cause cause = basis_.throttled_s > 0.5 * seconds / ledger_.lanes ? Cause::quota
+                        : ledger_.lanes > basis_.processors                ? Cause::oversubscribed
+                                                                           : Cause::shared_processor;
+    Loss& loss = lose(cause, seconds);
+    loss.figures["processors"] = basis_.processors;
+    loss.figures["lanes"] = ledger_.lanes;
+  }
+
+  void stages() {
+    const double full = std::min(part(LaneState::stage), scale_ * sums_.buffer_full_s);
+    if (full > 0) lose(Cause::small_buffer, full);
+    const double slow = part(LaneState::stage) - full;
+    if (!(slow > 0)) return;
+    const StageFigures* slowest = nullptr;
+    for (const StageFigures& stage : sums_.stages) {
+      if (stage.alone && (slowest == nullptr || stage.busy_s > slowest->busy_s)) slowest = &stage;
+    }
+    Loss& loss = lose(Cause::slow_stage, slow);
+    if (slowest == nullptr) return;
+    loss.name = slowest->name;
+    loss.figures["busy_s"] = slowest->busy_s;
+    loss.figures["items"] = slowest->items;
+  }
+
+  void moving() {
+    if (!(part(LaneState::moving_data) > 0)) return;
+    Loss& loss = lose(Cause::moving_data, part(LaneState::moving_data));
+    loss.figures["bytes"] = sums_.moved_bytes;
+    if (sums_.moved_bytes > 0) loss.figures["bytes_per_s"] = sums_.moved_bytes / part(LaneState::moving_data);
+  }
+
+  // What as many empty regions would cost comes off what short regions lost; of forked workers it is their start.
+  void calls() {
+    left_dispatch_ = part(LaneState::dispatch);
+    left_imbalance_ = part(LaneState::imbalance);
+    const double each_s = sums_.call_cost_s * ledger_.lanes;
+    const double worth_s = std::min(sums_.regions * each_s, ledger_.lanes * sums_.short_regions_s);
+    const double from_dispatch = std::min(left_dispatch_, worth_s);
+    const double from_imbalance = std::min(left_imbalance_, worth_s - from_dispatch);
+    if (!(worth_s > 0)) return;
+    left_dispatch_ -= from_dispatch;
+    left_imbalance_ -= from_imbalance;
+    Loss& loss = lose(Cause::small_calls, from_dispatch + from_imbalance);
+    loss.figures["calls"] = sums_.regions;
+    loss.figures["call_cost_s"] = sums_.call_cost_s;
+  }
+
+  void dispatch() {
+    double late = 0;
+    for (const RegionFacts& region : sums_.by_place) late += scale_ * region.late_s;
+    late = std::min(late, left_dispatch_);
+    if (late > 0) lose(Cause::late_start, late);
+    if (left_dispatch_ - late > 0) lose(Cause::work_not_found, left_dispatch_ - late);
+  }
+
+  void imbalance() {
+    const double scale = part(LaneState::imbalance) > 0 ? left_imbalance_ / part(LaneState::imbalance) * scale_ : 0;
+    for (const RegionFacts& region : sums_.by_place) {
+      const auto& c = region.causes;
+      if (c.late_s > 0) lose(Cause::late_start, scale * c.late_s, region.place);
+      if (c.shared_s > 0) wait_for_processor(scale * c.shared_s);
+      if (c.lock_s > 0) lock_s_ += scale * c.lock_s;
+      if (c.divisible_s > 0) {
+        Loss& loss = lose(Cause::not_divisible, scale * c.divisible_s, region.place);
+        loss.figures["units"] += (region.sharing == "pieces" ? region.pieces : region.n) /
+                                 std::max(1.0, static_cast<double>(region.calls));
+        loss.figures["lanes"] = ledger_.lanes;
+      }
+      if (c.uneven_s > 0) uneven(region, scale * c.uneven_s);
+    }
+  }
+
+  void uneven(const RegionFacts& region, double seconds) {
+    Loss& loss = lose(Cause::uneven_pieces, seconds, region.place);
+    if (!(seconds >= loss.figures["of_place_s"])) return;
+    loss.figures["of_place_s"] = seconds;
+    loss.name = region.place;
+    loss.figures["longest_piece_s"] = region.longest_piece_s;
+    loss.figures["longest_piece_at"] = region.longest_piece_at;
+    loss.figures["longest_piece_worker"] = region.longest_piece_lane;
+    loss.figures["mean_piece_s"] = region.mean_piece_s;
+    loss.figures["pieces"] = region.pieces;
+    loss.figures["region_s"] = region.wall_s;
+    loss.figures["finer_s"] = region.finer_s;
+    loss.figures["heaviest_first_s"] = region.tapering_s;
+    // What the same pieces would have taken, replayed, stays.
+    const double best_s = std::min(region.finer_s, region.tapering_s);
+    if (best_s > 0 && best_s < region.wall_s) loss.limit_s = ledger_.wall_s - (region.wall_s - best_s);
+  }
+
+  void locks() {
+    const double seconds = part(LaneState::lock) + lock_s_;
+    if (!(seconds > 0)) return;
+    const LockFacts* worst = nullptr;
+    for (const LockFacts& lock : sums_.locks) {
+      if (worst == nullptr || lock.wait_s > worst->wait_s) worst = &lock;
+    }
+    Loss& loss = lose(Cause::lock_wait, seconds);
+    if (worst == nullptr) return;
+    loss.name = worst->name;
+    loss.figures["waits"] = worst->waits;
+    loss.figures["wait_s"] = worst->wait_s;
+    loss.figures["holds"] = worst->holds;
+    loss.figures["hold_s"] = worst->hold_s;
+  }
+
+  // In this order, each capped by what is left.
+  void work_change() {
+    const double blocked_s = part(LaneState::blocked) + part(LaneState::serial) - scale_ * sums_.serial_cpu_s;
+    const double base_cpu_s = basis_.baseline_cpu_s.value_or(basis_.baseline_s);
+    const double base_blocked_s = std::max(0.0, basis_.baseline_s - base_cpu_s);
+    double left = ledger_.work_change_s;
+    const double more_blocked_s = blocked_s - base_blocked_s;
+    if (more_blocked_s > 0) {
+      lose(Cause::blocked, more_blocked_s).figures = {{"blocked_s", blocked_s}, {"baseline_blocked_s", base_blocked_s}};
+      left -= more_blocked_s;
+    }
+    double pieces = 0;
+    for (const RegionFacts& region : sums_.by_place) pieces += region.pieces;
+    const double pieces_s = std::min(std::max(0.0, left), pieces * sums_.piece_cost_s);
+    if (pieces_s > 0) {
+      lose(Cause::small_pieces, pieces_s).figures = {{"pieces", pieces}, {"piece_cost_s", sums_.piece_cost_s}};
+      left -= pieces_s;
+    }
+    if (basis_.work_ratio) {
+      const double more_s = (*basis_.work_ratio - 1) * basis_.baseline_s;
+      if (more_s < 0) {
+        lose(Cause::skipped_work, more_s, basis_.work_name).figures = {{"ratio", *basis_.work_ratio}};
+        left -= more_s;
+      } else if (more_s > 0 && left > 0) {
+        lose(Cause::extra_work, std::min(left, more_s), basis_.work_name).figures = {{"ratio", *basis_.work_ratio}};
+        left -= std::min(left, more_s);
+      }
+    }
+    const double system_s = std::clamp(sums_.system_s - basis_.baseline_system_s, 0.0, std::max(0.0, left));
+    if (system_s > 0) {
+      lose(Cause::fresh_memory, system_s).figures = {{"system_s", sums_.system_s},
+                                                     {"baseline_system_s", basis_.baseline_system_s}};
+      left -= system_s;
+    }
+    if (!(left > 0)) return;
+    if (basis_.one_worker_s) {
+      const double already = std::min(left, std::max(0.0, *basis_.one_worker_s - basis_.baseline_s));
+      if (already > 0) {
+        lose(Cause::inflation_one_worker, already).figures = {{"one_worker_s", *basis_.one_worker_s},
+                                                              {"baseline_s", basis_.baseline_s}};
+        left -= already;
+      }
+    }
+    const double one_s = basis_.one_worker_s.value_or(basis_.baseline_s);
+    if (basis_.crowd && *basis_.crowd > 1) {
+      const double machine = std::min(left, (*basis_.crowd - 1) * one_s);
+      lose(Cause::inflation_machine, machine).figures = {{"crowd", *basis_.crowd}};
+      left -= machine;
+    }
+    if (!(left > 0)) return;
+    const double running_s = part(LaneState::running) + scale_ * sums_.serial_cpu_s;
+    lose(Cause::inflation_own, left).figures = {{"cpu_s", running_s}, {"expected_cpu_s", running_s - left}};
+    if (basis_.crowd) ledger_.losses.back().figures["crowd"] = *basis_.crowd;
+    if (basis_.one_worker_s) ledger_.losses.back().figures["one_worker_s"] = *basis_.one_worker_s;
+  }
+
+  void gather() {
+    std::stable_sort(ledger_.losses.begin(), ledger_.losses.end(),
+                     [](const Loss& a, const Loss& b) { return a.loss_s > b.loss_s; });
+    double all = 0;
+    for (const Loss& loss : ledger_.losses) all += loss.loss_s;
+    ledger_.unattributed_s = ledger_.lane_seconds() - basis_.baseline_s - all;
+  }
+
+  Ledger& ledger_;
+  const LaneSums& sums_;
+  const LedgerBasis& basis_;
+  double scale_;
+  double left_dispatch_ = 0;
+  double left_imbalance_ = 0;
+  double lock_s_ = 0;
+};
+
+void floor_by(Ledger& ledger, double seconds, const char* what) {
+  if (seconds <= ledger.floor_s) return;
+  ledger.floor_s = seconds;
+  ledger.floor_by = what;
+}
+
+void find_floor(Ledger& ledger, const LaneSums& sums) {
+  floor_by(ledger, sums.parts_s[LaneState::serial], "serial");
+  for (const StageFigures& stage : sums.stages) {
+    if (stage.alone) floor_by(ledger, stage.busy_s, "stage");
+  }
+  for (const LockFacts& lock : sums.locks) floor_by(ledger, lock.hold_s, "lock");
+  for (const RegionFacts& region : sums.by_place) {
+    const bool whole = region.n <= region.pieces || region.sharing == "forks" || region.sharing == "group";
+    if (whole) floor_by(ledger, region.longest_piece_s, "piece");
+  }
+}
+
+std::string reason_to_withhold(const LaneSums& sums, const LedgerBasis& basis) {
+  if (!sums.withheld.empty()) return sums.withheld;
+  if (basis.crew == "Workers" && sums.regions == 0 && sums.lanes > 1)
+    return "it works without a crew, so its threads write down nothing";
+  constexpr double most_outside = 0.05;
+  const double outside = sums.cpu_tree_s - sums.cpu_frames_s;
+  if (sums.cpu_tree_s > 1e-3 && outside > most_outside * sums.cpu_tree_s && outside > 1e-3)
+    return "threads or processes that are in no lane of the crew did part of the work";
+  return {};
+}
+
+}  // namespace
+
+Ledger ledger_of(const LaneSums& sums, const LedgerBasis& basis) {
+  Ledger ledger;
+  ledger.sums = &sums;
+  ledger.wall_s = sums.wall_s;
+  ledger.lanes = sums.lanes;
+  ledger.slowdown = sums.slowdown;
+  ledger.metering_s = sums.metering_s;
+  ledger.cpu_frames_s = sums.cpu_frames_s;
+  ledger.cpu_kernel_s = sums.cpu_kernel_s;
+  ledger.outside_s = std::max(0.0, sums.cpu_tree_s - sums.cpu_frames_s);
+  ledger.necessary_s = basis.baseline_s;
+  ledger.withheld = reason_to_withhold(sums, basis);
+  const double all = sums.lane_seconds();
+  const double keep = all > 0 ? 1 - std::min(1.0, sums.metering_s / all) : 1;
+  for (std::size_t k = 0; k < internal::lane_states; ++k) ledger.parts_s.seconds[k] = keep * sums.parts_s.seconds[k];
+  ledger.unaccounted_s = ledger.parts_s[LaneState::unaccounted];
+  ledger.work_change_s = ledger.parts_s[LaneState::running] + ledger.parts_s[LaneState::blocked] +
+                         ledger.parts_s[LaneState::serial] - basis.baseline_s;
+  find_floor(ledger, sums);
+  Owning(ledger, sums, basis).all();
+  return ledger;
+}
+
+namespace {
+
+const CellFigures* figures_of(const Analysed& study, const Cell* cell) {
+  for (const CellFigures& f : study.cells) {
+    if (f.cell == cell) return &f;
+  }
+  return nullptr;
+}
+
+// A counter that baseline and variant both keep: the one that changed most.
+void find_work_ratio(const CellFigures& cell, const CellFigures& baseline, LedgerBasis& basis) {
+  for (const auto& [name, value] : cell.counters) {
+    const auto same = baseline.counters.find(name);
+    if (same == baseline.counters.end() || !(same->second > 0)) continue;
+    const double ratio = value / same->second;
+    if (basis.work_ratio && std::fabs(ratio - 1) <= std::fabs(*basis.work_ratio - 1)) continue;
+    basis.work_ratio = ratio;
+    basis.work_name = name;
+  }
+}
+
+}  // namespace
+
+LedgerBasis basis_of(const Analysed& study, const CellFigures& cell) {
+  const Record& record = *study.record;
+  LedgerBasis basis;
+  basis.crew = cell.cell->crew;
+  basis.processors = record.machine.usable_processors();
+  const Cell* base_cell = baseline_of(record, *cell.cell);
+  const CellFigures* baseline = base_cell == nullptr ? nullptr : figures_of(study, base_cell);
+  if (baseline != nullptr && baseline->time_s) {
+    basis.baseline_s = baseline->time_s->median;
+    std::vector<double> walls;
+    std::vector<double> cpu;
+    std::vector<double> system;
+    for (const LaneSums& sums : base_cell->metered) {
+      walls.push_back(sums.wall_s);
+      cpu.push_back(sums.serial_cpu_s);
+      system.push_back(sums.system_s);
+    }
+    if (!walls.empty()) {
+      basis.baseline_cpu_s = basis.baseline_s * std::min(1.0, median(cpu) / median(walls));
+      basis.baseline_system_s = median(system);
+    } else {
+      basis.baseline_cpu_s = std::min(basis.baseline_s, median_cpu_s(*base_cell));
+      basis.baseline_system_s = median_of(*base_cell, &Trial::system_s);
+    }
+    find_work_ratio(cell, *baseline, basis);
+  }
+  for (const CellFigures& other : study.cells) {
+    const Cell& c = *other.cell;
+    const bool same = c.key() == cell.cell->key() && c.point == cell.cell->point && c.attempt == cell.cell->attempt;
+    if (same && c.workers == 1 && cell.cell->workers > 1 && other.time_s) basis.one_worker_s = other.time_s->median;
+  }
+  for (const CrowdFigure& crowd : study.crowds) {
+    if (crowd.point == cell.cell->point && crowd.copies == std::min(cell.cell->workers, basis.processors))
+      basis.crowd = crowd.slowdown.claimed ? std::max(1.0, crowd.slowdown.median) : 1.0;
+  }
+  if (const auto throttled = median_where_known(*cell.cell, [](const Trial& t) { return t.throttled_s; }))
+    basis.throttled_s = *throttled;
+  return basis;
+}
+
+std::vector<Ledger> ledgers_of(const Analysed& study, const CellFigures& cell) {
+  std::vector<Ledger> ledgers;
+  if (cell.cell->metered.empty()) return ledgers;
+  const LedgerBasis basis = basis_of(study, cell);
+  if (!(basis.baseline_s > 0)) return ledgers;
+  for (const LaneSums& sums : cell.cell->metered) {
+    ledgers.push_back(ledger_of(sums, basis));
+    Ledger& made = ledgers.back();
+    if (!made.slowdown && cell.time_s && cell.time_s->median > 0) made.slowdown = made.wall_s / cell.time_s->median - 1;
+  }
+  return ledgers;
+}
+
+}  // namespace antcrew::analysis_layer

@@ -1,0 +1,108 @@
+// Where the worker-seconds of a cell went, with one owner for each second.
+//
+//   for (const Ledger& ledger : ledgers_of(study, cell)) for (const Loss& loss : ledger.losses) use(loss);
+//
+// Identity: lanes × wall − the baseline's time = work change + losses + metering + unaccounted; and the same difference
+// = Σ loss_s over the losses + unattributed. Pure.
+#pragma once
+
+#include <map>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "antcrew/analysis/analysed.hpp"
+#include "antcrew/base/layers.hpp"
+#include "antcrew/log/lane_sums.hpp"
+
+namespace antcrew::analysis_layer {
+
+using internal::LaneParts;
+using internal::LaneState;
+using internal::LaneSums;
+
+// What took worker-seconds that the baseline did not need.
+enum class Cause {
+  sequential_stretch,
+  small_pieces,
+  small_calls,
+  not_divisible,
+  uneven_pieces,
+  late_start,
+  shared_processor,
+  oversubscribed,
+  quota,
+  no_ready_work,
+  work_not_found,
+  lock_wait,
+  slow_stage,
+  small_buffer,
+  moving_data,
+  fresh_memory,
+  inflation_machine,
+  inflation_own,
+  inflation_one_worker,
+  extra_work,
+  skipped_work,
+  blocked,
+  start_up_each_call
+};
+const char* id_of(Cause cause) noexcept;
+
+struct Loss {
+  Cause cause = Cause::sequential_stretch;
+  double loss_s = 0;  // worker-seconds; below 0 = saved
+  std::string name;   // of the lock, the phase, the stage, the place in the source; empty = none
+  std::map<std::string, double> figures = {};
+  double limit_s = 0;  // a call cannot be shorter than that if this alone is removed; 0 = nothing in its way
+};
+
+// One metered call.
+struct Ledger {
+  double wall_s = 0;
+  int lanes = 0;
+  LaneParts parts_s;          // without what metering took
+  double necessary_s = 0;     // the baseline's time
+  double work_change_s = 0;   // running + blocked + serial − that
+  double metering_s = 0;
+  double unaccounted_s = 0;
+  double outside_s = 0;       // CPU time of threads and processes that are in no lane
+  double cpu_frames_s = 0;
+  double cpu_kernel_s = 0;    // 0 = the kernel was not asked
+  std::optional<double> slowdown;
+  std::string withheld;       // why the parts mean nothing; empty = they do
+  std::vector<Loss> losses;   // the largest first, each cause once
+  double unattributed_s = 0;  // below 0: more was attributed than lost
+  // No worker count makes a call shorter than that, with what this one did in turn.
+  double floor_s = 0;
+  std::string floor_by;  // "serial", "lock", "stage", "piece", "phase"
+  const LaneSums* sums = nullptr;
+
+  double lane_seconds() const noexcept { return lanes * wall_s; }
+};
+
+// What a call is compared with.
+struct LedgerBasis {
+  double baseline_s = 0;                 // T_s
+  std::optional<double> baseline_cpu_s;  // of that, on a processor
+  double baseline_system_s = 0;
+  std::optional<double> one_worker_s;  // W_1: the same variant with one worker
+  std::optional<double> crowd;         // c(p)
+  std::optional<double> work_ratio;    // a counter that both keep, the variant's / the baseline's
+  std::string work_name;               // of that counter
+  int processors = 1;                  // that may be used
+  double throttled_s = 0;              // of a call, by a quota
+  std::string crew;
+};
+
+Ledger ledger_of(const LaneSums& sums, const LedgerBasis& basis);
+LedgerBasis basis_of(const Analysed& study, const CellFigures& cell);
+// Of all metered calls of a cell.
+std::vector<Ledger> ledgers_of(const Analysed& study, const CellFigures& cell);
+
+// Losses below this share of lanes × wall are not told.
+inline constexpr double least_share = 0.05;
+// A call that its log slowed by more is not explained by it.
+inline constexpr double most_slowdown = 0.05;
+
+}  // namespace antcrew::analysis_layer

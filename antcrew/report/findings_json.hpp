@@ -1,0 +1,14 @@
+// Findings and ledgers for programs.
+#pragma once
+
+#include <string>
+
+#include "antcrew/analysis/analysed.hpp"
+#include "antcrew/base/layers.hpp"
+
+namespace antcrew::report_layer {
+
+// {"findings": […], "ledgers": […]}: docs/explain.md lists the fields.
+std::string explanation_json(const Analysed& study);
+
+}  // namespace antcrew::report_layer

@@ -1,0 +1,16 @@
+// The states of a worker in words.
+#pragma once
+
+#include <string>
+
+#include "antcrew/analysis/ledger.hpp"
+#include "antcrew/base/layers.hpp"
+
+namespace antcrew::report_layer {
+
+const char* words_for(LaneState state) noexcept;
+
+// Lines of a ledger, the largest part first.
+std::string parts_text(const LaneParts& parts, double lane_seconds);
+
+}  // namespace antcrew::report_layer

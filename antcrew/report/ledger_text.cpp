@@ -1,0 +1,65 @@
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "antcrew/report/findings.hpp"
+#include "antcrew/report/internal/ledger_words.hpp"
+
+namespace antcrew::report_layer {
+
+const char* words_for(LaneState state) noexcept {
+  constexpr const char* words[] = {"at work, running",
+                                   "at work, waiting for something outside",
+                                   "ready, and waiting for a processor",
+                                   "waiting for a lock",
+                                   "waiting for a stage or for room",
+                                   "moving data",
+                                   "between the crew's calls, at work",
+                                   "between the crew's calls, waiting",
+                                   "starting and ending workers",
+                                   "called, and not begun",
+                                   "nothing ready to do",
+                                   "done, waiting for the last one",
+                                   "not accounted for"};
+  return words[static_cast<std::size_t>(state)];
+}
+
+std::string parts_text(const LaneParts& parts, double lane_seconds) {
+  constexpr double told = 0.005;
+  std::vector<std::size_t> order;
+  for (std::size_t k = 0; k < parts.seconds.size(); ++k) {
+    if (parts.seconds[k] > told * lane_seconds) order.push_back(k);
+  }
+  std::stable_sort(order.begin(), order.end(),
+                   [&](std::size_t a, std::size_t b) { return parts.seconds[a] > parts.seconds[b]; });
+  std::string text;
+  for (const std::size_t k : order) {
+    text += fmt::format("    {:<40} {:>8} {:>6}\n", words_for(static_cast<LaneState>(k)), duration_text(parts.seconds[k]),
+                        percent_text(parts.seconds[k] / lane_seconds));
+  }
+  return text;
+}
+
+std::string ledger_text(const Analysed& study, const CellFigures& cell, const Look&) {
+  const std::string withheld = withheld_because(study, cell);
+  if (!withheld.empty()) {
+    return fmt::format("  Where its workers' seconds went is not told: {}. What follows rests on timed figures{}.\n",
+                       withheld, cell.cell->metered.empty() ? "" : " and counts");
+  }
+  std::vector<Ledger> ledgers = ledgers_of(study, cell);
+  std::sort(ledgers.begin(), ledgers.end(), [](const Ledger& a, const Ledger& b) { return a.wall_s < b.wall_s; });
+  const Ledger& middle = ledgers[ledgers.size() / 2];
+  std::string text = fmt::format("  {} worker{} × {} = {} a call; the baseline needs {} of it. By state:\n", middle.lanes,
+                                 middle.lanes == 1 ? "" : "s", duration_text(middle.wall_s),
+                                 duration_text(middle.lane_seconds()), duration_text(middle.necessary_s));
+  text += parts_text(middle.parts_s, middle.lane_seconds());
+  text += fmt::format("    (the middle one of {} calls with a log", ledgers.size());
+  if (middle.slowdown) text += fmt::format(", which slowed it by {}", percent_text(std::max(0.0, *middle.slowdown), 1));
+  if (middle.lane_seconds() > 0)
+    text += fmt::format("; the log itself {}", percent_text(middle.metering_s / middle.lane_seconds(), 1));
+  if (middle.outside_s > 0.01 * middle.lane_seconds())
+    text += fmt::format("; CPU time outside of these workers {}", duration_text(middle.outside_s));
+  return text + ")\n";
+}
+
+}  // namespace antcrew::report_layer
