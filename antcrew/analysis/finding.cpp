@@ -48,9 +48,8 @@ std::vector<Finding> findings_of(const Analysed& study, const CellFigures& cell)
     const std::vector<Ledger> ledgers = ledgers_of(study, cell);
     internal::add_losses(study, cell, ledgers, withheld.empty(), findings);
   }
-  const bool lost = std::any_of(findings.begin(), findings.end(), [](const Finding& f) {
-    return f.kind == Finding::Kind::loss;
-  });
+  const bool lost =
+      std::any_of(findings.begin(), findings.end(), [](const Finding& f) { return f.kind == Finding::Kind::loss; });
   internal::add_remarks(study, cell, findings);
   if (!lost && sound(cell) && withheld.empty() && cell.cell->kind == Cell::Kind::variant) {
     Finding fine;

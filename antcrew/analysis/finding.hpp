@@ -17,7 +17,8 @@
 namespace antcrew::analysis_layer {
 
 struct Finding {
-  // In the order in which they are told: what the figures mean at all, where worker-seconds went, what is worth knowing.
+  // In the order in which they are told: what the figures mean at all, where worker-seconds went, what is worth
+  // knowing.
   enum class Kind { meaning, loss, remark };
   // measured: in all metered calls alike. likely: in most, or by way of a model. open: the data cannot tell it from
   // what `or_else` names.
@@ -25,9 +26,9 @@ struct Finding {
 
   std::string id;
   Kind kind = Kind::remark;
-  const CellFigures* of = nullptr;  // null: of the study
-  double loss_s = 0;                // worker-seconds of a call
-  double share = 0;                 // of lanes × wall
+  const CellFigures* of = nullptr;      // null: of the study
+  double loss_s = 0;                    // worker-seconds of a call
+  double share = 0;                     // of lanes × wall
   std::optional<double> gain_speedup;   // over the baseline, at most, if this alone were removed
   std::optional<double> limit_speedup;  // at any number of workers, with what else this call did in turn
   Sure sure = Sure::measured;

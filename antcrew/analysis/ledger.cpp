@@ -8,17 +8,28 @@
 namespace antcrew::analysis_layer {
 
 const char* id_of(Cause cause) noexcept {
-  constexpr const char* ids[] = {"sequential-stretch", "small-pieces",
-                                 "small-calls",        "not-divisible",
-                                 "uneven-pieces",      "late-start",
-                                 "shared-processor",   "oversubscribed",
-                                 "quota",              "no-ready-work",
-                                 "work-not-found",     "lock-wait",
-                                 "slow-stage",         "small-buffer",
-                                 "moving-data",        "fresh-memory",
-                                 "work-inflation-machine", "work-inflation-own",
-                                 "work-inflation-one-worker", "extra-work",
-                                 "skipped-work",       "blocked",
+  constexpr const char* ids[] = {"sequential-stretch",
+                                 "small-pieces",
+                                 "small-calls",
+                                 "not-divisible",
+                                 "uneven-pieces",
+                                 "late-start",
+                                 "shared-processor",
+                                 "oversubscribed",
+                                 "quota",
+                                 "no-ready-work",
+                                 "work-not-found",
+                                 "lock-wait",
+                                 "slow-stage",
+                                 "small-buffer",
+                                 "moving-data",
+                                 "fresh-memory",
+                                 "work-inflation-machine",
+                                 "work-inflation-own",
+                                 "work-inflation-one-worker",
+                                 "extra-work",
+                                 "skipped-work",
+                                 "blocked",
                                  "start-up-each-call"};
   return ids[static_cast<std::size_t>(cause)];
 }
@@ -159,8 +170,8 @@ class Owning {
       if (c.lock_s > 0) lock_s_ += scale * c.lock_s;
       if (c.divisible_s > 0) {
         Loss& loss = lose(Cause::not_divisible, scale * c.divisible_s, region.place);
-        loss.figures["units"] += (region.sharing == "pieces" ? region.pieces : region.n) /
-                                 std::max(1.0, static_cast<double>(region.calls));
+        loss.figures["units"] +=
+            (region.sharing == "pieces" ? region.pieces : region.n) / std::max(1.0, static_cast<double>(region.calls));
         loss.figures["lanes"] = ledger_.lanes;
       }
       if (c.uneven_s > 0) uneven(region, scale * c.uneven_s);
@@ -207,7 +218,18 @@ class Owning {
     const double base_cpu_s = basis_.baseline_cpu_s.value_or(basis_.baseline_s);
     const double base_blocked_s = std::max(0.0, basis_.baseline_s - base_cpu_s);
     double left = ledger_.work_change_s;
-    const double more_blocked_s = blocked_s - base_blocked_s;
+    if (basis_.work_ratio) {
+      const double more_s = (*basis_.work_ratio - 1) * basis_.baseline_s;
+      if (more_s < 0) {
+        lose(Cause::skipped_work, more_s, basis_.work_name).figures = {{"ratio", *basis_.work_ratio}};
+        left -= more_s;
+      } else if (more_s > 0 && left > 0) {
+        lose(Cause::extra_work, std::min(left, more_s), basis_.work_name).figures = {{"ratio", *basis_.work_ratio}};
+        left -= std::min(left, more_s);
+      }
+    }
+    // More work waits more, too.
+    const double more_blocked_s = std::min(blocked_s - base_blocked_s * basis_.work_ratio.value_or(1), std::max(0.0, left));
     if (more_blocked_s > 0) {
       lose(Cause::blocked, more_blocked_s).figures = {{"blocked_s", blocked_s}, {"baseline_blocked_s", base_blocked_s}};
       left -= more_blocked_s;
@@ -218,16 +240,6 @@ class Owning {
     if (pieces_s > 0) {
       lose(Cause::small_pieces, pieces_s).figures = {{"pieces", pieces}, {"piece_cost_s", sums_.piece_cost_s}};
       left -= pieces_s;
-    }
-    if (basis_.work_ratio) {
-      const double more_s = (*basis_.work_ratio - 1) * basis_.baseline_s;
-      if (more_s < 0) {
-        lose(Cause::skipped_work, more_s, basis_.work_name).figures = {{"ratio", *basis_.work_ratio}};
-        left -= more_s;
-      } else if (more_s > 0 && left > 0) {
-        lose(Cause::extra_work, std::min(left, more_s), basis_.work_name).figures = {{"ratio", *basis_.work_ratio}};
-        left -= std::min(left, more_s);
-      }
     }
     const double system_s = std::clamp(sums_.system_s - basis_.baseline_system_s, 0.0, std::max(0.0, left));
     if (system_s > 0) {
@@ -296,9 +308,11 @@ std::string reason_to_withhold(const LaneSums& sums, const LedgerBasis& basis) {
   if (!sums.withheld.empty()) return sums.withheld;
   if (basis.crew == "Workers" && sums.regions == 0 && sums.lanes > 1)
     return "it works without a crew, so its threads write down nothing";
+  // Starting and ending threads and processes takes some, too: of waiting work that can be most of its CPU time.
   constexpr double most_outside = 0.05;
-  const double outside = sums.cpu_tree_s - sums.cpu_frames_s;
-  if (sums.cpu_tree_s > 1e-3 && outside > most_outside * sums.cpu_tree_s && outside > 1e-3)
+  const double outside = sums.cpu_tree_s - sums.cpu_frames_s - sums.parent_cpu_s;
+  const double noticed = (sums.calls_outside > 0 ? 0.02 : 0.1) * sums.lane_seconds();
+  if (outside > most_outside * sums.cpu_frames_s && outside > noticed)
     return "threads or processes that are in no lane of the crew did part of the work";
   return {};
 }
@@ -324,6 +338,7 @@ Ledger ledger_of(const LaneSums& sums, const LedgerBasis& basis) {
   ledger.work_change_s = ledger.parts_s[LaneState::running] + ledger.parts_s[LaneState::blocked] +
                          ledger.parts_s[LaneState::serial] - basis.baseline_s;
   find_floor(ledger, sums);
+  ledger.processors_s = (ledger.parts_s[LaneState::running] + sums.serial_cpu_s) / std::max(1, basis.processors);
   Owning(ledger, sums, basis).all();
   return ledger;
 }

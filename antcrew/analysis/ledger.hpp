@@ -61,21 +61,22 @@ struct Loss {
 struct Ledger {
   double wall_s = 0;
   int lanes = 0;
-  LaneParts parts_s;          // without what metering took
-  double necessary_s = 0;     // the baseline's time
-  double work_change_s = 0;   // running + blocked + serial − that
+  LaneParts parts_s;         // without what metering took
+  double necessary_s = 0;    // the baseline's time
+  double work_change_s = 0;  // running + blocked + serial − that
   double metering_s = 0;
   double unaccounted_s = 0;
-  double outside_s = 0;       // CPU time of threads and processes that are in no lane
+  double outside_s = 0;  // CPU time of threads and processes that are in no lane
   double cpu_frames_s = 0;
-  double cpu_kernel_s = 0;    // 0 = the kernel was not asked
+  double cpu_kernel_s = 0;  // 0 = the kernel was not asked
   std::optional<double> slowdown;
   std::string withheld;       // why the parts mean nothing; empty = they do
   std::vector<Loss> losses;   // the largest first, each cause once
   double unattributed_s = 0;  // below 0: more was attributed than lost
   // No worker count makes a call shorter than that, with what this one did in turn.
   double floor_s = 0;
-  std::string floor_by;  // "serial", "lock", "stage", "piece", "phase"
+  std::string floor_by;     // "serial", "lock", "stage", "piece", "phase"
+  double processors_s = 0;  // nor, on this machine, than its CPU time divided by the processors
   const LaneSums* sums = nullptr;
 
   double lane_seconds() const noexcept { return lanes * wall_s; }

@@ -41,6 +41,9 @@ struct Stretch {
   std::uint32_t thread = 0;     // by the kernel's number
   Doing doing = Doing::away;
   Shortage shortage = Shortage::none;
+  // Since the last reading of the CPU clock, when time went by off the processor: whether the thread gave it up itself.
+  enum class Slept : std::uint8_t { not_asked, no, yes };
+  Slept slept = Slept::not_asked;
   bool stolen = false;  // the piece was taken from another worker
 };
 
@@ -86,6 +89,7 @@ struct LaneLog {
   std::vector<std::int64_t> cpu_before_ns;    // of each lane's thread when the call began; -1 = not known
   std::vector<std::int64_t> delay_before_ns;  // likewise
   std::vector<std::int64_t> kernel_cpu_ns;    // of each lane's threads during the call, by the kernel; -1 = not known
+  std::int64_t parent_cpu_ns = 0;  // of the parent of worker processes, during regions
   std::int64_t touched_again_ns = 0;          // page faults of the parent on memory that a fork made shared
   std::uint64_t events = 0;
   std::uint64_t cpu_readings = 0;

@@ -95,6 +95,9 @@ std::vector<Slice> slices_of(const LaneLog& log, std::size_t lane, bool& delay_k
         share_cpu(slices, cpu_from, count, s_of(stretch.cpu_ns - cpu));
         cpu_s += s_of(stretch.cpu_ns - cpu);
       }
+      if (stretch.slept == Stretch::Slept::no) {
+        for (std::size_t k = cpu_from; k < count; ++k) slices[k].never_slept = true;
+      }
       cpu = stretch.cpu_ns;
       cpu_from = count;
     }
@@ -166,7 +169,8 @@ class Adding {
     switch (slice.doing) {
       case Doing::body: {
         const double cpu_s = std::min(wall_s, slice.cpu_s * share);
-        const double delay_s = std::min(wall_s - cpu_s, slice.delay_s * share);
+        const double off_s = wall_s - cpu_s;
+        const double delay_s = slice.never_slept ? off_s : std::min(off_s, slice.delay_s * share);
         add(LaneState::running, cpu_s, phase);
         add(LaneState::waiting_to_run, delay_s, phase);
         add(LaneState::blocked, wall_s - cpu_s - delay_s, phase);
@@ -175,7 +179,8 @@ class Adding {
         return;
       }
       case Doing::serial: {
-        const double delay_s = std::min(wall_s, slice.delay_s * share);
+        const double off_s = wall_s - std::min(wall_s, slice.cpu_s * share);
+        const double delay_s = slice.never_slept ? off_s : std::min(off_s, slice.delay_s * share);
         add(LaneState::waiting_to_run, delay_s, phase);
         add(LaneState::serial, wall_s - delay_s, phase);
         sums_.serial_cpu_s += std::min(wall_s, slice.cpu_s * share);
@@ -348,6 +353,8 @@ class Adding {
       kernel_s += s_of(ns);
     }
     sums_.cpu_kernel_s = known ? kernel_s : 0;
+    sums_.parent_cpu_s = s_of(log_.parent_cpu_ns);
+    sums_.calls_outside = static_cast<double>(log_.calls_outside);
     sums_.events = static_cast<double>(log_.events);
     if (log_.unfinished) sums_.withheld = "work went on after the call had returned";
     if (log_.lost > 0) sums_.withheld = "the log had no room for all that happened";

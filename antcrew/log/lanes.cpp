@@ -2,6 +2,7 @@
 
 #include <pthread.h>
 #include <sys/mman.h>
+#include <sys/resource.h>
 #include <unistd.h>
 
 #include <cstring>
@@ -14,6 +15,15 @@
 
 namespace antcrew::internal {
 
+namespace {
+
+std::int64_t own_switches() noexcept {
+  rusage used{};
+  return ::getrusage(RUSAGE_THREAD, &used) == 0 ? used.ru_nvcsw : 0;
+}
+
+}  // namespace
+
 // Lanes
 
 bool Lane::take() noexcept {
@@ -22,6 +32,7 @@ bool Lane::take() noexcept {
   if (!holder_.compare_exchange_strong(nobody, me, std::memory_order_acquire, std::memory_order_relaxed)) return false;
   const bool other = thread_ != me;
   thread_ = me;
+  if (other) switches_ = -1;
   if (other) cpu_read_at_ns_ = delay_read_at_ns_ = last_ns_ - between_delays_ns;  // its clocks are others
   const std::int64_t called_ns = called_ns_.exchange(0, std::memory_order_relaxed);
   write(now_ns(), {}, called_ns);
@@ -45,7 +56,15 @@ void Lane::pieces_ended(std::int64_t now, std::uint64_t first, std::uint64_t ite
 void Lane::read_clocks(std::int64_t now, Stretch& into, bool always) noexcept {
   if (always || now - cpu_read_at_ns_ >= between_cpu_ns) {
     into.cpu_ns = thread_cpu_ns();
+    // A thread that was taken off its processor, by the kernel or from outside of it, did not wait for anything.
+    constexpr std::int64_t noticed_ns = 50'000;
+    if ((now - cpu_read_at_ns_) - (into.cpu_ns - cpu_read_ns_) > noticed_ns || switches_ < 0) {
+      const std::int64_t switches = own_switches();
+      if (switches_ >= 0) into.slept = switches == switches_ ? Stretch::Slept::no : Stretch::Slept::yes;
+      switches_ = switches;
+    }
     cpu_read_at_ns_ = now;
+    cpu_read_ns_ = into.cpu_ns;
     ++cpu_readings_;
   }
   if (always || now - delay_read_at_ns_ >= between_delays_ns) {
@@ -70,6 +89,7 @@ void Lane::write(std::int64_t now, const Piece& piece, std::int64_t called_ns) n
     last->items += piece.items;
     last->pieces += piece.count;
     last->cpu_ns = last->delay_ns = -1;
+    last->slept = Stretch::Slept::not_asked;
     return read_clocks(now, *last, false);
   }
   if (used_ == room_) {
@@ -102,6 +122,8 @@ void Lane::begin(std::int64_t now, const Frame& base, Stretch* entries, std::uin
   stolen_ = false;
   last_ns_ = now;
   cpu_read_at_ns_ = delay_read_at_ns_ = now - between_delays_ns;
+  cpu_read_ns_ = 0;
+  switches_ = -1;
   merge_ns_ = 0;
   cpu_readings_ = delay_readings_ = events_ = lost_ = 0;
   frames_[0] = base;
@@ -159,6 +181,7 @@ void LaneBook::open() noexcept {
   region_now_.store(0, std::memory_order_relaxed);
   calls_outside_.store(0, std::memory_order_relaxed);
   stages_used_.store(0, std::memory_order_relaxed);
+  parent_cpu_ns_ = 0;
   for (LockEntry& lock : locks_) {
     lock.address.store(nullptr, std::memory_order_relaxed);
     lock.holds = lock.timed_holds = 0;
@@ -182,6 +205,8 @@ void LaneBook::open() noexcept {
   begin_ns_ = now_ns();
   for (int k = 0; k <= lane_count_; ++k) lanes_[k].last_ns_ = begin_ns_;
   lanes_[0].cpu_read_at_ns_ = lanes_[0].delay_read_at_ns_ = begin_ns_;
+  lanes_[0].cpu_read_ns_ = cpu_at_begin_ns_;
+  lanes_[0].switches_ = own_switches();
 }
 
 void LaneBook::close() noexcept {
@@ -250,6 +275,7 @@ LaneHandOver::LaneHandOver(const OuterRegion& region) noexcept : book_(region.bo
   depth_ = mine.depth();
   mine.leave();
   lane_here = book_->parent().take() ? &book_->parent() : nullptr;
+  cpu_ns_ = thread_cpu_ns();
 }
 
 LaneHandOver::~LaneHandOver() {
@@ -258,6 +284,7 @@ LaneHandOver::~LaneHandOver() {
     lane_here->border(now_ns());
     lane_here->leave();
   }
+  book_->add_parent_cpu(thread_cpu_ns() - cpu_ns_);
   lane_here = &book_->lane(0);
   lane_here->take_back(depth_);
   lane_here->pop();
@@ -343,6 +370,7 @@ LaneLog LaneBook::log() {
   log.end_ns = end_ns_;
   log.cpu_at_begin_ns = cpu_at_begin_ns_;
   log.delay_at_begin_ns = delay_at_begin_ns_;
+  log.parent_cpu_ns = parent_cpu_ns_;
   log.calls_outside = calls_outside_.load(std::memory_order_relaxed);
   constexpr std::int64_t patience_ns = 20'000'000;
   const std::int64_t start = now_ns();

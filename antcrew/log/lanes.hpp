@@ -97,6 +97,8 @@ class alignas(line_bytes) Lane {
   std::int64_t last_ns_;
   std::int64_t cpu_read_at_ns_;
   std::int64_t delay_read_at_ns_;
+  std::int64_t cpu_read_ns_;
+  std::int64_t switches_;  // of the thread's own will, when last asked
   std::int64_t merge_ns_;  // pieces shorter than that are added to the stretch before
   std::uint64_t cpu_readings_;
   std::uint64_t delay_readings_;
@@ -137,6 +139,7 @@ class LaneBook {
   void end_outer_region(std::uint32_t number) noexcept;
   // The one that the thread in lane 0 has begun from outside, and not ended.
   std::uint32_t region_now() const noexcept { return region_now_.load(std::memory_order_relaxed); }
+  void add_parent_cpu(std::int64_t ns) noexcept { parent_cpu_ns_ += ns; }
   void call_outside() noexcept { calls_outside_.fetch_add(1, std::memory_order_relaxed); }
 
   // A lock's entry; null when there are too many.
@@ -177,6 +180,7 @@ class LaneBook {
   std::int64_t end_ns_;
   std::int64_t cpu_at_begin_ns_;
   std::int64_t delay_at_begin_ns_;
+  std::int64_t parent_cpu_ns_;
   std::atomic<std::uint32_t> region_now_;
   std::atomic<std::uint32_t> regions_used_;
   std::atomic<std::uint64_t> calls_outside_;
@@ -265,6 +269,7 @@ class LaneHandOver {
  private:
   LaneBook* book_;
   int depth_ = 0;
+  std::int64_t cpu_ns_ = 0;
 };
 
 // A frame on top of what the calling thread's lane has. Does nothing for a thread in no lane.

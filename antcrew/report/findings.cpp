@@ -85,11 +85,12 @@ std::string superlinear_claim(const Finding& f) {
 }
 
 std::string memory_claim(const Finding& f) {
-  return fmt::format("memory grows by {} a worker, to {} where the baseline takes {}: more than about {} workers would "
-                     "not fit",
-                     bytes_text(static_cast<std::uint64_t>(figure(f, "bytes_per_worker"))),
-                     bytes_text(static_cast<std::uint64_t>(figure(f, "bytes"))),
-                     bytes_text(static_cast<std::uint64_t>(figure(f, "baseline_bytes"))), count(f, "fits_workers"));
+  return fmt::format(
+      "memory grows by {} a worker, to {} where the baseline takes {}: more than about {} workers would "
+      "not fit",
+      bytes_text(static_cast<std::uint64_t>(figure(f, "bytes_per_worker"))),
+      bytes_text(static_cast<std::uint64_t>(figure(f, "bytes"))),
+      bytes_text(static_cast<std::uint64_t>(figure(f, "baseline_bytes"))), count(f, "fits_workers"));
 }
 
 const Words all_words[] = {
@@ -121,16 +122,21 @@ const Words all_words[] = {
        return fmt::format("make the pieces smaller, or their number a multiple of {}", count(f, "lanes"));
      }},
     {"uneven-pieces", uneven_claim, uneven_advice},
-    {"late-start", [](const Finding&) { return std::string("workers begin late: they had to be woken, or were not running"); },
+    {"late-start",
+     [](const Finding&) { return std::string("workers begin late: they had to be woken, or were not running"); },
      [](const Finding&) {
-       return std::string("do more work in each call of the crew, or keep calls close together so that workers stay awake");
+       return std::string(
+           "do more work in each call of the crew, or keep calls close together so that workers stay awake");
      }},
     {"shared-processor",
      [](const Finding&) {
-       return std::string("workers that were ready had to wait for a processor that another program, or another of "
-                          "them, was on");
+       return std::string(
+           "workers that were ready had to wait for a processor that another program, or another of "
+           "them, was on");
      },
-     [](const Finding&) { return std::string("pin the workers apart (Pin::apart), or measure while the machine is quiet"); }},
+     [](const Finding&) {
+       return std::string("pin the workers apart (Pin::apart), or measure while the machine is quiet");
+     }},
     {"oversubscribed",
      [](const Finding& f) {
        return fmt::format("{} workers take turns on {} processors", count(f, "lanes"), count(f, "processors"));
@@ -141,14 +147,11 @@ const Words all_words[] = {
     {"quota", [](const Finding&) { return std::string("a CPU quota stops the workers for part of each period"); },
      [](const Finding&) { return std::string("raise the quota of the control group, or use fewer workers"); }},
     {"no-ready-work",
-     [](const Finding&) {
-       return std::string("workers find nothing that is ready: too few tasks are open at a time");
-     },
+     [](const Finding&) { return std::string("workers find nothing that is ready: too few tasks are open at a time"); },
      [](const Finding&) {
        return std::string("fork further down, or begin more children before waiting: some ten tasks a worker");
      }},
-    {"work-not-found",
-     [](const Finding&) { return std::string("there was work, and workers had not found it yet"); },
+    {"work-not-found", [](const Finding&) { return std::string("there was work, and workers had not found it yet"); },
      [](const Finding&) { return std::string("offer work in larger pieces, and earlier"); }},
     {"lock-wait",
      [](const Finding& f) {
@@ -158,7 +161,8 @@ const Words all_words[] = {
        return text;
      },
      [](const Finding&) {
-       return std::string("hold it shorter, or not at all: a Tally for sums, a KeyMap for keys, a part for each worker");
+       return std::string(
+           "hold it shorter, or not at all: a Tally for sums, a KeyMap for keys, a part for each worker");
      }},
     {"slow-stage",
      [](const Finding& f) {
@@ -184,9 +188,10 @@ const Words all_words[] = {
      [](const Finding&) { return std::string("use buffers again instead of making new ones in every call or piece"); }},
     {"work-inflation-machine",
      [](const Finding& f) {
-       return fmt::format("the machine itself slows down: as many copies of the baseline at once are {:.2f} times slower "
-                          "each",
-                          figure(f, "crowd"));
+       return fmt::format(
+           "the machine itself slows down: as many copies of the baseline at once are {:.2f} times slower "
+           "each",
+           figure(f, "crowd"));
      },
      [](const Finding&) {
        return std::string("touch less memory (smaller types, tiles that stay in the cache), or stop at fewer workers");
@@ -194,10 +199,13 @@ const Words all_words[] = {
     {"work-inflation-own", inflation_own_claim,
      [](const Finding& f) {
        if (f.sure == Finding::Sure::open && f.or_else == "work-inflation-one-worker")
-         return std::string("measure it with 1 worker, too: then it shows whether workers, or the way it is written, cost it");
+         return std::string(
+             "measure it with 1 worker, too: then it shows whether workers, or the way it is written, cost it");
        if (f.sure == Finding::Sure::open)
-         return std::string("measure how copies of the baseline slow each other (leave --no-crowd out) to tell it from the machine");
-       return std::string("look for what workers share and write: neighbouring elements, counters, a common best value");
+         return std::string(
+             "measure how copies of the baseline slow each other (leave --no-crowd out) to tell it from the machine");
+       return std::string(
+           "look for what workers share and write: neighbouring elements, counters, a common best value");
      }},
     {"work-inflation-one-worker",
      [](const Finding& f) {
@@ -205,11 +213,13 @@ const Words all_words[] = {
                           seconds(f, "baseline_s"));
      },
      [](const Finding&) {
-       return std::string("compare the parallel form with the baseline's code: what does it do that the other does not?");
+       return std::string(
+           "compare the parallel form with the baseline's code: what does it do that the other does not?");
      }},
     {"extra-work",
      [](const Finding& f) {
-       return fmt::format("it does {:.2f} times the baseline's work, counted in {}", figure(f, "ratio"), named(f, "items"));
+       return fmt::format("it does {:.2f} times the baseline's work, counted in {}", figure(f, "ratio"),
+                          named(f, "items"));
      },
      [](const Finding&) {
        return std::string("share what lets work be left out (a common best value), or leave out earlier");
@@ -228,36 +238,38 @@ const Words all_words[] = {
      [](const Finding&) {
        return std::string("look for locks that are no Locked, input and output, and sleeps in the bodies");
      }},
-    {"start-up-each-call",
-     [](const Finding&) { return std::string("every call starts its workers anew"); },
+    {"start-up-each-call", [](const Finding&) { return std::string("every call starts its workers anew"); },
      [](const Finding&) {
        return std::string("start the crew once and call it often: a ThreadCrew or StandingCrew kept outside");
      }},
     {"weak-baseline",
      [](const Finding& f) {
-       return fmt::format("with one worker it is {:.2f} times as fast as the baseline already: that part of the gain is "
-                          "not parallelism",
-                          figure(f, "one_worker_speedup"));
+       return fmt::format(
+           "with one worker it is {:.2f} times as fast as the baseline already: that part of the gain is "
+           "not parallelism",
+           figure(f, "one_worker_speedup"));
      },
      [](const Finding&) { return std::string("write the baseline the same way, and compare again"); }},
     {"superlinear", superlinear_claim,
      [](const Finding& f) {
-       return std::string(f.name == "weak-baseline"
-                              ? "improve the baseline first"
-                              : "see whether parts now fit into caches (another size tells), or work is left out (count it)");
+       return std::string(
+           f.name == "weak-baseline"
+               ? "improve the baseline first"
+               : "see whether parts now fit into caches (another size tells), or work is left out (count it)");
      }},
     {"cpu-as-wall",
      [](const Finding& f) {
-       return fmt::format("by CPU time of the calling thread it would look {:.2f} times faster; by the clock it is {:.2f}",
+       return fmt::format("by CPU time it would look {:.2f} times as fast as the baseline; by the clock it is {:.2f}",
                           figure(f, "speedup_by_cpu"), figure(f, "speedup"));
      },
      [](const Finding&) { return std::string("compare wall time: what a caller waits for"); }},
     {"deferred-work",
      [](const Finding& f) {
        return figure(f, "read_speedup") > 0
-                  ? fmt::format("part of the work is done when the answer is read: speedup {:.2f} until then, {:.2f} until "
-                                "the call returns",
-                                figure(f, "read_speedup"), figure(f, "speedup"))
+                  ? fmt::format(
+                        "part of the work is done when the answer is read: speedup {:.2f} until then, {:.2f} until "
+                        "the call returns",
+                        figure(f, "read_speedup"), figure(f, "speedup"))
                   : std::string("work of the call went on after it had returned");
      },
      [](const Finding&) { return std::string("wait for all of it inside the call"); }},
@@ -294,19 +306,22 @@ const Words all_words[] = {
                           duration_text(part), percent_text(figure(f, "part_share")));
      },
      [](const Finding&) { return std::string(); }},
-    {"throttled", [](const Finding& f) { return fmt::format("a quota stopped it for {} a visit", seconds(f, "throttled_s")); },
+    {"throttled",
+     [](const Finding& f) { return fmt::format("a quota stopped it for {} a visit", seconds(f, "throttled_s")); },
      [](const Finding&) { return std::string("raise the quota, or measure elsewhere"); }},
     {"noise",
      [](const Finding& f) {
-       return figure(f, "slow_s") > 0 ? fmt::format("the baseline itself takes now {}, now {}", seconds(f, "fast_s"),
-                                                    seconds(f, "slow_s"))
-                                      : std::string("the figures are too noisy to tell");
+       return figure(f, "slow_s") > 0
+                  ? fmt::format("the baseline itself takes now {}, now {}", seconds(f, "fast_s"), seconds(f, "slow_s"))
+                  : std::string("the figures are too noisy to tell");
      },
      [](const Finding&) { return std::string("measure on a quiet machine, or with a larger --budget"); }},
     {"too-few-rounds", [](const Finding&) { return std::string("there were too few rounds for an interval"); },
      [](const Finding&) { return std::string("give it a larger --budget, or go on with --resume"); }},
     {"nothing-wrong",
-     [](const Finding&) { return std::string("no loss of 5 % or more: its workers are busy with what the baseline does, too"); },
+     [](const Finding&) {
+       return std::string("no loss of 5 % or more: its workers are busy with what the baseline does, too");
+     },
      [](const Finding&) { return std::string(); }},
 };
 
@@ -329,8 +344,8 @@ const char* sure_text(const Finding& f) {
 }
 
 std::string finding_text(const Finding& f, const std::string& mark) {
-  std::string text = fmt::format("  {}{}{}.\n", mark, f.kind == Finding::Kind::loss ? percent_text(f.share) + ": " : "",
-                                 claim_of(f));
+  std::string text =
+      fmt::format("  {}{}{}.\n", mark, f.kind == Finding::Kind::loss ? percent_text(f.share) + ": " : "", claim_of(f));
   const std::string worth = worth_of(f);
   if (!worth.empty()) text += "     " + worth + ".\n";
   const std::string advice = advice_for(f);
@@ -338,9 +353,19 @@ std::string finding_text(const Finding& f, const std::string& mark) {
   return text;
 }
 
+// Told where it is near enough to matter.
+std::string limit_text(const CellFigures& cell, const std::vector<Finding>& findings) {
+  const auto told =
+      std::find_if(findings.begin(), findings.end(), [](const Finding& f) { return f.limit_speedup.has_value(); });
+  if (told == findings.end() || *told->limit_speedup > 4 * cell.cell->workers) return {};
+  return fmt::format("  With what it does in turn, no number of workers passes speedup {:.3g}.\n",
+                     *told->limit_speedup);
+}
+
 std::string cell_text(const Analysed& study, const CellFigures& cell, const Look& look) {
   const Point& point = study.record->points[cell.cell->point];
-  std::string text = "\n" + styled(fmt::format("{} at {}", cell_in_words(*cell.cell), point_in_words(point)), Style::heading, look);
+  std::string text =
+      "\n" + styled(fmt::format("{} at {}", cell_in_words(*cell.cell), point_in_words(point)), Style::heading, look);
   if (cell.verdict >= Verdict::too_few_rounds && cell.speedup) {
     text += ": speedup " + ratio_text(*cell.speedup);
     if (cell.verdict != Verdict::holds) text += fmt::format(", {}", name_of(cell.verdict));
@@ -350,6 +375,7 @@ std::string cell_text(const Analysed& study, const CellFigures& cell, const Look
   text += "\n" + ledger_text(study, cell, look);
   int number = 0;
   const std::vector<Finding> findings = findings_of(study, cell);
+  text += limit_text(cell, findings);
   for (const Finding& f : findings) {
     if (f.kind == Finding::Kind::remark) {
       text += finding_text(f, "- ");
@@ -375,9 +401,8 @@ std::string advice_for(const Finding& finding) {
 std::string worth_of(const Finding& finding) {
   if (finding.kind != Finding::Kind::loss) return {};
   std::string text;
-  if (finding.gain_speedup) text = fmt::format("Without it speedup {:.3g} at most, if all else stays", *finding.gain_speedup);
-  if (finding.limit_speedup && finding.gain_speedup && *finding.limit_speedup < 3 * *finding.gain_speedup)
-    text += fmt::format("; with it, and any number of workers, no more than {:.3g}", *finding.limit_speedup);
+  if (finding.gain_speedup)
+    text = fmt::format("Without it speedup {:.3g} at most, if all else stays", *finding.gain_speedup);
   if (text.empty()) text = "Its worth is not known";
   text += fmt::format(" ({})", sure_text(finding));
   if (!finding.or_else.empty()) text += fmt::format("; it may as well be {}", finding.or_else);
@@ -404,8 +429,8 @@ std::string first_findings(const Analysed& study, std::size_t most) {
   for (const Finding& f : findings_of(study, *cells.front())) {
     if (told == most) break;
     if (f.kind == Finding::Kind::remark && f.id != "nothing-wrong") continue;
-    text += fmt::format("  {}{}{}.\n", ++told == 1 ? "" : "", f.kind == Finding::Kind::loss ? percent_text(f.share) + ": " : "",
-                        claim_of(f));
+    text += fmt::format("  {}{}{}.\n", ++told == 1 ? "" : "",
+                        f.kind == Finding::Kind::loss ? percent_text(f.share) + ": " : "", claim_of(f));
     const std::string advice = advice_for(f);
     if (!advice.empty()) text += "     Try: " + advice + ".\n";
   }
@@ -419,9 +444,8 @@ bool cannot_explain(const Analysed& study) {
   const std::vector<const CellFigures*> cells = explained_cells(study);
   return std::all_of(cells.begin(), cells.end(), [&](const CellFigures* cell) {
     const std::vector<Finding> findings = findings_of(study, *cell);
-    return std::none_of(findings.begin(), findings.end(), [](const Finding& f) {
-      return f.kind != Finding::Kind::remark || f.id == "nothing-wrong";
-    });
+    return std::none_of(findings.begin(), findings.end(),
+                        [](const Finding& f) { return f.kind != Finding::Kind::remark || f.id == "nothing-wrong"; });
   });
 }
 

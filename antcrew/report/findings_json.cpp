@@ -43,8 +43,7 @@ Json finding_json(const Analysed& study, const Finding& f) {
 
 Json parts_json(const LaneParts& parts) {
   Json json = Json::object();
-  for (std::size_t k = 0; k < internal::lane_states; ++k)
-    json[name_of(static_cast<LaneState>(k))] = parts.seconds[k];
+  for (std::size_t k = 0; k < internal::lane_states; ++k) json[name_of(static_cast<LaneState>(k))] = parts.seconds[k];
   return json;
 }
 
@@ -88,7 +87,8 @@ std::string explanation_json(const Analysed& study) {
       ledgers.push_back(ledger_json(study, cell, ledger));
     }
   }
-  const Json json = {{"title", study.record->title}, {"findings", std::move(findings)}, {"ledgers", std::move(ledgers)}};
+  const Json json = {
+      {"title", study.record->title}, {"findings", std::move(findings)}, {"ledgers", std::move(ledgers)}};
   return json.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
 }
 

@@ -34,8 +34,8 @@ std::string parts_text(const LaneParts& parts, double lane_seconds) {
                    [&](std::size_t a, std::size_t b) { return parts.seconds[a] > parts.seconds[b]; });
   std::string text;
   for (const std::size_t k : order) {
-    text += fmt::format("    {:<40} {:>8} {:>6}\n", words_for(static_cast<LaneState>(k)), duration_text(parts.seconds[k]),
-                        percent_text(parts.seconds[k] / lane_seconds));
+    text += fmt::format("    {:<40} {:>8} {:>6}\n", words_for(static_cast<LaneState>(k)),
+                        duration_text(parts.seconds[k]), percent_text(parts.seconds[k] / lane_seconds));
   }
   return text;
 }
@@ -49,8 +49,8 @@ std::string ledger_text(const Analysed& study, const CellFigures& cell, const Lo
   std::vector<Ledger> ledgers = ledgers_of(study, cell);
   std::sort(ledgers.begin(), ledgers.end(), [](const Ledger& a, const Ledger& b) { return a.wall_s < b.wall_s; });
   const Ledger& middle = ledgers[ledgers.size() / 2];
-  std::string text = fmt::format("  {} worker{} × {} = {} a call; the baseline needs {} of it. By state:\n", middle.lanes,
-                                 middle.lanes == 1 ? "" : "s", duration_text(middle.wall_s),
+  std::string text = fmt::format("  {} worker{} × {} = {} a call; the baseline needs {} of it. By state:\n",
+                                 middle.lanes, middle.lanes == 1 ? "" : "s", duration_text(middle.wall_s),
                                  duration_text(middle.lane_seconds()), duration_text(middle.necessary_s));
   text += parts_text(middle.parts_s, middle.lane_seconds());
   text += fmt::format("    (the middle one of {} calls with a log", ledgers.size());

@@ -5,8 +5,8 @@
 #include <algorithm>
 
 #include "antcrew/base/units.hpp"
-#include "antcrew/report/grid.hpp"
 #include "antcrew/report/findings.hpp"
+#include "antcrew/report/grid.hpp"
 #include "antcrew/report/headline.hpp"
 #include "antcrew/report/notes.hpp"
 #include "antcrew/report/text.hpp"

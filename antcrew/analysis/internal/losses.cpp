@@ -25,7 +25,8 @@ double floor_without(const Ledger& ledger, const Loss& loss) {
                      (loss.cause == Cause::slow_stage && ledger.floor_by == "stage") ||
                      (loss.cause == Cause::uneven_pieces && ledger.floor_by == "piece");
   if (!lifts) floor_s = std::max(floor_s, ledger.floor_s);
-  return floor_s;
+  // The processors stay as many as they are.
+  return std::max(floor_s, ledger.processors_s);
 }
 
 // How many times shorter the call would be at most.

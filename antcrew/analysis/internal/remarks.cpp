@@ -62,8 +62,7 @@ void add_superlinear(const CellFigures& cell, const std::vector<Finding>& so_far
 void add_cpu_as_wall(const Analysed& study, const CellFigures& cell, std::vector<Finding>& findings) {
   const CellFigures* baseline = baseline_figures(study, cell);
   if (baseline == nullptr || !cell.speedup || !cell.time_s) return;
-  const double own_s = median_of(*cell.cell, &Trial::user_s) + median_of(*cell.cell, &Trial::system_s) -
-                       median_of(*cell.cell, &Trial::others_cpu_s);
+  const double own_s = median_cpu_s(*cell.cell);
   const double base_s = median_cpu_s(*baseline->cell);
   constexpr double least_s = 1e-3;
   constexpr double told = 1.5;
@@ -165,9 +164,8 @@ void add_remarks(const Analysed& study, const CellFigures& cell, std::vector<Fin
 
 void add_study_remarks(const Analysed& study, std::vector<Finding>& findings) {
   const bool open = study.conclusion.answer == Conclusion::Kind::cannot_tell;
-  const bool told = std::any_of(findings.begin(), findings.end(), [](const Finding& f) {
-    return f.id == "noise" || f.id == "too-few-rounds";
-  });
+  const bool told = std::any_of(findings.begin(), findings.end(),
+                                [](const Finding& f) { return f.id == "noise" || f.id == "too-few-rounds"; });
   if (open && !told) add(findings, "too-few-rounds", Finding::Kind::remark, nullptr, {});
   if (!study.two_speeds.empty()) {
     const TwoSpeeds& two = study.two_speeds.front();

@@ -103,6 +103,7 @@ std::vector<FlatRegion> outer_regions_of(const LaneLog& log, const std::vector<s
       }
       if (stretch->pieces == 0) continue;
       region.all_out_ns = std::max(region.all_out_ns, piece_began);
+      mine.last_piece_ns = slice.end_ns;
       mine.items += static_cast<double>(stretch->items);
       mine.pieces += stretch->pieces;
       region.facts.stolen += stretch->stolen ? 1 : 0;
@@ -177,9 +178,9 @@ void FlatRegion::divide_imbalance(const LaneLog& log) {
   if (!(facts.imbalance_s > 0)) return;
   std::size_t last = 0;
   for (std::size_t k = 1; k < workers; ++k) {
-    if (lanes[k].ended_ns > lanes[last].ended_ns) last = k;
+    if (lanes[k].last_piece_ns > lanes[last].last_piece_ns) last = k;
   }
-  if (workers < 2 || lanes[last].ended_ns == 0) {
+  if (workers < 2 || lanes[last].last_piece_ns == 0) {
     facts.causes.uneven_s = facts.imbalance_s;
     return;
   }

@@ -19,6 +19,7 @@ struct Slice {
   Doing doing = Doing::away;
   double cpu_s = 0;
   double delay_s = 0;
+  bool never_slept = false;  // what it was off a processor, it was ready
   double wall_s() const noexcept { return static_cast<double>(end_ns - begin_ns) * 1e-9; }
 };
 
@@ -39,6 +40,7 @@ struct FlatRegion {
   struct OfLane {
     std::int64_t begun_ns = std::numeric_limits<std::int64_t>::max();
     std::int64_t ended_ns = 0;
+    std::int64_t last_piece_ns = 0;  // when its last piece ended
     double wall_s = 0;
     double cpu_s = 0;
     double delay_s = 0;

@@ -230,6 +230,8 @@ void fields(F&& f, R& s) {
   f.later("metering_s", s.metering_s);
   f.later("cpu_frames_s", s.cpu_frames_s);
   f.later("cpu_kernel_s", s.cpu_kernel_s);
+  f.later("parent_cpu_s", s.parent_cpu_s);
+  f.later("calls_outside", s.calls_outside);
   f.later("cpu_tree_s", s.cpu_tree_s);
   f.later("system_s", s.system_s);
   f.later("serial_cpu_s", s.serial_cpu_s);
