@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <map>
 #include <set>
+#include <string_view>
+#include <tuple>
 
 #include "antcrew/analysis/noise_notes.hpp"
 #include "antcrew/analysis/pairing.hpp"
@@ -289,6 +291,31 @@ int confirmation_of(const Record& record, int number, const Cell& cell) {
 
 }  // namespace
 
+namespace {
+
+void find_curves(Analysed& study) {
+  using Key = std::tuple<std::size_t, Cell::Kind, std::string_view, std::string_view, int, std::string_view>;
+  std::map<Key, std::size_t> known;
+  for (std::size_t k = 0; k < study.cells.size(); ++k) {
+    CellFigures& figures = study.cells[k];
+    const Cell& cell = *figures.cell;
+    const Key key{cell.point, cell.kind, cell.variant, cell.crew, cell.attempt, cell.baseline_for};
+    const auto [at, fresh] = known.emplace(key, study.curves.size());
+    if (fresh) study.curves.emplace_back();
+    figures.curve = at->second;
+    study.curves[figures.curve].push_back(k);
+    const Cell* baseline = baseline_of(*study.record, cell);
+    if (baseline != nullptr) figures.baseline = baseline - study.record->cells.data();
+  }
+  for (auto& curve : study.curves) {
+    std::stable_sort(curve.begin(), curve.end(), [&](std::size_t a, std::size_t b) {
+      return study.cells[a].cell->workers < study.cells[b].cell->workers;
+    });
+  }
+}
+
+}  // namespace
+
 Analysed analyse(const Record& record) {
   Analysed study;
   study.record = &record;
@@ -314,6 +341,7 @@ Analysed analyse(const Record& record) {
     }
     study.cells.push_back(std::move(figures));
   }
+  find_curves(study);
   price_parts(study);
   study.conclusion = conclude(study);
   for (std::size_t point = 0; point < record.points.size(); ++point) study.best.push_back(best_at(study, point));

@@ -22,8 +22,10 @@ namespace antcrew::analysis_layer {
 struct CellFigures {
   const Cell* cell = nullptr;
   Verdict verdict = Verdict::not_measured;
-  std::string evidence;  // one line; empty for `holds`
-  bool newest = true;    // no later attempt of the same variant
+  std::string evidence;          // one line; empty for `holds`
+  bool newest = true;            // no later attempt of the same variant
+  std::size_t curve = 0;         // in Analysed::curves
+  std::ptrdiff_t baseline = -1;  // its place in Analysed::cells; -1 = there is none
 
   // Present when there is at least one settled trial (time), and the verdict leaves the ratio a meaning (the rest).
   std::optional<Estimate> time_s;
@@ -83,6 +85,8 @@ struct Analysed {
   const Record* record = nullptr;
   std::vector<CellFigures> cells;  // in the record's order
   std::vector<Best> best;          // for each point
+  // Cells that differ in their worker count only, by that count: their places in `cells`.
+  std::vector<std::vector<std::size_t>> curves;
   std::vector<std::vector<LadderStep>> ladders;
   std::vector<CrowdFigure> crowds;
   std::vector<TwoSpeeds> two_speeds;

@@ -80,11 +80,7 @@ std::vector<const CellFigures*> explained_cells(const Analysed& study) {
   if (leader == nullptr) add(fastest);
   for (const CellFigures& f : study.cells) {
     if (f.cell->point != study.conclusion.point || f.cell->kind != Cell::Kind::variant || !f.newest) continue;
-    const bool more = std::any_of(study.cells.begin(), study.cells.end(), [&](const CellFigures& other) {
-      return other.cell->key() == f.cell->key() && other.cell->point == f.cell->point && other.newest &&
-             other.cell->workers > f.cell->workers;
-    });
-    if (!more) add(&f);
+    if (&study.cells[study.curves[f.curve].back()] == &f) add(&f);
   }
   return cells;
 }

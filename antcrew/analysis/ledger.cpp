@@ -229,7 +229,8 @@ class Owning {
       }
     }
     // More work waits more, too.
-    const double more_blocked_s = std::min(blocked_s - base_blocked_s * basis_.work_ratio.value_or(1), std::max(0.0, left));
+    const double more_blocked_s =
+        std::min(blocked_s - base_blocked_s * basis_.work_ratio.value_or(1), std::max(0.0, left));
     if (more_blocked_s > 0) {
       lose(Cause::blocked, more_blocked_s).figures = {{"blocked_s", blocked_s}, {"baseline_blocked_s", base_blocked_s}};
       left -= more_blocked_s;
@@ -345,13 +346,6 @@ Ledger ledger_of(const LaneSums& sums, const LedgerBasis& basis) {
 
 namespace {
 
-const CellFigures* figures_of(const Analysed& study, const Cell* cell) {
-  for (const CellFigures& f : study.cells) {
-    if (f.cell == cell) return &f;
-  }
-  return nullptr;
-}
-
 // A counter that baseline and variant both keep: the one that changed most.
 void find_work_ratio(const CellFigures& cell, const CellFigures& baseline, LedgerBasis& basis) {
   for (const auto& [name, value] : cell.counters) {
@@ -371,8 +365,8 @@ LedgerBasis basis_of(const Analysed& study, const CellFigures& cell) {
   LedgerBasis basis;
   basis.crew = cell.cell->crew;
   basis.processors = record.machine.usable_processors();
-  const Cell* base_cell = baseline_of(record, *cell.cell);
-  const CellFigures* baseline = base_cell == nullptr ? nullptr : figures_of(study, base_cell);
+  const CellFigures* baseline = cell.baseline < 0 ? nullptr : &study.cells[static_cast<std::size_t>(cell.baseline)];
+  const Cell* base_cell = baseline == nullptr ? nullptr : baseline->cell;
   if (baseline != nullptr && baseline->time_s) {
     basis.baseline_s = baseline->time_s->median;
     std::vector<double> walls;
@@ -392,11 +386,8 @@ LedgerBasis basis_of(const Analysed& study, const CellFigures& cell) {
     }
     find_work_ratio(cell, *baseline, basis);
   }
-  for (const CellFigures& other : study.cells) {
-    const Cell& c = *other.cell;
-    const bool same = c.key() == cell.cell->key() && c.point == cell.cell->point && c.attempt == cell.cell->attempt;
-    if (same && c.workers == 1 && cell.cell->workers > 1 && other.time_s) basis.one_worker_s = other.time_s->median;
-  }
+  const CellFigures& fewest = study.cells[study.curves[cell.curve].front()];
+  if (fewest.cell->workers == 1 && cell.cell->workers > 1 && fewest.time_s) basis.one_worker_s = fewest.time_s->median;
   for (const CrowdFigure& crowd : study.crowds) {
     if (crowd.point == cell.cell->point && crowd.copies == std::min(cell.cell->workers, basis.processors))
       basis.crowd = crowd.slowdown.claimed ? std::max(1.0, crowd.slowdown.median) : 1.0;

@@ -42,17 +42,18 @@ class ProcessCrew {
 
   // fn(i) for every i, in order. Its type must travel (see transfer.hpp).
   template <class Fn>
-  auto collect(std::size_t n, Split split, Fn&& fn, const std::stop_token& stop = {}, Place at = Place::here()) {
+  auto collect(std::size_t n, Split split, Fn&& fn, const std::stop_token& stop = {},
+               CallPlace at = CallPlace::here()) {
     return collect(n, split, fn, team_.facts().asked.processes.way, stop, at);
   }
   template <class Fn>
-  auto collect(std::size_t n, Fn&& fn, Place at = Place::here()) {
+  auto collect(std::size_t n, Fn&& fn, CallPlace at = CallPlace::here()) {
     return collect(n, Split::even(), fn, std::stop_token(), at);
   }
   // The same, with another way back than the crew's own.
   template <class Fn>
   auto collect(std::size_t n, Split split, Fn&& fn, Way way, const std::stop_token& stop = {},
-               Place at = Place::here()) {
+               CallPlace at = CallPlace::here()) {
     if constexpr (internal::sends_items<Fn>()) {
       using T = std::decay_t<std::invoke_result_t<Fn&, std::size_t>>;
       if (team_.inside()) return alone<T>(n, fn);
@@ -75,7 +76,7 @@ class ProcessCrew {
   // and split.
   template <class Start, class PerRange, class Combine>
   auto fold(std::size_t n, Start start, PerRange&& per_range, Combine&& combine, const std::stop_token& stop = {},
-            Place at = Place::here()) {
+            CallPlace at = CallPlace::here()) {
     if constexpr (internal::makes_parts<PerRange>()) {
       const std::size_t pieces = internal::fixed_ranges(n);
       auto parts = collect(
@@ -88,7 +89,8 @@ class ProcessCrew {
   // array[i] = fn(i), in memory that all have mapped.
   template <class T, class Fn>
   requires std::convertible_to<std::invoke_result_t<Fn&, std::size_t>, T>
-  void fill(CommonArray<T>& array, Split split, Fn&& fn, const std::stop_token& stop = {}, Place at = Place::here()) {
+  void fill(CommonArray<T>& array, Split split, Fn&& fn, const std::stop_token& stop = {},
+            CallPlace at = CallPlace::here()) {
     if (team_.inside()) return fill_alone(array, fn);
     internal::note_place(at);
     auto both = std::pair(array.data(), std::addressof(fn));
@@ -105,7 +107,7 @@ class ProcessCrew {
   }
   template <class T, class Fn>
   requires std::convertible_to<std::invoke_result_t<Fn&, std::size_t>, T>
-  void fill(CommonArray<T>& array, Fn&& fn, Place at = Place::here()) {
+  void fill(CommonArray<T>& array, Fn&& fn, CallPlace at = CallPlace::here()) {
     fill(array, Split::even(), fn, std::stop_token(), at);
   }
 

@@ -52,7 +52,7 @@ class TaskCrew : public internal::Loops<TaskCrew, Grain> {
   // Runs f here and g here or on another worker, and returns when both have ended: both answers as a pair, or nothing
   // when one of them returns nothing.
   template <class F, class G>
-  auto both(F&& f, G&& g, Place at = Place::here()) {
+  auto both(F&& f, G&& g, CallPlace at = CallPlace::here()) {
     internal::TaskWorker* worker = internal::task_worker_here;
     if (worker != nullptr && &worker->pool == pool_.get()) [[likely]]
       return internal::fork(*worker, f, g);

@@ -209,7 +209,7 @@ void TaskGraph::end_run() {
   }
 }
 
-void TaskGraph::run(TaskCrew& crew, const std::stop_token& stop, Place at) {
+void TaskGraph::run(TaskCrew& crew, const std::stop_token& stop, CallPlace at) {
   internal::note_place(at);
   claim(crew, stop);
   run_->alone = crew.workers() == 1;

@@ -139,7 +139,7 @@ class TaskGraph {
   // Throws the first exception of a step; Error (graph.cycle) naming steps that wait for each other, (graph.busy) when
   // it is being run already. Steps that have not begun when `stop` is asked to stop are left out, and then it throws
   // Error (crew.stopped).
-  void run(TaskCrew& crew, const std::stop_token& stop = {}, Place at = Place::here());
+  void run(TaskCrew& crew, const std::stop_token& stop = {}, CallPlace at = CallPlace::here());
 
   // Begins a run, and waits for its end: together what run() does. In between, wait_for() waits for so many seconds at
   // the most, taking up no work at all, and says whether the run is over. The crew must live until wait() has returned.

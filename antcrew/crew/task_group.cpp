@@ -42,7 +42,7 @@ void TaskGroup::wait_for_all() {
   pool_.wait_for({nullptr, scope_->name(), false, &open_}, [this] { return all_ended(); });
 }
 
-void TaskGroup::wait(Place at) {
+void TaskGroup::wait(CallPlace at) {
   internal::note_place(at);
   wait_for_all();
   errors_.clear();

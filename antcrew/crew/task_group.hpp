@@ -38,7 +38,7 @@ class TaskGroup {
   }
 
   // Waits for all children, doing their work meanwhile. Throws the first exception of any since the last wait.
-  void wait(Place at = Place::here());
+  void wait(CallPlace at = CallPlace::here());
   // Waits for so many seconds at the most, taking up no work at all; whether all children have ended. Throws nothing:
   // wait() does.
   bool wait_for(double limit_s);

@@ -2,6 +2,9 @@
 
 #include <algorithm>
 
+#include "antcrew/base/error.hpp"
+#include "antcrew/machine/clock.hpp"
+
 namespace antcrew {
 namespace {
 
@@ -20,6 +23,32 @@ double CrewLog::idle_s() const noexcept {
 double CrewLog::utilisation() const noexcept {
   const double all = calls_s * static_cast<double>(workers.size());
   return all > 0 ? std::min(1.0, (all - idle_s()) / all) : 0;
+}
+
+Watch::Logged::Logged(int workers) {
+  if (internal::open_lanes.load(std::memory_order_relaxed) != nullptr || internal::lane_here != nullptr) {
+    could_not_run("watch.busy", "Watch::ledger", "another log of what workers do is open",
+                  "take one at a time, and none inside a study");
+  }
+  internal::log_costs();
+  book_ = internal::LaneBook::create(workers);
+  cpu_before_s_ = seconds(process_cpu_ns());
+  book_->open();
+}
+
+Watch::Logged::~Logged() {
+  if (internal::open_lanes.load(std::memory_order_relaxed) == book_) book_->close();
+  internal::LaneBook::destroy(book_);
+}
+
+internal::LaneSums Watch::Logged::sums() const {
+  book_->close();
+  const double cpu_s = seconds(process_cpu_ns()) - cpu_before_s_;
+  const internal::LaneLog log = book_->log();
+  internal::LaneSums sums = internal::sums_of(log);
+  sums.metering_s = std::min(internal::metering_of(log), sums.lane_seconds());
+  sums.cpu_tree_s = cpu_s;
+  return sums;
 }
 
 Watch::Watch(internal::MeterSwitch& meter, int workers)

@@ -14,6 +14,8 @@
 #include <vector>
 
 #include "antcrew/crew/internal/meter.hpp"
+#include "antcrew/log/lane_sums.hpp"
+#include "antcrew/log/lanes.hpp"
 
 namespace antcrew {
 
@@ -47,9 +49,33 @@ class Watch {
   // Since the watch was made.
   CrewLog log() const;
 
+  // Runs work() with a log of what every worker does, and adds up where their seconds went: every moment of every
+  // worker in one state. For stretches of a second or so: a log that is full says so (`withheld`). By the thread that
+  // calls the crew; what other threads have it do meanwhile is outside. Throws Error (watch.busy) while another such
+  // log is open, (log.memory), and what work() throws. ledger_text() of the report makes a text of it.
+  template <class Work>
+  internal::LaneSums ledger(Work&& work) {
+    const Logged logged(meter_.lane_count);
+    work();
+    return logged.sums();
+  }
+
  private:
   Watch(internal::MeterSwitch& meter, int workers);
   CrewLog all() const;
+
+  class Logged {
+   public:
+    explicit Logged(int workers);
+    ~Logged();
+    Logged(const Logged&) = delete;
+    Logged& operator=(const Logged&) = delete;
+    internal::LaneSums sums() const;
+
+   private:
+    internal::LaneBook* book_;
+    double cpu_before_s_ = 0;
+  };
 
   internal::MeterSwitch& switch_;
   internal::Meter& meter_;

@@ -119,8 +119,8 @@ struct LaneSums {
   double metering_s = 0;           // of the parts, as the cost of writing down suggests
   double cpu_frames_s = 0;         // by frames
   double cpu_kernel_s = 0;         // of the same lanes, by the kernel; 0 = not known
-  double parent_cpu_s = 0;  // of the parent of worker processes, during regions
-  double calls_outside = 0;  // of crews, by threads that are in no lane
+  double parent_cpu_s = 0;         // of the parent of worker processes, during regions
+  double calls_outside = 0;        // of crews, by threads that are in no lane
   double cpu_tree_s = 0;           // of the process and all below it
   double system_s = 0;             // of that, in the kernel
   double serial_cpu_s = 0;

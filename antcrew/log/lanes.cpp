@@ -157,11 +157,24 @@ LaneBook* LaneBook::create(int lanes) {
   return book;
 }
 
+// A worker that is in its lane even then, in work that nobody waits for, may write on: the memory is left to it.
+bool LaneBook::left_by_all() const noexcept {
+  constexpr std::int64_t patience_ns = 20'000'000;
+  const std::int64_t start = now_ns();
+  for (int k = 0; k <= lane_count_; ++k) {
+    while (lanes_[k].holder_.load(std::memory_order_acquire) != 0) {
+      if (now_ns() - start > patience_ns) return false;
+      std::this_thread::yield();
+    }
+  }
+  return true;
+}
+
 void LaneBook::destroy(LaneBook* book) noexcept {
   if (book == nullptr) return;
   LaneBook* newest = book;
   newest_lanes.compare_exchange_strong(newest, nullptr, std::memory_order_relaxed);
-  ::munmap(static_cast<void*>(book), book->bytes_);
+  if (book->left_by_all()) ::munmap(static_cast<void*>(book), book->bytes_);
 }
 
 namespace {
@@ -237,7 +250,7 @@ std::uint32_t LaneBook::begin_outer_region(LaneRegion region) noexcept {
     return 0;
   }
   if (lane->depth() != 1) return 0;
-  const Place place = place_here;
+  const CallPlace place = place_here;
   region.file = place.file;
   region.line = place.line;
   region.phase = lane->at().phase;
@@ -372,12 +385,9 @@ LaneLog LaneBook::log() {
   log.delay_at_begin_ns = delay_at_begin_ns_;
   log.parent_cpu_ns = parent_cpu_ns_;
   log.calls_outside = calls_outside_.load(std::memory_order_relaxed);
-  constexpr std::int64_t patience_ns = 20'000'000;
-  const std::int64_t start = now_ns();
+  left_by_all();
   for (int k = 0; k <= lane_count_; ++k) {
     Lane& lane = lanes_[k];
-    while (lane.holder_.load(std::memory_order_acquire) != 0 && now_ns() - start < patience_ns)
-      std::this_thread::yield();
     const bool left = lane.holder_.load(std::memory_order_acquire) == 0;
     log.unfinished = log.unfinished || !left;
     std::vector<Stretch> stretches = left ? taken_from(lane.entries_, lane.used_) : std::vector<Stretch>();
@@ -406,6 +416,12 @@ LaneLog LaneBook::log() {
   for (std::uint32_t k = 0; k < std::min<std::uint32_t>(stages_used_.load(), most_stages); ++k)
     log.stages.push_back({stages_[k].name, stages_[k].alone, stages_[k].busy_ns, stages_[k].items});
   return log;
+}
+
+double metering_of(const LaneLog& log) {
+  const LogCosts& costs = log_costs();
+  return static_cast<double>(log.events) * costs.event_s + static_cast<double>(log.cpu_readings) * costs.cpu_reading_s +
+         static_cast<double>(log.delay_readings) * costs.delay_reading_s;
 }
 
 const LogCosts& log_costs() {

@@ -166,6 +166,8 @@ class LaneBook {
   const char* keep_name(const char* text) noexcept;
 
  private:
+  bool left_by_all() const noexcept;
+
   static constexpr std::uint32_t most_regions = 1u << 16;
   static constexpr std::uint32_t most_entries = 1u << 15;
   static constexpr int most_locks = 64;
@@ -200,7 +202,7 @@ inline constinit std::atomic<LaneBook*> newest_lanes{nullptr};
 inline constinit thread_local Lane* lane_here = nullptr;
 
 // Before a call that may begin a region.
-inline void note_place(const Place& at) noexcept {
+inline void note_place(const CallPlace& at) noexcept {
   if (open_lanes.load(std::memory_order_relaxed) != nullptr) [[unlikely]]
     place_here = at;
 }
@@ -376,5 +378,7 @@ struct LogCosts {
   double delay_reading_s = 0;
 };
 const LogCosts& log_costs();
+// What writing this log took.
+double metering_of(const LaneLog& log);
 
 }  // namespace antcrew::internal

@@ -3,8 +3,8 @@
 
 namespace antcrew {
 
-struct Place {
-  static constexpr Place here(const char* its_file = __builtin_FILE(), int its_line = __builtin_LINE()) noexcept {
+struct CallPlace {
+  static constexpr CallPlace here(const char* its_file = __builtin_FILE(), int its_line = __builtin_LINE()) noexcept {
     return {its_file, its_line};
   }
   const char* file = nullptr;
@@ -14,7 +14,7 @@ struct Place {
 namespace internal {
 
 // Of the calling thread's last call while a log was open.
-inline constinit thread_local Place place_here = {};
+inline constinit thread_local CallPlace place_here = {};
 
 }  // namespace internal
 }  // namespace antcrew

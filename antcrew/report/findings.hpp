@@ -20,6 +20,9 @@ std::string worth_of(const Finding& finding);
 // Where the worker-seconds of a cell's middle metered call went, the largest part first; empty without a ledger.
 std::string ledger_text(const Analysed& study, const CellFigures& cell, const Look& look);
 
+// The same of one stretch of a program, as Watch::ledger() gives it: a line a state, for a log.
+std::string ledger_text(const LaneSums& sums);
+
 // All of `antcrew explain`.
 std::string explanation(const Analysed& study, const Look& look);
 // The first few findings, to stand under a table.

@@ -40,6 +40,26 @@ std::string parts_text(const LaneParts& parts, double lane_seconds) {
   return text;
 }
 
+std::string ledger_text(const LaneSums& sums) {
+  if (!sums.withheld.empty()) return "where the workers' seconds went is not told: " + sums.withheld + "\n";
+  std::string text = fmt::format("{} worker{} × {} = {}, of which:\n", sums.lanes, sums.lanes == 1 ? "" : "s",
+                                 duration_text(sums.wall_s), duration_text(sums.lane_seconds()));
+  text += parts_text(sums.parts_s, sums.lane_seconds());
+  for (const internal::LockFacts& lock : sums.locks) {
+    if (lock.wait_s > 0.005 * sums.lane_seconds())
+      text += fmt::format("    lock '{}': waited for {}, held {} in all\n", printable(lock.name, 60),
+                          duration_text(lock.wait_s), duration_text(lock.hold_s));
+  }
+  for (const internal::SerialFacts& serial : sums.serials) {
+    if (sums.lanes > 1 && serial.seconds > 0.01 * sums.wall_s)
+      text += fmt::format(
+          "    on one worker {}{}{}: {}\n", serial.after.empty() ? "from the start" : "after " + serial.after,
+          serial.before.empty() ? "" : " until " + serial.before,
+          serial.phase.empty() ? "" : " in phase '" + printable(serial.phase, 60) + "'", duration_text(serial.seconds));
+  }
+  return text;
+}
+
 std::string ledger_text(const Analysed& study, const CellFigures& cell, const Look&) {
   const std::string withheld = withheld_because(study, cell);
   if (!withheld.empty()) {

@@ -82,7 +82,7 @@ class Pipeline {
 
   // Works with any crew that has ranges(n, body). Throws the first exception of a stage or of the source.
   template <class Crew>
-  PipelineFacts run(Crew& crew, const PipelineOptions& options = {}, Place at = Place::here()) {
+  PipelineFacts run(Crew& crew, const PipelineOptions& options = {}, CallPlace at = CallPlace::here()) {
     const auto workers = static_cast<std::size_t>(crew.workers());
     const std::size_t room = options.items > 0 ? options.items : 4 * workers;
     std::vector<Item> items(room);

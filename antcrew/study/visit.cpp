@@ -71,6 +71,7 @@ Visitor::Visitor(const StudyBase& study, const CellSpec& spec, Anything input, A
       board_(board) {}
 
 Visitor::~Visitor() {
+  session_.reset();  // its workers may write until then
   internal::Journal::destroy(journal_);
   internal::LaneBook::destroy(lanes_);
 }

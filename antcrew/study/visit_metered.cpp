@@ -21,12 +21,6 @@ constexpr int more_often = 3;
 // Beyond, the call without a log that each metered one is compared with is saved: the timed trials tell.
 constexpr double long_call_s = 1;
 
-double metering_of(const internal::LaneLog& log) {
-  const internal::LogCosts& costs = internal::log_costs();
-  return static_cast<double>(log.events) * costs.event_s + static_cast<double>(log.cpu_readings) * costs.cpu_reading_s +
-         static_cast<double>(log.delay_readings) * costs.delay_reading_s;
-}
-
 // What a crew of this kind takes for nothing: a region, and a piece of one. Tried with a crew of its own, for some
 // milliseconds; the median of several goes.
 struct CrewCosts {
@@ -106,7 +100,7 @@ internal::LaneSums Visitor::metered_call() {
   const auto counters = journal_->counters();
   if (const auto bytes = counters.find(internal::bytes_moved); bytes != counters.end())
     sums.moved_bytes = bytes->second;
-  sums.metering_s = std::min(metering_of(log), sums.lane_seconds());
+  sums.metering_s = std::min(internal::metering_of(log), sums.lane_seconds());
   sums.cpu_tree_s = used.cpu_s();
   sums.system_s = used.system_s;
   return sums;

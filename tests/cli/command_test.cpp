@@ -247,3 +247,28 @@ TEST_CASE("records that cannot be shown are refused in one line") {
   check_refused(run_command({antcrew_path, "show", good, "--as", "song"}), 2, "no form 'song'");
   check_refused(run_command({antcrew_path, "show", good, "--to", folder / "no/such/folder"}), 3, "cannot be written");
 }
+
+TEST_CASE("explain tells where the time went, for people and for programs, and refuses what it cannot read") {
+  const TemporaryFolder folder;
+  const std::string record = folder / "gauges.json";
+  const std::string gauges = std::string(ANTCREW_EXAMPLES) + "/gauges";
+  const Outcome ran = run_command({gauges, "--sizes", "40", "--rounds", "6", "--workers", "1,2", "--budget", "0",
+                                   "--no-confirm", "--save", record});
+  CHECK(ran.exit != 2);
+  const Outcome told = run_command({antcrew_path, "explain", record});
+  CAPTURE(told.out);
+  CAPTURE(told.err);
+  CHECK((told.exit == 0 || told.exit == 4));
+  CHECK(contains(told.out, "2 workers × "));
+  CHECK(contains(told.out, "at work, running"));
+  const json found = json::parse(run_command({antcrew_path, "explain", record, "--as", "json"}).out);
+  CHECK(!found.at("findings").empty());
+  CHECK(found.at("ledgers").size() >= 3 * 4);  // the baseline and three variants
+  check_refused(run_command({antcrew_path, "explain", folder / "none.json"}), 2, "none.json");
+  check_refused(run_command({antcrew_path, "explain", record, "--as", "page"}), 2, "text, json");
+  check_refused(run_command({tides, "--meter", "some"}), 2, "few, all, none");
+  const Outcome none = run_command({tides, "--sizes", "1k", "--rounds", "2", "--workers", "2", "--meter", "none",
+                                    "--save", folder / "none-metered.json"});
+  CHECK(contains(run_command({antcrew_path, "explain", folder / "none-metered.json"}).out,
+                 "it was not called with a log"));
+}

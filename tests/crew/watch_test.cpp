@@ -5,6 +5,7 @@
 #include <chrono>
 #include <thread>
 
+#include "antcrew/base/error.hpp"
 #include "antcrew/crew/task_crew.hpp"
 #include "antcrew/crew/thread_crew.hpp"
 
@@ -69,4 +70,29 @@ TEST_CASE("a watched TaskCrew counts tasks and thefts, and time without work is 
   alone.each(10, Grain{1}, [](std::size_t) { std::this_thread::sleep_for(1ms); });
   CHECK(one.log().workers[0].busy_s >= 0.010);
   CHECK(one.log().utilisation() == doctest::Approx(1).epsilon(0.2));
+}
+
+TEST_CASE("a stretch of a program is told state by state: planted sleeps come back") {
+  ThreadCrew crew(4);
+  Watch watch(crew);
+  const auto sums = watch.ledger([&] {
+    crew.each(4, [](std::size_t) { std::this_thread::sleep_for(10ms); });
+    std::this_thread::sleep_for(20ms);
+  });
+  CHECK(sums.lanes == 4);
+  CHECK(sums.withheld.empty());
+  CHECK(sums.parts_s.sum() == doctest::Approx(sums.lane_seconds()));
+  CHECK(sums.parts_s[internal::LaneState::blocked] >= 0.039);
+  CHECK(sums.parts_s[internal::LaneState::serial_wait] >= 0.059);
+  REQUIRE(sums.by_place.size() == 1);
+  CHECK(sums.by_place[0].place.rfind("watch_test.cpp:", 0) == 0);
+  CHECK(watch.ledger([] {}).regions == 0);  // and again
+}
+
+TEST_CASE("two such logs at once are refused, and one that threw is closed") {
+  ThreadCrew crew(2);
+  Watch watch(crew);
+  CHECK_THROWS_WITH_AS(watch.ledger([&] { watch.ledger([] {}); }), doctest::Contains("watch.busy"), Error);
+  CHECK_THROWS_AS(watch.ledger([] { throw 7; }), int);
+  CHECK(watch.ledger([&] { crew.each(2, [](std::size_t) {}); }).regions == 1);
 }

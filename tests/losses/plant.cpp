@@ -39,7 +39,8 @@ std::string wrong_with(const Plant& plant, const Seen& seen) {
   constexpr double points = 0.05;
   if (seen.identity > 0.001) return fmt::format("the sums differ by {:.1f} %", 100 * seen.identity);
   if (plant.losses.empty()) {
-    return seen.losses.empty() ? "" : fmt::format("found {} of {:.1f} %", seen.losses[0].first, 100 * seen.losses[0].second);
+    return seen.losses.empty() ? ""
+                               : fmt::format("found {} of {:.1f} %", seen.losses[0].first, 100 * seen.losses[0].second);
   }
   for (std::size_t k = 0; k < plant.losses.size(); ++k) {
     if (k >= seen.losses.size()) return "nothing found but " + std::to_string(k) + " losses; " + seen.withheld;

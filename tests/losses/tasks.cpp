@@ -39,13 +39,11 @@ std::vector<Plant> task_plants() {
                                   nap(40);
                                   crew.each(4, Grain{1}, [](std::size_t) { nap(10); });
                                 }));
-  all.push_back(plant<TaskCrew>("nine tasks for eight", {"not-divisible"}, 0.4375, 8, naps(90), [](TaskCrew& crew) {
-    crew.each(9, Grain{1}, [](std::size_t) { nap(10); });
-  }));
-  all.push_back(plant<TaskCrew>("one dear piece", {"uneven-pieces"}, std::nullopt, 4, naps(35 + 50),
-                                [](TaskCrew& crew) {
-                                  crew.each(8, Grain{1}, [](std::size_t i) { nap(i == 7 ? 50 : 5); });
-                                }));
+  all.push_back(plant<TaskCrew>("nine tasks for eight", {"not-divisible"}, 0.4375, 8, naps(90),
+                                [](TaskCrew& crew) { crew.each(9, Grain{1}, [](std::size_t) { nap(10); }); }));
+  all.push_back(
+      plant<TaskCrew>("one dear piece", {"uneven-pieces"}, std::nullopt, 4, naps(35 + 50),
+                      [](TaskCrew& crew) { crew.each(8, Grain{1}, [](std::size_t i) { nap(i == 7 ? 50 : 5); }); }));
   return all;
 }
 

@@ -5,6 +5,8 @@
 #include "antcrew/log/phase.hpp"
 #include "antcrew/record/record_json.hpp"
 #include "antcrew/report/derived_json.hpp"
+#include "antcrew/report/findings.hpp"
+#include "antcrew/report/findings_json.hpp"
 #include "antcrew/report/grid.hpp"
 #include "antcrew/report/headline.hpp"
 #include "antcrew/report/notes.hpp"
@@ -276,4 +278,74 @@ TEST_CASE("what was not checked for want of time is said") {
   const Analysed study = analyse(record);
   CHECK(contains(notes_text(study), "another input for 3 cells at size 1,000; --budget 130 would have time for it"));
   CHECK_FALSE(contains(notes_text(study), "--budget 0"));
+}
+
+TEST_CASE("an explanation begins with what was found, and its largest loss comes first, with what to try") {
+  Record record = test::record_of(
+      {cell_with("baseline", 1, {28, 28, 28, 28, 28, 28, 28}), cell_with("planted", 4, {10, 10, 10, 10, 10, 10, 10})});
+  internal::LaneSums sums;
+  sums.wall_s = 10;
+  sums.lanes = 4;
+  sums.parts_s[internal::LaneState::serial] = 4;
+  sums.parts_s[internal::LaneState::serial_wait] = 12;
+  sums.parts_s[internal::LaneState::lock] = 3;
+  sums.parts_s[internal::LaneState::running] = 21;
+  sums.serial_cpu_s = 4;
+  sums.cpu_frames_s = sums.cpu_tree_s = 25;
+  sums.serials = {{"tides.cpp:41", "", "merge\x1b[2J", 4, 1}};
+  sums.locks = {{"map", 7, 3, 20, 2}};
+  sums.slowdown = 0.012;
+  record.cells[1].metered = {sums, sums, sums};
+  const Analysed study = analyse(record);
+  const std::string text = explanation(study, Look());
+  CHECK(text.find("Made by hand") == 0);
+  const std::size_t serial = text.find("1. 30 %: ");
+  const std::size_t lock = text.find("2. 8 %: ");
+  REQUIRE(serial != std::string::npos);
+  REQUIRE(lock != std::string::npos);
+  CHECK(serial < lock);
+  CHECK(contains(text, "phase 'merge"));
+  CHECK(contains(text, "Try: make this stretch a loop of the crew"));
+  CHECK(contains(text, "Without it speedup 4 at most"));
+  CHECK(contains(text, "slowed it by 1.2 %"));
+  CHECK(text.find('\x1b') == std::string::npos);
+  CHECK(contains(table_text(study, 0), "30 %: 4.00 s of a call runs on one worker"));
+  CHECK(!cannot_explain(study));
+
+  const auto json = nlohmann::json::parse(explanation_json(study));
+  CHECK(json["findings"][0]["id"] == "sequential-stretch");
+  CHECK(json["findings"][0]["class"] == "loss");
+  CHECK(json["findings"][0]["share"].get<double>() == doctest::Approx(0.3));
+  CHECK(json["ledgers"].size() == 3);
+  double parts = 0;
+  for (const auto& part : json["ledgers"][0]["parts_s"]) parts += part.get<double>();
+  CHECK(parts == doctest::Approx(40));
+  double losses = json["ledgers"][0]["unattributed_s"];
+  for (const auto& loss : json["ledgers"][0]["losses"]) losses += loss["loss_s"].get<double>();
+  CHECK(losses == doctest::Approx(40 - 28));
+
+  record.cells[1].metered.clear();
+  const Analysed without = analyse(record);
+  CHECK(contains(explanation(without, Look()), "is not told"));
+  CHECK(cannot_explain(without));
+}
+
+TEST_CASE("metered calls come back from a record's file as they were, to six digits") {
+  Record record = sample();
+  internal::LaneSums sums;
+  sums.wall_s = 1.25;
+  sums.lanes = 3;
+  sums.parts_s[internal::LaneState::no_work] = 0.5;
+  sums.slowdown = 0.01;
+  sums.withheld = "because";
+  sums.delay_known = false;
+  sums.by_place = {
+      {"a.cpp:1", "even", 3, 9, 6, 1, 1, 2, 0.5, 0.25, 0, 0.5, {0.1, 0.1, 0.1, 0.1, 0.1}, 1, 2, 1, 0.5, 1, 1}};
+  sums.locks = {{"map", 1, 2, 3, 4}};
+  sums.phases["merge"][internal::LaneState::serial] = 0.125;
+  record.cells[1].metered = {sums};
+  const std::string text = to_json(record);
+  const Record again = record_from_json(text, "here");
+  CHECK(again.cells[1].metered == record.cells[1].metered);
+  CHECK(again.cells[0].metered.empty());
 }

@@ -19,20 +19,14 @@ Finding& add(std::vector<Finding>& to, const char* id, Finding::Kind kind, const
 }
 
 const CellFigures* sibling(const Analysed& study, const CellFigures& cell, int workers) {
-  for (const CellFigures& f : study.cells) {
-    if (f.cell->key() == cell.cell->key() && f.cell->point == cell.cell->point &&
-        f.cell->attempt == cell.cell->attempt && f.cell->workers == workers)
-      return &f;
+  for (const std::size_t k : study.curves[cell.curve]) {
+    if (study.cells[k].cell->workers == workers) return &study.cells[k];
   }
   return nullptr;
 }
 
 const CellFigures* baseline_figures(const Analysed& study, const CellFigures& cell) {
-  const Cell* baseline = baseline_of(*study.record, *cell.cell);
-  for (const CellFigures& f : study.cells) {
-    if (f.cell == baseline) return &f;
-  }
-  return nullptr;
+  return cell.baseline < 0 ? nullptr : &study.cells[static_cast<std::size_t>(cell.baseline)];
 }
 
 bool waits_mostly(const CellFigures& f) {
@@ -76,10 +70,9 @@ void add_cpu_as_wall(const Analysed& study, const CellFigures& cell, std::vector
 void add_no_more_gain(const Analysed& study, const CellFigures& cell, std::vector<Finding>& findings) {
   if (cell.cell->workers < 2 || cell.verdict != Verdict::holds || !cell.speedup) return;
   const CellFigures* fewest = nullptr;
-  for (const CellFigures& f : study.cells) {
-    const bool same = f.cell->key() == cell.cell->key() && f.cell->point == cell.cell->point &&
-                      f.cell->attempt == cell.cell->attempt && f.cell->workers < cell.cell->workers;
-    if (!same || f.verdict != Verdict::holds) continue;
+  for (const std::size_t k : study.curves[cell.curve]) {
+    const CellFigures& f = study.cells[k];
+    if (f.cell->workers >= cell.cell->workers || f.verdict != Verdict::holds) continue;
     const auto ratio = ratio_of_times(*f.cell, *cell.cell);  // > 1: more workers are faster
     if (!ratio || !ratio->claimed || ratio->high > 1.05) continue;
     if (fewest == nullptr || f.cell->workers < fewest->cell->workers) fewest = &f;
@@ -116,8 +109,8 @@ void add_cold(const CellFigures& cell, std::vector<Finding>& findings) {
 
 void add_probes(const Analysed& study, const CellFigures& cell, std::vector<Finding>& findings) {
   for (const CellFigures& f : study.cells) {
-    const bool its = f.cell->kind == Cell::Kind::probe && f.cell->probe_of == cell.cell->key() &&
-                     f.cell->point == cell.cell->point && f.cell->workers == cell.cell->workers;
+    const bool its = f.cell->kind == Cell::Kind::probe && f.cell->point == cell.cell->point &&
+                     f.cell->workers == cell.cell->workers && f.cell->probe_of == cell.cell->key();
     if (!its || !f.part_s || !cell.time_s) continue;
     const auto ratio = ratio_of_times(*cell.cell, *f.cell);
     const bool clear = ratio && ratio->claimed && (ratio->low > 1 || ratio->high < 1);

@@ -36,32 +36,32 @@ class Loops {
  public:
   // body(Range) for pieces that together are 0 … n-1, each index once.
   template <class Body>
-  void ranges(std::size_t n, How how, Body&& body, const std::stop_token& stop = {}, Place at = Place::here()) {
+  void ranges(std::size_t n, How how, Body&& body, const std::stop_token& stop = {}, CallPlace at = CallPlace::here()) {
     if constexpr (takes_range<Body>()) {
       note_place(at);
       self().pieces(n, how, stop, [&](Range range, const auto&) { body(range); });
     }
   }
   template <class Body>
-  void ranges(std::size_t n, Body&& body, Place at = Place::here()) {
+  void ranges(std::size_t n, Body&& body, CallPlace at = CallPlace::here()) {
     ranges(n, Crew::usual, body, {}, at);
   }
 
   // body(std::span) for stretches that together are all of the contiguous items.
   template <Items All, class Body>
-  void ranges(All&& items, How how, Body&& body, const std::stop_token& stop = {}, Place at = Place::here()) {
+  void ranges(All&& items, How how, Body&& body, const std::stop_token& stop = {}, CallPlace at = CallPlace::here()) {
     const std::span all(items);
     ranges(
         all.size(), how, [&](Range range) { body(all.subspan(range.first, range.size())); }, stop, at);
   }
   template <Items All, class Body>
-  void ranges(All&& items, Body&& body, Place at = Place::here()) {
+  void ranges(All&& items, Body&& body, CallPlace at = CallPlace::here()) {
     ranges(items, Crew::usual, body, {}, at);
   }
 
   // body(i) for every i of 0 … n-1.
   template <class Body>
-  void each(std::size_t n, How how, Body&& body, const std::stop_token& stop = {}, Place at = Place::here()) {
+  void each(std::size_t n, How how, Body&& body, const std::stop_token& stop = {}, CallPlace at = CallPlace::here()) {
     if constexpr (takes_index<Body>()) {
       note_place(at);
       self().pieces(n, how, stop, [&](Range range, const auto& enough) {
@@ -72,13 +72,14 @@ class Loops {
     }
   }
   template <class Body>
-  void each(std::size_t n, Body&& body, Place at = Place::here()) {
+  void each(std::size_t n, Body&& body, CallPlace at = CallPlace::here()) {
     each(n, Crew::usual, body, {}, at);
   }
 
   // body(*at) for every element of [first, last).
   template <std::random_access_iterator At, class Body>
-  void each(At first, At last, How how, Body&& body, const std::stop_token& stop = {}, Place at = Place::here()) {
+  void each(At first, At last, How how, Body&& body, const std::stop_token& stop = {},
+            CallPlace at = CallPlace::here()) {
     static_assert(HasPlaces<At>,
                   "each: these items are proxies (std::vector<bool>?), neighbours of which cannot be written by two "
                   "workers: use a vector of char");
@@ -88,24 +89,24 @@ class Loops {
         at);
   }
   template <std::random_access_iterator At, class Body>
-  void each(At first, At last, Body&& body, Place at = Place::here()) {
+  void each(At first, At last, Body&& body, CallPlace at = CallPlace::here()) {
     each(first, last, Crew::usual, body, {}, at);
   }
 
   // body(item) for every item.
   template <Items All, class Body>
-  void each(All&& items, How how, Body&& body, const std::stop_token& stop = {}, Place at = Place::here()) {
+  void each(All&& items, How how, Body&& body, const std::stop_token& stop = {}, CallPlace at = CallPlace::here()) {
     each(std::begin(items), std::end(items), how, body, stop, at);
   }
   template <Items All, class Body>
-  void each(All&& items, Body&& body, Place at = Place::here()) {
+  void each(All&& items, Body&& body, CallPlace at = CallPlace::here()) {
     each(std::begin(items), std::end(items), Crew::usual, body, {}, at);
   }
 
   // fn(i) for every i, in order, in memory first touched by the worker that fills it. Throws Error (crew.stopped) when
   // a stop request left a part unfilled.
   template <class Fn>
-  auto collect(std::size_t n, How how, Fn&& fn, const std::stop_token& stop = {}, Place at = Place::here()) {
+  auto collect(std::size_t n, How how, Fn&& fn, const std::stop_token& stop = {}, CallPlace at = CallPlace::here()) {
     if constexpr (makes_items<Fn>()) {
       using T = std::decay_t<std::invoke_result_t<Fn&, std::size_t>>;
       Filler<T> filler(n);
@@ -118,7 +119,7 @@ class Loops {
     }
   }
   template <class Fn>
-  auto collect(std::size_t n, Fn&& fn, Place at = Place::here()) {
+  auto collect(std::size_t n, Fn&& fn, CallPlace at = CallPlace::here()) {
     return collect(n, Crew::usual, fn, {}, at);
   }
 
@@ -128,7 +129,7 @@ class Loops {
   // out.
   template <class Start, class PerRange, class Combine>
   auto fold(std::size_t n, How how, Start start, PerRange&& per_range, Combine&& combine,
-            const std::stop_token& stop = {}, Place at = Place::here()) {
+            const std::stop_token& stop = {}, CallPlace at = CallPlace::here()) {
     if constexpr (makes_parts<PerRange>()) {
       using T = std::decay_t<std::invoke_result_t<PerRange&, Range>>;
       const std::size_t pieces = fixed_ranges(n);
@@ -143,14 +144,14 @@ class Loops {
   template <class Start, class PerRange, class Combine>
   requires(!std::is_same_v<std::decay_t<Start>, How>) auto fold(std::size_t n, Start start, PerRange&& per_range,
                                                                 Combine&& combine, const std::stop_token& stop = {},
-                                                                Place at = Place::here()) {
+                                                                CallPlace at = CallPlace::here()) {
     return fold(n, Crew::small_pieces(1), std::move(start), per_range, combine, stop, at);
   }
 
   // The same over contiguous items: per_range(std::span).
   template <Items All, class Start, class PerRange, class Combine>
   auto fold(All&& items, How how, Start start, PerRange&& per_range, Combine&& combine,
-            const std::stop_token& stop = {}, Place at = Place::here()) {
+            const std::stop_token& stop = {}, CallPlace at = CallPlace::here()) {
     const std::span all(items);
     const auto of = [&](Range range) { return per_range(all.subspan(range.first, range.size())); };
     return fold(all.size(), how, std::move(start), of, combine, stop, at);
@@ -158,14 +159,14 @@ class Loops {
   template <Items All, class Start, class PerRange, class Combine>
   requires(!std::is_same_v<std::decay_t<Start>, How>) auto fold(All&& items, Start start, PerRange&& per_range,
                                                                 Combine&& combine, const std::stop_token& stop = {},
-                                                                Place at = Place::here()) {
+                                                                CallPlace at = CallPlace::here()) {
     return fold(items, Crew::small_pieces(1), std::move(start), per_range, combine, stop, at);
   }
 
   // body(Tile) for tiles that together are all of rows × columns. `how` is counted in tiles.
   template <class Body>
   void tiles(std::size_t rows, std::size_t columns, TileSize size, How how, Body&& body,
-             const std::stop_token& stop = {}, Place at = Place::here()) {
+             const std::stop_token& stop = {}, CallPlace at = CallPlace::here()) {
     const Tiling tiling(rows, columns, size);
     note_place(at);
     self().pieces(tiling.count(), how, stop, [&](Range range, const auto& enough) {
@@ -173,11 +174,11 @@ class Loops {
     });
   }
   template <class Body>
-  void tiles(std::size_t rows, std::size_t columns, TileSize size, Body&& body, Place at = Place::here()) {
+  void tiles(std::size_t rows, std::size_t columns, TileSize size, Body&& body, CallPlace at = CallPlace::here()) {
     tiles(rows, columns, size, Crew::small_pieces(1), body, {}, at);
   }
   template <class Body>
-  void tiles(std::size_t rows, std::size_t columns, Body&& body, Place at = Place::here()) {
+  void tiles(std::size_t rows, std::size_t columns, Body&& body, CallPlace at = CallPlace::here()) {
     tiles(rows, columns, TileSize{}, Crew::small_pieces(1), body, {}, at);
   }
 
@@ -185,7 +186,7 @@ class Loops {
   // worker takes its first piece in this call, and gone with the call. For buffers that are dear to make.
   template <class Make, class Body>
   void each_with(Make&& make, std::size_t n, How how, Body&& body, const std::stop_token& stop = {},
-                 Place at = Place::here()) {
+                 CallPlace at = CallPlace::here()) {
     Scratch<std::decay_t<std::invoke_result_t<Make&>>> scratch(self().workers());
     note_place(at);
     self().pieces(n, how, stop, [&](Range range, const auto& enough) {
@@ -196,18 +197,18 @@ class Loops {
     });
   }
   template <class Make, class Body>
-  void each_with(Make&& make, std::size_t n, Body&& body, Place at = Place::here()) {
+  void each_with(Make&& make, std::size_t n, Body&& body, CallPlace at = CallPlace::here()) {
     each_with(make, n, Crew::usual, body, {}, at);
   }
   template <class Make, class Body>
   void ranges_with(Make&& make, std::size_t n, How how, Body&& body, const std::stop_token& stop = {},
-                   Place at = Place::here()) {
+                   CallPlace at = CallPlace::here()) {
     Scratch<std::decay_t<std::invoke_result_t<Make&>>> scratch(self().workers());
     note_place(at);
     self().pieces(n, how, stop, [&](Range range, const auto&) { body(range, scratch.mine(make)); });
   }
   template <class Make, class Body>
-  void ranges_with(Make&& make, std::size_t n, Body&& body, Place at = Place::here()) {
+  void ranges_with(Make&& make, std::size_t n, Body&& body, CallPlace at = CallPlace::here()) {
     ranges_with(make, n, Crew::usual, body, {}, at);
   }
 

@@ -165,7 +165,8 @@ void BlockRun::check(std::size_t cell, std::size_t other_size) {
 }
 
 void BlockRun::meter(std::size_t cell, int calls) {
-  keep_beside(cell, run_.tools.host.meter(cell, calls));
+  Visit visit = run_.tools.host.meter(cell, calls);
+  if (!visit.seen.metered.empty()) keep_beside(cell, std::move(visit));
 }
 
 // What was not timed.
