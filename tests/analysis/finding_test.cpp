@@ -178,7 +178,7 @@ TEST_CASE("the gain is bounded by what else stands in the way") {
   sums.by_place = {region};
   const Record record = record_with({sums, sums, sums});
   const Analysed study = analyse(record);
-  const Finding& first = findings_of(study, study.cells[1]).front();
+  const Finding first = findings_of(study, study.cells[1]).front();
   CHECK(first.id == "lock-wait");
   CHECK(*first.gain_speedup == doctest::Approx(2.8 * 10 / 5));  // the lock's own floor goes with it
   CHECK(*first.limit_speedup == doctest::Approx(28.0 / 9));
