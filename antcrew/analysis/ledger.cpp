@@ -300,8 +300,10 @@ void find_floor(Ledger& ledger, const LaneSums& sums) {
   }
   for (const LockFacts& lock : sums.locks) floor_by(ledger, lock.hold_s, "lock");
   for (const RegionFacts& region : sums.by_place) {
-    const bool whole = region.n <= region.pieces || region.sharing == "forks" || region.sharing == "group";
-    if (whole) floor_by(ledger, region.longest_piece_s, "piece");
+    // What is forked or begun may fork on.
+    const bool loop = region.sharing == "even" || region.sharing == "pieces" || region.sharing == "halves" ||
+                      region.sharing == "processes";
+    if (loop && region.n > 0 && region.n <= region.pieces) floor_by(ledger, region.longest_piece_s, "piece");
   }
 }
 

@@ -214,7 +214,7 @@ const Words all_words[] = {
      },
      [](const Finding&) {
        return std::string(
-           "compare the parallel form with the baseline's code: what does it do that the other does not?");
+           "compare the parallel form with the baseline's code: it does something that the other does not");
      }},
     {"extra-work",
      [](const Finding& f) {
@@ -288,7 +288,9 @@ const Words all_words[] = {
      [](const Finding& f) {
        return fmt::format("{} workers bring nothing over {}", count(f, "workers"), count(f, "enough"));
      },
-     [](const Finding& f) { return fmt::format("use {} workers", count(f, "enough")); }},
+     [](const Finding& f) {
+       return fmt::format("use {} worker{}", count(f, "enough"), figure(f, "enough") == 1 ? "" : "s");
+     }},
     {"memory-grows", memory_claim, [](const Finding&) { return std::string("share what all workers only read"); }},
     {"cold-first-call",
      [](const Finding& f) {

@@ -158,65 +158,65 @@ void fields(F&& f, R& c) {
 template <class F, class R>
 requires std::is_same_v<std::remove_const_t<R>, ImbalanceCauses>
 void fields(F&& f, R& c) {
-  f("late_s", c.late_s);
-  f("shared_s", c.shared_s);
-  f("lock_s", c.lock_s);
-  f("uneven_s", c.uneven_s);
-  f("divisible_s", c.divisible_s);
+  f.later("late_s", c.late_s);
+  f.later("shared_s", c.shared_s);
+  f.later("lock_s", c.lock_s);
+  f.later("uneven_s", c.uneven_s);
+  f.later("divisible_s", c.divisible_s);
 }
 
 template <class F, class R>
 requires std::is_same_v<std::remove_const_t<R>, RegionFacts>
 void fields(F&& f, R& r) {
-  f("place", r.place);
-  f("sharing", r.sharing);
-  f("calls", r.calls);
-  f("n", r.n);
-  f("pieces", r.pieces);
-  f("stolen", r.stolen);
-  f("wall_s", r.wall_s);
-  f("body_s", r.body_s);
-  f("dispatch_s", r.dispatch_s);
-  f("late_s", r.late_s);
-  f("no_work_s", r.no_work_s);
-  f("imbalance_s", r.imbalance_s);
-  f("causes", r.causes);
-  f("longest_piece_s", r.longest_piece_s);
-  f("longest_piece_at", r.longest_piece_at);
-  f("longest_piece_lane", r.longest_piece_lane);
-  f("mean_piece_s", r.mean_piece_s);
-  f("finer_s", r.finer_s);
-  f("tapering_s", r.tapering_s);
+  f.later("place", r.place);
+  f.later("sharing", r.sharing);
+  f.later("calls", r.calls);
+  f.later("n", r.n);
+  f.later("pieces", r.pieces);
+  f.later("stolen", r.stolen);
+  f.later("wall_s", r.wall_s);
+  f.later("body_s", r.body_s);
+  f.later("dispatch_s", r.dispatch_s);
+  f.later("late_s", r.late_s);
+  f.later("no_work_s", r.no_work_s);
+  f.later("imbalance_s", r.imbalance_s);
+  f.later("causes", r.causes);
+  f.later("longest_piece_s", r.longest_piece_s);
+  f.later("longest_piece_at", r.longest_piece_at);
+  f.later("longest_piece_lane", r.longest_piece_lane);
+  f.later("mean_piece_s", r.mean_piece_s);
+  f.later("finer_s", r.finer_s);
+  f.later("tapering_s", r.tapering_s);
 }
 
 template <class F, class R>
 requires std::is_same_v<std::remove_const_t<R>, SerialFacts>
 void fields(F&& f, R& s) {
-  f("after", s.after);
-  f("before", s.before);
-  f("phase", s.phase);
-  f("seconds", s.seconds);
-  f("count", s.count);
+  f.later("after", s.after);
+  f.later("before", s.before);
+  f.later("phase", s.phase);
+  f.later("seconds", s.seconds);
+  f.later("count", s.count);
 }
 
 template <class F, class R>
 requires std::is_same_v<std::remove_const_t<R>, LockFacts>
 void fields(F&& f, R& l) {
-  f("name", l.name);
-  f("waits", l.waits);
-  f("wait_s", l.wait_s);
-  f("holds", l.holds);
-  f("hold_s", l.hold_s);
+  f.later("name", l.name);
+  f.later("waits", l.waits);
+  f.later("wait_s", l.wait_s);
+  f.later("holds", l.holds);
+  f.later("hold_s", l.hold_s);
 }
 
 template <class F, class R>
 requires std::is_same_v<std::remove_const_t<R>, StageFigures>
 void fields(F&& f, R& s) {
-  f("name", s.name);
-  f("alone", s.alone);
-  f("busy_s", s.busy_s);
-  f("items", s.items);
-  f("waited_s", s.waited_s);
+  f.later("name", s.name);
+  f.later("alone", s.alone);
+  f.later("busy_s", s.busy_s);
+  f.later("items", s.items);
+  f.later("waited_s", s.waited_s);
 }
 
 template <class F, class R>

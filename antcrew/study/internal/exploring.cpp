@@ -276,7 +276,7 @@ class Exploring {
     LeftOut left{LeftOut::What::metering, point, 0, 0};
     for (const std::size_t i : order) {
       const Cell& cell = run_.record.cells[block.cells()[i].index];
-      const double foreseen_s = (2 * metered_calls + 2) * cell.trials.back().wall_s;
+      const double foreseen_s = (metered_calls + 3) * cell.trials.back().wall_s;
       const bool baseline = cell.kind == Cell::Kind::baseline;
       if (run_.budget.limited() && meter_s_ + foreseen_s > (baseline ? 2 : 1) * allowed_s) {
         ++left.count;
