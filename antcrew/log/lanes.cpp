@@ -132,7 +132,8 @@ void Lane::begin(std::int64_t now, const Frame& base, Stretch* entries, std::uin
 
 // The book
 
-LaneBook* LaneBook::create(int lanes) {
+LaneBook* LaneBook::create(int workers, int most) {
+  const int lanes = std::max(workers, most);
   const std::size_t lane_bytes = sizeof(Lane) * static_cast<std::size_t>(lanes + 1);
   const std::size_t entry_bytes = sizeof(Stretch) * most_entries * static_cast<std::size_t>(lanes + 1);
   const std::size_t bytes = sizeof(LaneBook) + line_bytes + lane_bytes + entry_bytes;
@@ -144,6 +145,7 @@ LaneBook* LaneBook::create(int lanes) {
   auto* book = static_cast<LaneBook*>(memory);
   book->bytes_ = bytes;
   book->lane_count_ = lanes;
+  book->workers_ = workers;
   auto at = reinterpret_cast<std::uintptr_t>(memory) + sizeof(LaneBook);
   at = (at + line_bytes - 1) / line_bytes * line_bytes;
   book->lanes_ = reinterpret_cast<Lane*>(at);
@@ -245,11 +247,10 @@ std::uint32_t LaneBook::begin_region(const LaneRegion& region) noexcept {
 
 std::uint32_t LaneBook::begin_outer_region(LaneRegion region) noexcept {
   Lane* lane = lane_here;
-  if (lane != lanes_) {
-    if (lane == nullptr) call_outside();
+  if (lane != lanes_ || lane->depth() != 1) {  // another thread's, or one crew inside another's body
+    call_outside();
     return 0;
   }
-  if (lane->depth() != 1) return 0;
   const CallPlace place = place_here;
   region.file = place.file;
   region.line = place.line;
@@ -409,6 +410,13 @@ LaneLog LaneBook::log() {
   const std::uint32_t regions = regions_used_.load(std::memory_order_relaxed);
   log.regions.assign(regions_, regions_ + std::min(regions, most_regions));
   log.lost += regions > most_regions ? regions - most_regions : 0;
+  std::size_t used = static_cast<std::size_t>(workers_);
+  for (const LaneRegion& region : log.regions) used = std::max<std::size_t>(used, region.workers);
+  used = std::min(used, log.lanes.size());
+  log.lanes.resize(used);
+  log.kernel_cpu_ns.resize(used);
+  log.cpu_before_ns.resize(used);
+  log.delay_before_ns.resize(used);
   for (const LockEntry& lock : locks_) {
     if (lock.address.load(std::memory_order_acquire) != nullptr && lock.holds > 0)
       log.locks.push_back({lock.address.load(), lock.name, lock.holds, lock.timed_holds, lock.timed_ns});

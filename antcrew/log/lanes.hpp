@@ -113,8 +113,9 @@ class alignas(line_bytes) Lane {
 
 class LaneBook {
  public:
-  // Lanes for so many workers. Throws Error (log.memory).
-  static LaneBook* create(int lanes);
+  // Lanes for so many workers, and for more of them where a crew turns out to have more: up to `most`. Throws Error
+  // (log.memory).
+  static LaneBook* create(int workers, int most = 0);
   static void destroy(LaneBook* book) noexcept;
 
   // By the thread that makes the call, before and after it: it is in lane 0.
@@ -176,6 +177,7 @@ class LaneBook {
 
   std::size_t bytes_;
   int lane_count_;
+  int workers_;
   Lane* lanes_;  // one more than the workers
   Stretch* entries_;
   std::int64_t begin_ns_;

@@ -45,6 +45,7 @@ constexpr double process_start_s = 0.1e-3;   // a fresh process touches its page
 constexpr double comparing_share = 0.1;       // of the time timed; the first and the last batch are always compared
 constexpr double looked_after_each_s = 5e-3;  // batches as long: whether work goes on afterwards
 constexpr double longest_comparing_s = 2e-3;  // beyond the last answer's
+constexpr int most_lanes = 64;                // where a body starts a larger crew than it was asked for
 constexpr double noticed_sleep_s = 1e-3;      // of the machine
 
 void pin_this_thread(Pin pin) {
@@ -357,7 +358,7 @@ Visit Visitor::visit(const VisitOrder& order) {
   const auto fault = caught(
       [&] {
         if (order.metered > 0) internal::log_costs();
-        if (order.metered > 0 && lanes_ == nullptr) lanes_ = internal::LaneBook::create(spec_.workers);
+        if (order.metered > 0 && lanes_ == nullptr) lanes_ = internal::LaneBook::create(spec_.workers, most_lanes);
         if (!session_) start(visit);
         if (order.metered > 0) return meter(visit, order.metered);
         timed_trial(visit, order);

@@ -120,3 +120,21 @@ TEST_CASE("without an open book nothing is written") {
   CHECK(region.book() == nullptr);
   CHECK(InLane(nullptr, 0, {}).lane() == nullptr);
 }
+
+TEST_CASE("a crew that is larger than what was asked for gets its lanes, and they count") {
+  LaneBook* book = LaneBook::create(1, 8);
+  book->open();
+  {
+    const OuterRegion region(3, Sharing::even, 3, "ThreadCrew");
+    REQUIRE(region.book() == book);
+    std::thread third([&] {
+      CHECK(InLane(book, 2, {Doing::body, Shortage::none, 1, nullptr, nullptr}).lane() != nullptr);
+    });
+    third.join();
+  }
+  book->close();
+  const LaneLog log = book->log();
+  LaneBook::destroy(book);
+  CHECK(log.lanes.size() == 3);
+  CHECK(sums_of(log).parts_s.sum() == doctest::Approx(sums_of(log).lane_seconds()));
+}

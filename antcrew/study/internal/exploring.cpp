@@ -9,6 +9,7 @@
 
 #include "antcrew/analysis/conclusion.hpp"
 #include "antcrew/analysis/pairing.hpp"
+#include "antcrew/analysis/verdict.hpp"
 #include "antcrew/base/units.hpp"
 
 namespace antcrew::internal {
@@ -307,7 +308,7 @@ class Exploring {
       if (!can(cell) || cell.kind != Cell::Kind::variant) continue;
       int& workers = most[cell.key()];
       workers = std::max(workers, cell.workers);
-      if (fastest == nullptr || cell.trials.back().wall_s < fastest->trials.back().wall_s) fastest = &cell;
+      if (fastest == nullptr || median_of(cell, &Trial::wall_s) < median_of(*fastest, &Trial::wall_s)) fastest = &cell;
     }
     std::vector<std::size_t> order;
     for (std::size_t i = 0; i < block.cells().size(); ++i) {
