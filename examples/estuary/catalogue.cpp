@@ -57,12 +57,12 @@ int main(int argc, char** argv) {
   counting.sizes({1'000'000});
   counting.dimension("distinct", {1'000, 100'000});
 
-  counting.variant<ThreadCrew>("one map, locked", [](const auto& readings, auto& crew) {
+  const auto locked = counting.variant<ThreadCrew>("one map, locked", [](const auto& readings, auto& crew) {
     Locked<estuary::Map> map;
     crew.each(readings, [&](std::uint64_t tag) { map.with([&](estuary::Map& m) { ++m[tag]; }); });
     return map.with([](estuary::Map& m) { return estuary::in_order(m); });
   });
-  counting.variant<ThreadCrew>("a map for each worker", [](const auto& readings, auto& crew) {
+  const auto own = counting.variant<ThreadCrew>("a map for each worker", [](const auto& readings, auto& crew) {
     Tally<estuary::Map> maps;
     crew.ranges(readings.size(), [&](Range range) {
       estuary::Map& mine = maps.mine();
@@ -89,5 +89,6 @@ int main(int argc, char** argv) {
   sorting.dimension("distinct", {1'000, 100'000});
   sorting.variant<Workers>("two halves by hand", [](auto& r, Workers workers) { estuary::sort_halves(r, workers); });
   sorting.on_every_crew("sort", [](estuary::Readings& r, auto& crew) { antcrew::sort(crew, r); });
+  counting.ladder({locked, own});
   return study_main(argc, argv, counting, sorting);
 }

@@ -112,9 +112,11 @@ int main(int argc, char** argv) {
   channels.variant<Workers>("futures, 6 forks deep", [](const auto& mouth, Workers) {
     return estuary::passages_by_futures(mouth, mouth.forks_left - 6);
   });
-  channels.variant<TaskCrew>("every fork a task",
-                             [](const auto& mouth, auto& crew) { return estuary::passages_forked(crew, mouth, 0); });
-  channels.variant<TaskCrew>("tasks down to 10 forks",
-                             [](const auto& mouth, auto& crew) { return estuary::passages_forked(crew, mouth, 10); });
+  const auto every = channels.variant<TaskCrew>(
+      "every fork a task", [](const auto& mouth, auto& crew) { return estuary::passages_forked(crew, mouth, 0); });
+  const auto fewer = channels.variant<TaskCrew>("tasks down to 10 forks", [](const auto& mouth, auto& crew) {
+    return estuary::passages_forked(crew, mouth, 10);
+  });
+  channels.ladder({every, fewer});
   return study_main(argc, argv, channels);
 }

@@ -100,14 +100,15 @@ int main(int argc, char** argv) {
 
   gauges.variant<Workers>("threads by hand",
                           [](const auto& in, Workers workers) { return estuary::fit_by_hand(in, workers); });
-  gauges.variant<ThreadCrew>("split evenly", [](const auto& in, auto& crew) {
+  const auto evenly = gauges.variant<ThreadCrew>("split evenly", [](const auto& in, auto& crew) {
     return crew.collect(in.size(), [&](std::size_t g) { return estuary::fit(in[g]); });
   });
-  gauges.variant<ThreadCrew>("one by one", [](const auto& in, auto& crew) {
+  const auto singly = gauges.variant<ThreadCrew>("one by one", [](const auto& in, auto& crew) {
     return crew.collect(in.size(), Split::chunks(1), [&](std::size_t g) { return estuary::fit(in[g]); });
   });
   gauges.variant<TaskCrew>("halved and stolen", [](const auto& in, auto& crew) {
     return crew.collect(in.size(), [&](std::size_t g) { return estuary::fit(in[g]); });
   });
+  gauges.ladder({evenly, singly});  // what `antcrew explain` advises after the first
   return study_main(argc, argv, gauges);
 }
