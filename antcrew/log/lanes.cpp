@@ -258,7 +258,7 @@ std::uint32_t LaneBook::begin_outer_region(LaneRegion region) noexcept {
   lane->border(now_ns());
   region.begin_ns = lane->last_ns_;
   const std::uint32_t number = begin_region(region);
-  region_now_.store(number, std::memory_order_relaxed);
+  region_now_.store(number, std::memory_order_release);
   return number;
 }
 
@@ -310,11 +310,15 @@ void OuterRegion::end() noexcept {
 }
 
 void LaneBook::region_grows(std::uint32_t number) noexcept {
-  if (number > 0 && number <= most_regions) regions_[number - 1].grows = true;
+  // Several workers may find it at once; relaxed, as each leaves its lane (release) before the book is read.
+  if (number == 0 || number > most_regions) return;
+  const std::atomic_ref<bool> grows(regions_[number - 1].grows);
+  if (!grows.load(std::memory_order_relaxed)) grows.store(true, std::memory_order_relaxed);
 }
 
 void LaneBook::region_has_stages(std::uint32_t number) noexcept {
-  if (number > 0 && number <= most_regions) regions_[number - 1].sharing = Sharing::stages;
+  if (number == 0 || number > most_regions) return;
+  std::atomic_ref<Sharing>(regions_[number - 1].sharing).store(Sharing::stages, std::memory_order_relaxed);
 }
 
 void LockLog::Holding::begin(LockLog& log, const void* lock, const char* name) noexcept {

@@ -138,8 +138,9 @@ class LaneBook {
   // outside, and counted.
   std::uint32_t begin_outer_region(LaneRegion region) noexcept;
   void end_outer_region(std::uint32_t number) noexcept;
-  // The one that the thread in lane 0 has begun from outside, and not ended.
-  std::uint32_t region_now() const noexcept { return region_now_.load(std::memory_order_relaxed); }
+  // The one that the thread in lane 0 has begun from outside, and not ended. Acquire, against the release of its begin:
+  // who works for it may write to its entry.
+  std::uint32_t region_now() const noexcept { return region_now_.load(std::memory_order_acquire); }
   void add_parent_cpu(std::int64_t ns) noexcept { parent_cpu_ns_ += ns; }
   void call_outside() noexcept { calls_outside_.fetch_add(1, std::memory_order_relaxed); }
 
