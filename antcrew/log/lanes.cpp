@@ -5,6 +5,8 @@
 #include <sys/resource.h>
 #include <unistd.h>
 
+#include <cerrno>
+#include <csignal>
 #include <cstring>
 #include <ctime>
 #include <thread>
@@ -160,12 +162,15 @@ LaneBook* LaneBook::create(int workers, int most) {
 }
 
 // A worker that is in its lane even then, in work that nobody waits for, may write on: the memory is left to it.
-bool LaneBook::left_by_all() const noexcept {
+bool LaneBook::left_by_all() noexcept {
   constexpr std::int64_t patience_ns = 20'000'000;
   const std::int64_t start = now_ns();
   for (int k = 0; k <= lane_count_; ++k) {
-    while (lanes_[k].holder_.load(std::memory_order_acquire) != 0) {
-      if (now_ns() - start > patience_ns) return false;
+    Lane& lane = lanes_[k];
+    for (std::uint32_t holder = 0; (holder = lane.holder_.load(std::memory_order_acquire)) != 0;) {
+      const bool gone = ::kill(static_cast<pid_t>(holder), 0) != 0 && errno == ESRCH;
+      if (gone) lane.holder_.store(0, std::memory_order_relaxed);
+      if (!gone && now_ns() - start > patience_ns) return false;
       std::this_thread::yield();
     }
   }
@@ -192,6 +197,11 @@ std::int64_t cpu_of_thread(std::uint32_t thread) noexcept {
 }  // namespace
 
 void LaneBook::open() noexcept {
+  unused_ = !left_by_all();
+  if (unused_) {  // work of an earlier call that nobody waited for
+    begin_ns_ = now_ns();
+    return;
+  }
   regions_used_.store(0, std::memory_order_relaxed);
   region_now_.store(0, std::memory_order_relaxed);
   calls_outside_.store(0, std::memory_order_relaxed);
@@ -226,6 +236,7 @@ void LaneBook::open() noexcept {
 
 void LaneBook::close() noexcept {
   end_ns_ = now_ns();
+  if (unused_) return;
   open_lanes.store(nullptr, std::memory_order_release);
   lane_here = nullptr;
   Lane& mine = lanes_[0];
@@ -390,17 +401,19 @@ LaneLog LaneBook::log() {
   log.delay_at_begin_ns = delay_at_begin_ns_;
   log.parent_cpu_ns = parent_cpu_ns_;
   log.calls_outside = calls_outside_.load(std::memory_order_relaxed);
-  left_by_all();
+  if (unused_ || !left_by_all()) {
+    log.unfinished = true;
+    log.lanes.resize(static_cast<std::size_t>(workers_));
+    return log;
+  }
   for (int k = 0; k <= lane_count_; ++k) {
     Lane& lane = lanes_[k];
-    const bool left = lane.holder_.load(std::memory_order_acquire) == 0;
-    log.unfinished = log.unfinished || !left;
-    std::vector<Stretch> stretches = left ? taken_from(lane.entries_, lane.used_) : std::vector<Stretch>();
+    std::vector<Stretch> stretches = taken_from(lane.entries_, lane.used_);
     if (k == lane_count_) {
       log.parent = std::move(stretches);
     } else {
       log.lanes.push_back(std::move(stretches));
-      const bool same = left && lane.thread_ == lane.thread_before_ && lane.cpu_before_ns_ >= 0;
+      const bool same = lane.thread_ == lane.thread_before_ && lane.cpu_before_ns_ >= 0;
       const std::int64_t cpu_ns = same ? cpu_of_thread(lane.thread_) : -1;
       log.kernel_cpu_ns.push_back(cpu_ns < 0 ? -1 : cpu_ns - lane.cpu_before_ns_);
       log.cpu_before_ns.push_back(same ? lane.cpu_before_ns_ : -1);

@@ -82,7 +82,7 @@ class alignas(line_bytes) Lane {
     std::uint64_t items = 0;
     std::uint32_t count = 0;
   };
-  Frame& top() noexcept { return frames_[std::min(depth_, most_frames) - 1]; }
+  Frame& top() noexcept { return frames_[std::clamp(depth_, 1, most_frames) - 1]; }
   void write(std::int64_t now, const Piece& piece, std::int64_t called_ns) noexcept;
   void read_clocks(std::int64_t now, Stretch& into, bool always) noexcept;
   void begin(std::int64_t now, const Frame& base, Stretch* entries, std::uint32_t room) noexcept;
@@ -168,7 +168,8 @@ class LaneBook {
   const char* keep_name(const char* text) noexcept;
 
  private:
-  bool left_by_all() const noexcept;
+  // Whether nobody is in a lane, after some patience. What a thread that has died held is taken back.
+  bool left_by_all() noexcept;
 
   static constexpr std::uint32_t most_regions = 1u << 16;
   static constexpr std::uint32_t most_entries = 1u << 15;
@@ -179,6 +180,7 @@ class LaneBook {
   std::size_t bytes_;
   int lane_count_;
   int workers_;
+  bool unused_;  // somebody was still in a lane when it was to be opened
   Lane* lanes_;  // one more than the workers
   Stretch* entries_;
   std::int64_t begin_ns_;

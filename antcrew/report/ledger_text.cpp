@@ -60,6 +60,40 @@ std::string ledger_text(const LaneSums& sums) {
   return text;
 }
 
+namespace {
+
+double total(const LaneSums& sums, const std::string& phase) {
+  const auto found = sums.phases.find(phase);
+  return found == sums.phases.end() ? 0 : found->second.sum();
+}
+
+// Phases that the baseline names, too: what became of their time.
+std::string phases_text(const Analysed& study, const CellFigures& cell, const LaneSums& sums) {
+  std::string text;
+  if (cell.baseline < 0) return text;
+  const Cell& baseline = *study.cells[static_cast<std::size_t>(cell.baseline)].cell;
+  if (baseline.metered.empty()) return text;
+  for (const auto& [name, parts] : sums.phases) {
+    const double before_s = total(baseline.metered.front(), name);
+    if (!(before_s > 0)) continue;
+    std::size_t largest = 0;
+    for (std::size_t k = 1; k < internal::lane_states; ++k) {
+      const bool work =
+          static_cast<LaneState>(k) == LaneState::serial || static_cast<LaneState>(k) <= LaneState::blocked;
+      if (!work && parts.seconds[k] > parts.seconds[largest]) largest = k;
+    }
+    text += fmt::format("    phase '{}': {} of workers' time, {} in the baseline", printable(name, 40),
+                        duration_text(parts.sum()), duration_text(before_s));
+    const auto state = static_cast<LaneState>(largest);
+    if (state > LaneState::blocked)
+      text += fmt::format("; {} of it {}", percent_text(parts[state] / parts.sum()), words_for(state));
+    text += "\n";
+  }
+  return text;
+}
+
+}  // namespace
+
 std::string ledger_text(const Analysed& study, const CellFigures& cell, const Look&) {
   const std::string withheld = withheld_because(study, cell);
   if (!withheld.empty()) {
@@ -73,10 +107,14 @@ std::string ledger_text(const Analysed& study, const CellFigures& cell, const Lo
                                  middle.lanes, middle.lanes == 1 ? "" : "s", duration_text(middle.wall_s),
                                  duration_text(middle.lane_seconds()), duration_text(middle.necessary_s));
   text += parts_text(middle.parts_s, middle.lane_seconds());
+  text += phases_text(study, cell, *middle.sums);
   text += fmt::format("    (the middle one of {} calls with a log", ledgers.size());
   if (middle.slowdown) text += fmt::format(", which slowed it by {}", percent_text(std::max(0.0, *middle.slowdown), 1));
   if (middle.lane_seconds() > 0)
     text += fmt::format("; the log itself {}", percent_text(middle.metering_s / middle.lane_seconds(), 1));
+  if (middle.cpu_kernel_s > 0)
+    text += fmt::format("; CPU time by state {}, by the kernel {}", duration_text(middle.cpu_frames_s),
+                        duration_text(middle.cpu_kernel_s));
   if (middle.outside_s > 0.01 * middle.lane_seconds())
     text += fmt::format("; CPU time outside of these workers {}", duration_text(middle.outside_s));
   return text + ")\n";
