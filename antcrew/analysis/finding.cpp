@@ -34,7 +34,7 @@ std::string withheld_because(const Analysed& study, const CellFigures& cell) {
     shares.push_back(ledger.lane_seconds() > 0 ? ledger.metering_s / ledger.lane_seconds() : 0);
   }
   // Few events cannot have slowed a call: then the difference is noise.
-  constexpr double noticed = 0.005;
+  constexpr double noticed = 0.01;
   if (!slowdowns.empty() && median(slowdowns) > most_slowdown && median(shares) > noticed)
     return "the log slowed the call by more than 5 %: its pieces or calls are too short to be told one by one";
   return {};

@@ -101,6 +101,7 @@ Finding finding_of(const CellFigures& cell, const std::vector<Ledger>& ledgers, 
 // Where a ledger is withheld because calls or pieces are too short, their counts times the measured cost of one tell.
 void add_counted(const CellFigures& cell, const std::vector<Ledger>& ledgers, std::vector<Finding>& findings) {
   if (ledgers.empty() || !cell.time_s) return;
+  if (cell.cell->crew != "ThreadCrew" && cell.cell->crew != "TaskCrew") return;  // of processes it is their start
   const LaneSums& sums = *middle_of(ledgers).sums;
   double pieces = 0;
   for (const RegionFacts& region : sums.by_place) pieces += region.pieces;
