@@ -399,13 +399,34 @@ LedgerBasis basis_of(const Analysed& study, const CellFigures& cell) {
   return basis;
 }
 
+namespace {
+
+// How much slower the machine was in this call than in the timed ones: metered calls are made at another time, and the
+// baseline would have taken as much longer. What waits does not depend on it, and beyond a factor of two it is no
+// speed.
+double slower_machine(const LaneSums& sums, const CellFigures& cell) {
+  if (!cell.time_s || !(cell.time_s->median > 0) || cell.busy_processors.value_or(0) < 0.5) return 1;
+  const double ratio = sums.wall_s / cell.time_s->median;
+  return ratio > 0.5 && ratio < 2 ? ratio : 1;
+}
+
+LedgerBasis at_speed(LedgerBasis basis, double slower) {
+  basis.baseline_s *= slower;
+  basis.baseline_system_s *= slower;
+  if (basis.baseline_cpu_s) *basis.baseline_cpu_s *= slower;
+  if (basis.one_worker_s) *basis.one_worker_s *= slower;
+  return basis;
+}
+
+}  // namespace
+
 std::vector<Ledger> ledgers_of(const Analysed& study, const CellFigures& cell) {
   std::vector<Ledger> ledgers;
   if (cell.cell->metered.empty()) return ledgers;
   const LedgerBasis basis = basis_of(study, cell);
   if (!(basis.baseline_s > 0)) return ledgers;
   for (const LaneSums& sums : cell.cell->metered) {
-    ledgers.push_back(ledger_of(sums, basis));
+    ledgers.push_back(ledger_of(sums, at_speed(basis, slower_machine(sums, cell))));
     Ledger& made = ledgers.back();
     if (!made.slowdown && cell.time_s && cell.time_s->median > 0) made.slowdown = made.wall_s / cell.time_s->median - 1;
   }

@@ -259,3 +259,11 @@ TEST_CASE("the headline's cell is explained first, then each variant at its larg
   for (const CellFigures* cell : explained_cells(study)) cells.emplace_back(cell->cell->variant, cell->cell->workers);
   CHECK(cells == std::vector<std::pair<std::string, int>>{{"planted", 2}, {"planted", 4}, {"other", 4}});
 }
+
+TEST_CASE("a machine that was slower in a metered call slows the baseline as much: that is no work change") {
+  const LaneSums slow = sums_with({{LaneState::imbalance, 1}}, 4, 15);  // its timed calls take 10
+  const Record record = record_with({slow, slow, slow}, 10, 39);
+  const Analysed study = analyse(record);
+  CHECK(ledgers_of(study, study.cells[1]).front().necessary_s == doctest::Approx(39 * 1.5));
+  CHECK(ids(findings_of(study, study.cells[1]), Finding::Kind::loss).empty());
+}
