@@ -62,7 +62,7 @@ struct Ledger {
   double wall_s = 0;
   int lanes = 0;
   LaneParts parts_s;         // without what metering took
-  double necessary_s = 0;    // the baseline's time
+  double necessary_s = 0;    // the baseline's time, at the speed that the machine had in this call
   double work_change_s = 0;  // running + blocked + serial − that
   double metering_s = 0;
   double unaccounted_s = 0;

@@ -103,9 +103,11 @@ std::string ledger_text(const Analysed& study, const CellFigures& cell, const Lo
   std::vector<Ledger> ledgers = ledgers_of(study, cell);
   std::sort(ledgers.begin(), ledgers.end(), [](const Ledger& a, const Ledger& b) { return a.wall_s < b.wall_s; });
   const Ledger& middle = ledgers[ledgers.size() / 2];
-  std::string text = fmt::format("  {} worker{} × {} = {} a call; the baseline needs {} of it. By state:\n",
-                                 middle.lanes, middle.lanes == 1 ? "" : "s", duration_text(middle.wall_s),
-                                 duration_text(middle.lane_seconds()), duration_text(middle.necessary_s));
+  const bool less = middle.lane_seconds() < middle.necessary_s;
+  std::string text =
+      fmt::format("  {} worker{} × {} = {} a call; the baseline needs {}{}. By state:\n", middle.lanes,
+                  middle.lanes == 1 ? "" : "s", duration_text(middle.wall_s), duration_text(middle.lane_seconds()),
+                  duration_text(middle.necessary_s), less ? ", more than that" : " of it");
   text += parts_text(middle.parts_s, middle.lane_seconds());
   text += phases_text(study, cell, *middle.sums);
   text += fmt::format("    (the middle one of {} calls with a log", ledgers.size());
