@@ -267,3 +267,17 @@ TEST_CASE("a machine that was slower in a metered call slows the baseline as muc
   CHECK(ledgers_of(study, study.cells[1]).front().necessary_s == doctest::Approx(39 * 1.5));
   CHECK(ids(findings_of(study, study.cells[1]), Finding::Kind::loss).empty());
 }
+
+TEST_CASE("a lock is told by its waits also where the log slowed the call") {
+  LaneSums slow = sums_with({{LaneState::lock, 20}});
+  slow.slowdown = 0.4;
+  slow.metering_s = 4;
+  slow.locks = {{"map", 100'000, 20, 100'000, 9}};
+  const Record record = record_with({slow, slow, slow});
+  const Analysed study = analyse(record);
+  const Finding first = findings_of(study, study.cells[1]).front();
+  CHECK(first.id == "lock-wait");
+  CHECK(first.name == "map");
+  CHECK(first.share == doctest::Approx(0.5));
+  CHECK(first.sure == Finding::Sure::likely);
+}

@@ -121,6 +121,16 @@ void add_counted(const CellFigures& cell, const std::vector<Ledger>& ledgers, st
     if (cell.speedup && share < 1) finding.gain_speedup = cell.speedup->high / std::max(1e-3, 1 - share);
     findings.push_back(std::move(finding));
   };
+  // Who waits for a lock does so in the slowed call, too: most of what that takes is not the log's.
+  const LockFacts* worst = nullptr;
+  for (const LockFacts& lock : sums.locks) {
+    if (worst == nullptr || lock.wait_s > worst->wait_s) worst = &lock;
+  }
+  if (worst != nullptr && sums.lane_seconds() > 0) {
+    add(Cause::lock_wait, all_s * sums.parts_s[LaneState::lock] / sums.lane_seconds(),
+        {{"waits", worst->waits}, {"wait_s", worst->wait_s}, {"holds", worst->holds}, {"hold_s", worst->hold_s}});
+    if (!findings.empty() && findings.back().id == id_of(Cause::lock_wait)) findings.back().name = worst->name;
+  }
   add(Cause::small_calls, sums.regions * sums.call_cost_s * sums.lanes,
       {{"calls", sums.regions}, {"call_cost_s", sums.call_cost_s}});
   add(Cause::small_pieces, pieces * sums.piece_cost_s, {{"pieces", pieces}, {"piece_cost_s", sums.piece_cost_s}});
