@@ -3,8 +3,6 @@
 #include <algorithm>
 #include <cmath>
 
-#include "antcrew/analysis/pairing.hpp"
-
 namespace antcrew::analysis_layer {
 
 const char* id_of(Cause cause) noexcept {
@@ -341,96 +339,10 @@ Ledger ledger_of(const LaneSums& sums, const LedgerBasis& basis) {
   ledger.work_change_s = ledger.parts_s[LaneState::running] + ledger.parts_s[LaneState::blocked] +
                          ledger.parts_s[LaneState::serial] - basis.baseline_s;
   find_floor(ledger, sums);
-  ledger.processors_s = (ledger.parts_s[LaneState::running] + sums.serial_cpu_s) / std::max(1, basis.processors);
+  ledger.processors = std::max(1, basis.processors);
+  ledger.processors_s = (ledger.parts_s[LaneState::running] + sums.serial_cpu_s) / ledger.processors;
   Owning(ledger, sums, basis).all();
   return ledger;
-}
-
-namespace {
-
-// A counter that baseline and variant both keep: the one that changed most.
-void find_work_ratio(const CellFigures& cell, const CellFigures& baseline, LedgerBasis& basis) {
-  for (const auto& [name, value] : cell.counters) {
-    const auto same = baseline.counters.find(name);
-    if (same == baseline.counters.end() || !(same->second > 0)) continue;
-    const double ratio = value / same->second;
-    if (basis.work_ratio && std::fabs(ratio - 1) <= std::fabs(*basis.work_ratio - 1)) continue;
-    basis.work_ratio = ratio;
-    basis.work_name = name;
-  }
-}
-
-}  // namespace
-
-LedgerBasis basis_of(const Analysed& study, const CellFigures& cell) {
-  const Record& record = *study.record;
-  LedgerBasis basis;
-  basis.crew = cell.cell->crew;
-  basis.processors = record.machine.usable_processors();
-  const CellFigures* baseline = cell.baseline < 0 ? nullptr : &study.cells[static_cast<std::size_t>(cell.baseline)];
-  const Cell* base_cell = baseline == nullptr ? nullptr : baseline->cell;
-  if (baseline != nullptr && baseline->time_s) {
-    basis.baseline_s = baseline->time_s->median;
-    std::vector<double> walls;
-    std::vector<double> cpu;
-    std::vector<double> system;
-    for (const LaneSums& sums : base_cell->metered) {
-      walls.push_back(sums.wall_s);
-      cpu.push_back(sums.serial_cpu_s);
-      system.push_back(sums.system_s);
-    }
-    if (!walls.empty()) {
-      basis.baseline_cpu_s = basis.baseline_s * std::min(1.0, median(cpu) / median(walls));
-      basis.baseline_system_s = median(system);
-    } else {
-      basis.baseline_cpu_s = std::min(basis.baseline_s, median_cpu_s(*base_cell));
-      basis.baseline_system_s = median_of(*base_cell, &Trial::system_s);
-    }
-    find_work_ratio(cell, *baseline, basis);
-  }
-  const CellFigures& fewest = study.cells[study.curves[cell.curve].front()];
-  if (fewest.cell->workers == 1 && cell.cell->workers > 1 && fewest.time_s) basis.one_worker_s = fewest.time_s->median;
-  for (const CrowdFigure& crowd : study.crowds) {
-    if (crowd.point == cell.cell->point && crowd.copies == std::min(cell.cell->workers, basis.processors))
-      basis.crowd = crowd.slowdown.claimed ? std::max(1.0, crowd.slowdown.median) : 1.0;
-  }
-  if (const auto throttled = median_where_known(*cell.cell, [](const Trial& t) { return t.throttled_s; }))
-    basis.throttled_s = *throttled;
-  return basis;
-}
-
-namespace {
-
-// How much slower the machine was in this call than in the timed ones: metered calls are made at another time, and the
-// baseline would have taken as much longer. What waits does not depend on it, and beyond a factor of two it is no
-// speed.
-double slower_machine(const LaneSums& sums, const CellFigures& cell) {
-  if (!cell.time_s || !(cell.time_s->median > 0) || cell.busy_processors.value_or(0) < 0.5) return 1;
-  const double ratio = sums.wall_s / cell.time_s->median;
-  return ratio > 0.5 && ratio < 2 ? ratio : 1;
-}
-
-LedgerBasis at_speed(LedgerBasis basis, double slower) {
-  basis.baseline_s *= slower;
-  basis.baseline_system_s *= slower;
-  if (basis.baseline_cpu_s) *basis.baseline_cpu_s *= slower;
-  if (basis.one_worker_s) *basis.one_worker_s *= slower;
-  return basis;
-}
-
-}  // namespace
-
-std::vector<Ledger> ledgers_of(const Analysed& study, const CellFigures& cell) {
-  std::vector<Ledger> ledgers;
-  if (cell.cell->metered.empty()) return ledgers;
-  const LedgerBasis basis = basis_of(study, cell);
-  if (!(basis.baseline_s > 0)) return ledgers;
-  for (const LaneSums& sums : cell.cell->metered) {
-    ledgers.push_back(ledger_of(sums, at_speed(basis, slower_machine(sums, cell))));
-    Ledger& made = ledgers.back();
-    if (!made.slowdown && cell.time_s && cell.time_s->median > 0) made.slowdown = made.wall_s / cell.time_s->median - 1;
-  }
-  return ledgers;
 }
 
 }  // namespace antcrew::analysis_layer

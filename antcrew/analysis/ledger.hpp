@@ -75,7 +75,8 @@ struct Ledger {
   double unattributed_s = 0;  // below 0: more was attributed than lost
   // No worker count makes a call shorter than that, with what this one did in turn.
   double floor_s = 0;
-  std::string floor_by;     // "serial", "lock", "stage", "piece", "phase"
+  std::string floor_by;  // "serial", "lock", "stage", "piece", "phase"
+  int processors = 1;
   double processors_s = 0;  // nor, on this machine, than its CPU time divided by the processors
   const LaneSums* sums = nullptr;
 

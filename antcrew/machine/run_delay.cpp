@@ -1,6 +1,7 @@
 #include "antcrew/machine/run_delay.hpp"
 
 #include <fcntl.h>
+#include <sys/resource.h>
 #include <unistd.h>
 
 #include <cstdio>
@@ -35,6 +36,11 @@ std::int64_t run_delay_ns(std::uint32_t thread) noexcept {
   char path[64];
   std::snprintf(path, sizeof path, "/proc/self/task/%u/schedstat", thread);
   return delay_in(path);
+}
+
+std::int64_t own_switches() noexcept {
+  rusage used{};
+  return ::getrusage(RUSAGE_THREAD, &used) == 0 ? used.ru_nvcsw : 0;
 }
 
 }  // namespace antcrew::internal

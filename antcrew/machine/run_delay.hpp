@@ -11,4 +11,7 @@ std::int64_t run_delay_ns() noexcept;
 // Of another thread of this process, by the kernel's number.
 std::int64_t run_delay_ns(std::uint32_t thread) noexcept;
 
+// How often the calling thread has given up its processor of its own will. Some 0.3 µs.
+std::int64_t own_switches() noexcept;
+
 }  // namespace antcrew::internal

@@ -6,6 +6,7 @@
 
 #include "antcrew/base/error.hpp"
 #include "antcrew/base/printable.hpp"
+#include "antcrew/record/internal/field_json.hpp"
 #include "antcrew/record/internal/record_fields.hpp"
 
 namespace antcrew::record_layer {
@@ -46,46 +47,8 @@ void enum_from(const Json& json, const Enum (&all)[N], Enum& value) {
   throw Json::other_error::create(501, "unknown value '" + name + "'", &json);
 }
 
-struct Writer {
-  Json& json;
-  template <class T>
-  void operator()(const char* name, const T& value) const {
-    json[name] = value;
-  }
-  template <class T>
-  void later(const char* name, const T& value) const {
-    json[name] = value;
-  }
-  template <class T>
-  void later(const char* name, const std::optional<T>& value) const {
-    json[name] = value ? Json(*value) : Json(nullptr);
-  }
-  template <class T>
-  void operator()(const char* name, const std::optional<T>& value) const {
-    later(name, value);
-  }
-};
-
-struct Reader {
-  const Json& json;
-  template <class T>
-  void operator()(const char* name, T& value) const {
-    json.at(name).get_to(value);
-  }
-  // Absent and null both mean "unknown", or "none".
-  template <class T>
-  void later(const char* name, T& value) const {
-    if (const auto found = json.find(name); found != json.end() && !found->is_null()) found->get_to(value);
-  }
-  template <class T>
-  void later(const char* name, std::optional<T>& value) const {
-    if (const auto found = json.find(name); found != json.end() && !found->is_null()) value = found->get<T>();
-  }
-  template <class T>
-  void operator()(const char* name, std::optional<T>& value) const {
-    later(name, value);
-  }
-};
+using Writer = internal::FieldWriter<Json>;
+using Reader = internal::FieldReader<Json>;
 
 template <class T>
 concept Described = requires(Json& json, const T& value) {
@@ -153,35 +116,8 @@ void from_json(const record_layer::Json& json, T& value) {
 
 }  // namespace antcrew::machine_layer
 
+// Metered calls: short numbers, and nothing that is as usual.
 namespace antcrew::internal {
-
-// Enough digits for parts that add up to a thousandth of a per cent.
-inline record_layer::Json short_number(double value) {
-  char text[32];
-  std::snprintf(text, sizeof text, "%.6g", value);
-  return std::strtod(text, nullptr);
-}
-
-struct ShortWriter {
-  record_layer::Json& json;
-  template <class T>
-  void operator()(const char* name, const T& value) const {
-    if constexpr (std::is_same_v<T, double>) {
-      json[name] = short_number(value);
-    } else {
-      json[name] = value;
-    }
-  }
-  template <class T>
-  void later(const char* name, const T& value) const {
-    if (!(value == T{})) (*this)(name, value);
-  }
-  template <class T>
-  void later(const char* name, const std::optional<T>& value) const {
-    if (value) (*this)(name, *value);
-  }
-  void later(const char* name, const bool& value) const { json[name] = value; }
-};
 
 inline void to_json(record_layer::Json& json, const LaneParts& parts) {
   json = record_layer::Json::array();
@@ -194,7 +130,7 @@ inline void from_json(const record_layer::Json& json, LaneParts& parts) {
 template <record_layer::Described T>
 void to_json(record_layer::Json& json, const T& value) {
   json = record_layer::Json::object();
-  fields(ShortWriter{json}, value);
+  fields(ShortFieldWriter<record_layer::Json>{json}, value);
 }
 template <record_layer::Described T>
 void from_json(const record_layer::Json& json, T& value) {

@@ -4,6 +4,7 @@
 #include "antcrew/machine/control_group.hpp"
 #include "antcrew/machine/refill.hpp"
 #include "antcrew/machine/usage.hpp"
+#include "antcrew/study/internal/visit_faults.hpp"
 
 namespace antcrew::study_layer {
 MadeBlock make_block(const StudyBase& study, const Point& at, BlockFacts& facts, StandBoard* board) {
@@ -57,7 +58,9 @@ Visit LocalHost::meter(std::size_t cell, int calls) {
   VisitOrder order;
   order.metered = calls;
   Visit visit;
-  visit.seen.metered = std::move(visitor.visit(order).seen.metered);
+  Visit told = visitor.visit(order);
+  visit.seen.metered = std::move(told.seen.metered);
+  if (!told.seen.faults.empty()) visit.seen.metered = {internal::not_metered(told.seen.faults.front())};
   return visit;
 }
 

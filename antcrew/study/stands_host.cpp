@@ -24,6 +24,7 @@
 #include "antcrew/study/internal/block_process.hpp"
 #include "antcrew/study/internal/how_it_ended.hpp"
 #include "antcrew/study/internal/messages.hpp"
+#include "antcrew/study/internal/visit_faults.hpp"
 
 namespace antcrew::study_layer {
 namespace {
@@ -334,7 +335,8 @@ Visit StandsHost::check(std::size_t cell, std::size_t other_size) {
   return visit;
 }
 
-// What goes wrong here went well when it was timed: it is left out, without a word against the cell.
+// What goes wrong here went well when it was timed: it is no word against the cell, and the reason why there is no
+// ledger.
 Visit StandsHost::meter(std::size_t cell, int calls) {
   Visit visit;
   if (stands_[cell].pid != 0) end_stand(stands_[cell]);
@@ -346,12 +348,13 @@ Visit StandsHost::meter(std::size_t cell, int calls) {
   ask_stand(stand, order);
   const Waited waited = wait(stand.channel, boards_[cell], call_limit_s(), stand.pid);
   if (!waited.message) {
-    why_no_answer(cell, waited, 0);
+    visit.seen.metered = {internal::not_metered(why_no_answer(cell, waited, 0))};
     return visit;
   }
   end_stand(stand);
   Visit told = read_visit(*waited.message, 0);
   visit.seen.metered = std::move(told.seen.metered);
+  if (!told.seen.faults.empty()) visit.seen.metered = {internal::not_metered(told.seen.faults.front())};
   boards_[cell].returned_children.store(0);
   return visit;
 }

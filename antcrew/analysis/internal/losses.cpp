@@ -25,8 +25,12 @@ double floor_without(const Ledger& ledger, const Loss& loss) {
                      (loss.cause == Cause::slow_stage && ledger.floor_by == "stage") ||
                      (loss.cause == Cause::uneven_pieces && ledger.floor_by == "piece");
   if (!lifts) floor_s = std::max(floor_s, ledger.floor_s);
-  // The processors stay as many as they are.
-  return std::max(floor_s, ledger.processors_s);
+  // The processors stay as many as they are; what is CPU time itself need not pass through them any more.
+  const bool computes = loss.cause == Cause::inflation_own || loss.cause == Cause::inflation_one_worker ||
+                        loss.cause == Cause::inflation_machine || loss.cause == Cause::extra_work ||
+                        loss.cause == Cause::fresh_memory || loss.cause == Cause::small_pieces;
+  const double spared_s = computes ? loss.loss_s / ledger.processors : 0;
+  return std::max(floor_s, ledger.processors_s - spared_s);
 }
 
 // How many times shorter the call would be at most.

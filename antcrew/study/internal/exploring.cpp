@@ -4,13 +4,12 @@
 
 #include <algorithm>
 #include <limits>
-#include <map>
 #include <numeric>
 
 #include "antcrew/analysis/conclusion.hpp"
 #include "antcrew/analysis/pairing.hpp"
-#include "antcrew/analysis/verdict.hpp"
 #include "antcrew/base/units.hpp"
+#include "antcrew/study/internal/metered_cells.hpp"
 
 namespace antcrew::internal {
 namespace {
@@ -272,7 +271,7 @@ class Exploring {
   // that are not timed.
   void meter(std::size_t point, BlockRun& block) {
     if (run_.plan.meter == Metering::none) return;
-    const std::vector<std::size_t> order = cells_to_meter(block);
+    const std::vector<std::size_t> order = cells_to_meter(run_.record, block.cells(), run_.plan.meter);
     const double allowed_s = meter_share * run_.budget.total_s();
     LeftOut left{LeftOut::What::metering, point, 0, 0};
     for (const std::size_t i : order) {
@@ -294,38 +293,6 @@ class Exploring {
                    fmt::format("no time to see where the time went in {} cell{} at size {}: a budget of about "
                                "{:.0f} s has it",
                                left.count, left.count == 1 ? "" : "s", run_.record.points[point].size, left.needed_s));
-  }
-
-  std::vector<std::size_t> cells_to_meter(BlockRun& block) const {
-    std::map<std::string, int> most;
-    const Cell* fastest = nullptr;
-    const auto cell_at = [&](std::size_t i) -> const Cell& { return run_.record.cells[block.cells()[i].index]; };
-    const auto can = [&](const Cell& cell) {
-      return !cell.trials.empty() && cell.faults.empty() && cell.metered.empty();
-    };
-    for (std::size_t i = 0; i < block.cells().size(); ++i) {
-      const Cell& cell = cell_at(i);
-      if (!can(cell) || cell.kind != Cell::Kind::variant) continue;
-      int& workers = most[cell.key()];
-      workers = std::max(workers, cell.workers);
-      if (fastest == nullptr || median_of(cell, &Trial::wall_s) < median_of(*fastest, &Trial::wall_s)) fastest = &cell;
-    }
-    std::vector<std::size_t> order;
-    for (std::size_t i = 0; i < block.cells().size(); ++i) {
-      const Cell& cell = cell_at(i);
-      if (!can(cell) || cell.kind == Cell::Kind::probe) continue;
-      const bool baseline = cell.kind == Cell::Kind::baseline;
-      if (baseline || run_.plan.meter == Metering::all || &cell == fastest || cell.workers == most[cell.key()])
-        order.push_back(i);
-    }
-    std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) {
-      const auto rank = [&](std::size_t i) {
-        const Cell& cell = cell_at(i);
-        return cell.kind == Cell::Kind::baseline ? -1.0 : cell.trials.back().wall_s;
-      };
-      return rank(a) < rank(b);
-    });
-    return order;
   }
 
   // The next smaller size of the study with all else equal, else one eighth less.

@@ -116,4 +116,12 @@ Fault left_work(int round, double wall_s, const Leftover& left) {
   return fault;
 }
 
+LaneSums not_metered(const Fault& fault) {
+  LaneSums sums;
+  sums.lanes = 1;
+  sums.withheld = std::string("the call with a log ended otherwise than the timed ones: ") + name_of(fault.kind) +
+                  (fault.text.empty() ? "" : ", " + fault.text);
+  return sums;
+}
+
 }  // namespace antcrew::internal

@@ -86,7 +86,7 @@ void Team::look_around() noexcept {
 
 // Returns false when the team is leaving. Regions do not overlap, so a worker meets every number once.
 bool Team::wait_for_region(int worker, std::uint32_t seen) {
-  // Acquire: pairs with the release of the caller's increment, so job_ and job_.leaving are the new ones.
+  // Acquire: pairs with the release of the caller's increment, so job_ is the new one.
   const auto changed = [&] { return region_.load(std::memory_order_acquire) != seen; };
   if (!(may_spin() && looked(changed))) {
     look_around();

@@ -1,0 +1,347 @@
+// Claims and advice, finding by finding.
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <iterator>
+
+#include "antcrew/report/findings.hpp"
+
+namespace antcrew::report_layer {
+namespace {
+
+double figure(const Finding& f, const char* name) {
+  const auto found = f.figures.find(name);
+  return found == f.figures.end() ? 0 : found->second;
+}
+std::string seconds(const Finding& f, const char* name) {
+  return duration_text(figure(f, name));
+}
+std::string count(const Finding& f, const char* name) {
+  return count_text(static_cast<std::uint64_t>(std::llround(std::max(0.0, figure(f, name)))));
+}
+int workers_of(const Finding& f) {
+  return f.of == nullptr ? 1 : f.of->cell->workers;
+}
+std::string named(const Finding& f, const char* otherwise) {
+  return f.name.empty() ? otherwise : printable(f.name, 60);
+}
+
+struct Words {
+  const char* id;
+  std::string (*claim)(const Finding&);
+  std::string (*advice)(const Finding&);
+};
+
+std::string serial_claim(const Finding& f) {
+  return fmt::format("{} of a call runs on one worker while the other {} wait{}: {}", seconds(f, "serial_s"),
+                     workers_of(f) - 1, workers_of(f) == 2 ? "s" : "", named(f, "outside the crew's calls"));
+}
+
+std::string uneven_claim(const Finding& f) {
+  return fmt::format("the pieces{} are uneven: the longest takes {} (at index {}, worker {}), the mean of {} is {}",
+                     f.name.empty() ? "" : " at " + printable(f.name, 60), seconds(f, "longest_piece_s"),
+                     count(f, "longest_piece_at"), count(f, "longest_piece_worker"), count(f, "pieces"),
+                     seconds(f, "mean_piece_s"));
+}
+
+std::string uneven_advice(const Finding& f) {
+  const double now = figure(f, "region_s");
+  const double finer = figure(f, "finer_s");
+  const double heaviest = figure(f, "heaviest_first_s");
+  if (finer > 0 && finer < 0.95 * now)
+    return fmt::format(
+        "hand out finer pieces (Split::chunks, Split::tapering or a TaskCrew's Grain): replayed from the logged "
+        "pieces, the loop takes {} instead of {}, {} with the heaviest first",
+        duration_text(finer), duration_text(now), duration_text(heaviest));
+  if (heaviest > 0 && heaviest < 0.95 * now)
+    return fmt::format("begin with the heaviest pieces: replayed, the loop takes {} instead of {}",
+                       duration_text(heaviest), duration_text(now));
+  return "split the longest piece itself: no other order of these pieces is shorter";
+}
+
+std::string moving_claim(const Finding& f) {
+  const double bytes = figure(f, "bytes");
+  if (!(bytes > 0)) return "workers and their parent move data to and fro";
+  return fmt::format("{} move between processes in a call, at {} a second of those who move them",
+                     bytes_text(static_cast<std::uint64_t>(bytes)),
+                     bytes_text(static_cast<std::uint64_t>(figure(f, "bytes_per_s"))));
+}
+
+std::string inflation_own_claim(const Finding& f) {
+  std::string text = fmt::format("the same work takes {} of CPU time instead of {}", seconds(f, "cpu_s"),
+                                 seconds(f, "expected_cpu_s"));
+  if (figure(f, "crowd") > 0)
+    text += fmt::format(", though {} copies of the baseline slow each other only {:.2f} times", workers_of(f),
+                        figure(f, "crowd"));
+  return text;
+}
+
+std::string superlinear_claim(const Finding& f) {
+  const std::string text = fmt::format("speedup {:.3g} with {} workers is more than workers alone can bring",
+                                       figure(f, "speedup"), count(f, "workers"));
+  return f.name == "weak-baseline" ? text + ": the variant is faster than the baseline with one worker, too" : text;
+}
+
+std::string memory_claim(const Finding& f) {
+  return fmt::format(
+      "memory grows by {} a worker, to {} where the baseline takes {}: more than about {} workers would "
+      "not fit",
+      bytes_text(static_cast<std::uint64_t>(figure(f, "bytes_per_worker"))),
+      bytes_text(static_cast<std::uint64_t>(figure(f, "bytes"))),
+      bytes_text(static_cast<std::uint64_t>(figure(f, "baseline_bytes"))), count(f, "fits_workers"));
+}
+
+const Words all_words[] = {
+    {"sequential-stretch", serial_claim,
+     [](const Finding&) {
+       return std::string("make this stretch a loop of the crew, overlap it with other work, or shorten it");
+     }},
+    {"small-pieces",
+     [](const Finding& f) {
+       return fmt::format("{} pieces a call cost {} each to hand out", count(f, "pieces"), seconds(f, "piece_cost_s"));
+     },
+     [](const Finding&) {
+       return std::string("make pieces larger (Split::chunks(k), Grain{k}), until each takes 10 µs or more");
+     }},
+    {"small-calls",
+     [](const Finding& f) {
+       return fmt::format("{} calls of the crew in one call of the variant, and an empty one takes {}",
+                          count(f, "calls"), seconds(f, "call_cost_s"));
+     },
+     [](const Finding&) {
+       return std::string("do more work in each call of the crew: join loops, or move the outer loop inside");
+     }},
+    {"not-divisible",
+     [](const Finding& f) {
+       return fmt::format("{} pieces do not divide by {} workers: the last ones work while others have nothing left",
+                          count(f, "units"), count(f, "lanes"));
+     },
+     [](const Finding& f) {
+       return fmt::format("make the pieces smaller, or their number a multiple of {}", count(f, "lanes"));
+     }},
+    {"uneven-pieces", uneven_claim, uneven_advice},
+    {"late-start",
+     [](const Finding&) { return std::string("workers begin late: they had to be woken, or were not running"); },
+     [](const Finding&) {
+       return std::string(
+           "do more work in each call of the crew, or keep calls close together so that workers stay awake");
+     }},
+    {"shared-processor",
+     [](const Finding&) {
+       return std::string(
+           "workers that were ready had to wait for a processor that another program, or another of "
+           "them, was on");
+     },
+     [](const Finding&) {
+       return std::string("pin the workers apart (Pin::apart), or measure while the machine is quiet");
+     }},
+    {"oversubscribed",
+     [](const Finding& f) {
+       return fmt::format("{} workers take turns on {} processors", count(f, "lanes"), count(f, "processors"));
+     },
+     [](const Finding& f) {
+       return fmt::format("use {} workers: more pay only for work that waits", count(f, "processors"));
+     }},
+    {"quota", [](const Finding&) { return std::string("a CPU quota stops the workers for part of each period"); },
+     [](const Finding&) { return std::string("raise the quota of the control group, or use fewer workers"); }},
+    {"no-ready-work",
+     [](const Finding&) { return std::string("workers find nothing that is ready: too few tasks are open at a time"); },
+     [](const Finding&) {
+       return std::string("fork further down, or begin more children before waiting: some ten tasks a worker");
+     }},
+    {"work-not-found", [](const Finding&) { return std::string("there was work, and workers had not found it yet"); },
+     [](const Finding&) { return std::string("offer work in larger pieces, and earlier"); }},
+    {"lock-wait",
+     [](const Finding& f) {
+       std::string text = fmt::format("workers wait for each other at the lock '{}'", named(f, "of a Locked"));
+       if (figure(f, "holds") > 0)
+         text += fmt::format(": it is held {} times a call, {} in all", count(f, "holds"), seconds(f, "hold_s"));
+       return text;
+     },
+     [](const Finding&) {
+       return std::string(
+           "hold it shorter, or not at all: a Tally for sums, a KeyMap for keys, a part for each worker");
+     }},
+    {"slow-stage",
+     [](const Finding& f) {
+       return fmt::format("the stage '{}' takes one item at a time and is busy {} of {}", named(f, "source"),
+                          seconds(f, "busy_s"), seconds(f, "wall_s"));
+     },
+     [](const Finding&) {
+       return std::string("make this stage shorter, or let it take several items at once (many)");
+     }},
+    {"small-buffer",
+     [](const Finding&) { return std::string("items wait for room: too few may be under way at once"); },
+     [](const Finding&) { return std::string("let more items be under way (PipelineOptions::items)"); }},
+    {"moving-data", moving_claim,
+     [](const Finding&) {
+       return std::string(
+           "move less: results handed over (Way::handed_over) or in a CommonArray, or threads in place of processes");
+     }},
+    {"fresh-memory",
+     [](const Finding& f) {
+       return fmt::format("the kernel takes {} of a call, {} in the baseline: mostly fresh memory being made ready",
+                          seconds(f, "system_s"), seconds(f, "baseline_system_s"));
+     },
+     [](const Finding&) { return std::string("use buffers again instead of making new ones in every call or piece"); }},
+    {"work-inflation-machine",
+     [](const Finding& f) {
+       return fmt::format(
+           "the machine itself slows down: as many copies of the baseline at once are {:.2f} times slower "
+           "each",
+           figure(f, "crowd"));
+     },
+     [](const Finding&) {
+       return std::string("touch less memory (smaller types, tiles that stay in the cache), or stop at fewer workers");
+     }},
+    {"work-inflation-own", inflation_own_claim,
+     [](const Finding& f) {
+       if (f.sure == Finding::Sure::open && f.or_else == "work-inflation-one-worker")
+         return std::string(
+             "measure it with 1 worker, too: then it shows whether workers, or the way it is written, cost it");
+       if (f.sure == Finding::Sure::open)
+         return std::string(
+             "measure how copies of the baseline slow each other (leave --no-crowd out) to tell it from the machine");
+       return std::string(
+           "look for what workers share and write: neighbouring elements, counters, a common best value");
+     }},
+    {"work-inflation-one-worker",
+     [](const Finding& f) {
+       return fmt::format("with one worker it takes {} already, the baseline {}", seconds(f, "one_worker_s"),
+                          seconds(f, "baseline_s"));
+     },
+     [](const Finding&) {
+       return std::string(
+           "compare the parallel form with the baseline's code: it does something that the other does not");
+     }},
+    {"extra-work",
+     [](const Finding& f) {
+       return fmt::format("it does {:.2f} times the baseline's work, counted in {}", figure(f, "ratio"),
+                          named(f, "items"));
+     },
+     [](const Finding&) {
+       return std::string("share what lets work be left out (a common best value), or leave out earlier");
+     }},
+    {"skipped-work",
+     [](const Finding& f) {
+       return fmt::format("it does only {:.2f} times the baseline's work, counted in {}: part of its gain is that",
+                          figure(f, "ratio"), named(f, "items"));
+     },
+     [](const Finding&) { return std::string("let the baseline leave it out, too, before comparing"); }},
+    {"blocked",
+     [](const Finding& f) {
+       return fmt::format("bodies wait {} of a call for something outside the crew, {} in the baseline",
+                          seconds(f, "blocked_s"), seconds(f, "baseline_blocked_s"));
+     },
+     [](const Finding&) {
+       return std::string("look for locks that are no Locked, input and output, and sleeps in the bodies");
+     }},
+    {"start-up-each-call", [](const Finding&) { return std::string("every call starts its workers anew"); },
+     [](const Finding&) {
+       return std::string("start the crew once and call it often: a ThreadCrew or StandingCrew kept outside");
+     }},
+    {"weak-baseline",
+     [](const Finding& f) {
+       return fmt::format(
+           "with one worker it is {:.2f} times as fast as the baseline already: that part of the gain is "
+           "not parallelism",
+           figure(f, "one_worker_speedup"));
+     },
+     [](const Finding&) { return std::string("write the baseline the same way, and compare again"); }},
+    {"superlinear", superlinear_claim,
+     [](const Finding& f) {
+       return std::string(
+           f.name == "weak-baseline"
+               ? "improve the baseline first"
+               : "see whether parts now fit into caches (another size tells), or work is left out (count it)");
+     }},
+    {"cpu-as-wall",
+     [](const Finding& f) {
+       return fmt::format("by CPU time it would look {:.2f} times as fast as the baseline; by the clock it is {:.2f}",
+                          figure(f, "speedup_by_cpu"), figure(f, "speedup"));
+     },
+     [](const Finding&) { return std::string("compare wall time: what a caller waits for"); }},
+    {"deferred-work",
+     [](const Finding& f) {
+       return figure(f, "read_speedup") > 0
+                  ? fmt::format(
+                        "part of the work is done when the answer is read: speedup {:.2f} until then, {:.2f} until "
+                        "the call returns",
+                        figure(f, "read_speedup"), figure(f, "speedup"))
+                  : std::string("work of the call went on after it had returned");
+     },
+     [](const Finding&) { return std::string("wait for all of it inside the call"); }},
+    {"remembered", [](const Finding&) { return std::string("it remembers its answer from an earlier call"); },
+     [](const Finding&) { return std::string("compute it in every call, or say what it keeps: .keeps(…)"); }},
+    {"unoptimised", [](const Finding&) { return std::string("the program was built without optimisation"); },
+     [](const Finding&) { return std::string("build it with -O2 or -DCMAKE_BUILD_TYPE=Release"); }},
+    {"idle-workers", [](const Finding&) { return std::string("only one worker ever worked"); },
+     [](const Finding&) { return std::string("call the crew's loops with more than one piece"); }},
+    {"shared-cores",
+     [](const Finding& f) {
+       return fmt::format("{} workers on {} physical cores share their units", count(f, "workers"), count(f, "cores"));
+     },
+     [](const Finding&) { return std::string(); }},
+    {"no-more-gain",
+     [](const Finding& f) {
+       return fmt::format("{} workers bring nothing over {}", count(f, "workers"), count(f, "enough"));
+     },
+     [](const Finding& f) {
+       return fmt::format("use {} worker{}", count(f, "enough"), figure(f, "enough") == 1 ? "" : "s");
+     }},
+    {"memory-grows", memory_claim, [](const Finding&) { return std::string("share what all workers only read"); }},
+    {"cold-first-call",
+     [](const Finding& f) {
+       return fmt::format("its first call has speedup {:.2g} only, settled ones {:.2g}: it takes {} longer",
+                          figure(f, "first_speedup"), figure(f, "speedup"), seconds(f, "cold_cost_s"));
+     },
+     [](const Finding&) { return std::string("keep the crew and its buffers for the next call"); }},
+    {"probe",
+     [](const Finding& f) {
+       const double part = figure(f, "part_s");
+       if (f.sure == Finding::Sure::open)
+         return fmt::format("without the part that '{}' leaves out it takes as long, as far as can be told",
+                            printable(f.name, 60));
+       return fmt::format("the part that '{}' leaves out takes {}, {} of a call", printable(f.name, 60),
+                          duration_text(part), percent_text(figure(f, "part_share")));
+     },
+     [](const Finding&) { return std::string(); }},
+    {"throttled",
+     [](const Finding& f) { return fmt::format("a quota stopped it for {} a visit", seconds(f, "throttled_s")); },
+     [](const Finding&) { return std::string("raise the quota, or measure elsewhere"); }},
+    {"noise",
+     [](const Finding& f) {
+       return figure(f, "slow_s") > 0
+                  ? fmt::format("the baseline itself takes now {}, now {}", seconds(f, "fast_s"), seconds(f, "slow_s"))
+                  : std::string("the figures are too noisy to tell");
+     },
+     [](const Finding&) { return std::string("measure on a quiet machine, or with a larger --budget"); }},
+    {"too-few-rounds", [](const Finding&) { return std::string("there were too few rounds for an interval"); },
+     [](const Finding&) { return std::string("give it a larger --budget, or go on with --resume"); }},
+    {"nothing-wrong",
+     [](const Finding&) {
+       return std::string("no loss of 5 % or more: its workers are busy with what the baseline does, too");
+     },
+     [](const Finding&) { return std::string(); }},
+};
+
+const Words* words_for(const std::string& id) {
+  const auto* found =
+      std::find_if(std::begin(all_words), std::end(all_words), [&](const Words& words) { return id == words.id; });
+  return found == std::end(all_words) ? nullptr : found;
+}
+
+}  // namespace
+
+std::string claim_of(const Finding& finding) {
+  const Words* words = words_for(finding.id);
+  return words == nullptr ? finding.id : words->claim(finding);
+}
+
+std::string advice_for(const Finding& finding) {
+  const Words* words = words_for(finding.id);
+  return words == nullptr ? std::string() : words->advice(finding);
+}
+
+}  // namespace antcrew::report_layer

@@ -1,0 +1,42 @@
+#include "antcrew/study/internal/metered_cells.hpp"
+
+#include <algorithm>
+#include <map>
+#include <string>
+
+#include "antcrew/analysis/verdict.hpp"
+
+namespace antcrew::internal {
+
+std::vector<std::size_t> cells_to_meter(const Record& record, const std::vector<Running>& block, Metering which) {
+  std::map<std::string, int> most;
+  const Cell* fastest = nullptr;
+  const auto cell_at = [&](std::size_t i) -> const Cell& { return record.cells[block[i].index]; };
+  const auto can = [&](const Cell& cell) {
+    return !cell.trials.empty() && cell.faults.empty() && cell.metered.empty();
+  };
+  for (std::size_t i = 0; i < block.size(); ++i) {
+    const Cell& cell = cell_at(i);
+    if (!can(cell) || cell.kind != Cell::Kind::variant) continue;
+    int& workers = most[cell.key()];
+    workers = std::max(workers, cell.workers);
+    if (fastest == nullptr || median_of(cell, &Trial::wall_s) < median_of(*fastest, &Trial::wall_s)) fastest = &cell;
+  }
+  std::vector<std::size_t> order;
+  for (std::size_t i = 0; i < block.size(); ++i) {
+    const Cell& cell = cell_at(i);
+    if (!can(cell) || cell.kind == Cell::Kind::probe) continue;
+    const bool baseline = cell.kind == Cell::Kind::baseline;
+    if (baseline || which == Metering::all || &cell == fastest || cell.workers == most[cell.key()]) order.push_back(i);
+  }
+  std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) {
+    const auto rank = [&](std::size_t i) {
+      const Cell& cell = cell_at(i);
+      return cell.kind == Cell::Kind::baseline ? -1.0 : cell.trials.back().wall_s;
+    };
+    return rank(a) < rank(b);
+  });
+  return order;
+}
+
+}  // namespace antcrew::internal
