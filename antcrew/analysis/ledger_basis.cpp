@@ -48,7 +48,7 @@ LedgerBasis basis_of(const Analysed& study, const CellFigures& cell) {
     find_work_ratio(cell, *baseline, basis);
   }
   const CellFigures& fewest = study.cells[study.curves[cell.curve].front()];
-  if (fewest.cell->workers == 1 && cell.cell->workers > 1 && fewest.time_s) basis.one_worker_s = fewest.time_s->median;
+  if (fewest.cell->workers == 1 && fewest.time_s) basis.one_worker_s = fewest.time_s->median;
   for (const CrowdFigure& crowd : study.crowds) {
     if (crowd.point == cell.cell->point && crowd.copies == std::min(cell.cell->workers, basis.processors))
       basis.crowd = crowd.slowdown.claimed ? std::max(1.0, crowd.slowdown.median) : 1.0;

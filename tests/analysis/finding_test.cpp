@@ -281,3 +281,24 @@ TEST_CASE("a lock is told by its waits also where the log slowed the call") {
   CHECK(first.share == doctest::Approx(0.5));
   CHECK(first.sure == Finding::Sure::likely);
 }
+
+TEST_CASE("of a cell with one worker, what it takes more is that of one worker, and no worker count is spoken of") {
+  const LaneSums alone = sums_with({{LaneState::serial, 10}}, 1);
+  const Record record = record_with({alone, alone, alone}, 10, 6, 1);
+  const Analysed study = analyse(record);
+  const Finding first = findings_of(study, study.cells[1]).front();
+  CHECK(first.id == "work-inflation-one-worker");
+  CHECK(first.sure == Finding::Sure::measured);
+  CHECK(!first.limit_speedup.has_value());
+}
+
+TEST_CASE("a loss of CPU time leaves room on the processors: the gain is not held by what is gone") {
+  const LaneSums sums = sums_with({}, 2);  // 20 s of running on two processors
+  Record record = record_with({sums, sums, sums}, 10, 10, 2);
+  record.machine.limits.online_processors = record.machine.limits.affinity_processors = 2;
+  record.cells.push_back(test::cell_with("planted", 1, std::vector<double>(8, 20)));
+  const Analysed study = analyse(record);
+  const Finding first = findings_of(study, study.cells[1]).front();
+  CHECK(first.id == "work-inflation-one-worker");
+  CHECK(*first.gain_speedup == doctest::Approx(2));
+}

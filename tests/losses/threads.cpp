@@ -1,6 +1,7 @@
 #include <sched.h>
 #include <sys/mman.h>
 
+#include <atomic>
 #include <new>
 
 #include "antcrew/share/locked.hpp"
@@ -145,6 +146,15 @@ std::vector<Plant> thread_plants() {
       [](ThreadCrew& crew) {
         const auto each = static_cast<std::uint64_t>(crew.workers() == 1 ? 15 : 40);
         crew.each(2, [each](std::size_t) { compute(each * 1'000'000); });
+      },
+      true));
+  all.push_back(plant<ThreadCrew>(
+      "a best value that all hammer", {"work-inflation-own"}, std::nullopt, 2, [] { compute(5'000'000); },
+      [](ThreadCrew& crew) {
+        std::atomic<std::uint64_t> best{0};
+        crew.ranges(2'000'000, [&](Range range) {
+          for (std::size_t i = range.first; i < range.last; ++i) best.fetch_add(i & 1);
+        });
       },
       true));
   all.push_back(plant<ThreadCrew>(

@@ -48,8 +48,8 @@ const Ledger& middle_of(const std::vector<Ledger>& ledgers) {
 }
 
 // What the data cannot tell apart from each other.
-void doubt(Finding& finding, const Loss& loss, const Ledger& ledger) {
-  const bool one = ledger.sums->lanes > 1 && loss.figures.count("one_worker_s") > 0;
+void doubt(Finding& finding, const Loss& loss) {
+  const bool one = loss.figures.count("one_worker_s") > 0;
   if (loss.cause == Cause::inflation_own) {
     if (!one) {
       finding.sure = Finding::Sure::open;
@@ -90,11 +90,11 @@ Finding finding_of(const CellFigures& cell, const std::vector<Ledger>& ledgers, 
   const int all = static_cast<int>(ledgers.size());
   const bool is_first = !middle.losses.empty() && middle.losses.front().cause == loss.cause;
   finding.sure = told == all && (!is_first || first == all) ? Finding::Sure::measured : Finding::Sure::likely;
-  doubt(finding, loss, middle);
+  doubt(finding, loss);
   if (cell.speedup) {
     const double upper = cell.speedup->claimed ? cell.speedup->high : cell.speedup->median;
     finding.gain_speedup = upper * gain;
-    if (middle.floor_s > 0) {
+    if (middle.floor_s > 0 && middle.lanes > 1) {
       const double limit = middle.necessary_s / middle.floor_s;
       if (limit < 1000) finding.limit_speedup = limit;
     }
