@@ -6,10 +6,10 @@
 #include <string_view>
 #include <tuple>
 
-#include "antcrew/analysis/noise_notes.hpp"
 #include "antcrew/analysis/pairing.hpp"
 #include "antcrew/analysis/speedup.hpp"
 #include "antcrew/analysis/stages.hpp"
+#include "antcrew/analysis/study_remarks.hpp"
 
 namespace antcrew::analysis_layer {
 namespace {
@@ -319,7 +319,6 @@ void find_curves(Analysed& study) {
 Analysed analyse(const Record& record) {
   Analysed study;
   study.record = &record;
-  std::vector<std::string> remarks;
   const int number = confirmed_by(record);
   for (const Cell& cell : record.cells) {
     CellFigures figures;
@@ -328,7 +327,7 @@ Analysed analyse(const Record& record) {
     Judgement judgement = judge(record, cell);
     figures.verdict = judgement.verdict;
     figures.evidence = std::move(judgement.evidence);
-    if (!judgement.remark.empty()) remarks.push_back(std::move(judgement.remark));
+    figures.spins_after_s = judgement.spins_after_s;
     const int confirming = confirmation_of(record, number, cell);
     figures.confirmed = confirming > 0;
     compute_times(figures, confirming, confirming > 0 ? 0.95 : level_of(record));
@@ -347,8 +346,7 @@ Analysed analyse(const Record& record) {
   for (std::size_t point = 0; point < record.points.size(); ++point) study.best.push_back(best_at(study, point));
   study.ladders = ladders_of(study);
   study.crowds = crowds_of(record);
-  study.warnings = warnings_of(study);
-  for (std::string& remark : remarks) study.warnings.push_back(std::move(remark));
+  study.remarks = study_remarks(study);
   return study;
 }
 

@@ -12,6 +12,7 @@
 #include <vector>
 
 #include "antcrew/analysis/conclusion.hpp"
+#include "antcrew/analysis/finding.hpp"
 #include "antcrew/analysis/statistics.hpp"
 #include "antcrew/analysis/verdict.hpp"
 #include "antcrew/base/layers.hpp"
@@ -46,6 +47,7 @@ struct CellFigures {
   std::optional<double> startup_s;           // of the crew, the median over stands
   std::optional<double> cold_cost_s;         // first call of a stand − median of settled trials, over stands
   std::optional<double> part_s;              // probes: what the part left out costs, the variant's time − the probe's
+  double spins_after_s = 0;                  // other threads stay busy after a call, alike at every size
   double peak_bytes = 0;                     // of its own process, or, where it had others, of all of them together
   bool several_processes = false;            // then peak_bytes is a lower bound
   std::map<std::string, PhaseFacts> phases;  // medians of a call; at_once: the most
@@ -91,7 +93,7 @@ struct Analysed {
   std::vector<CrowdFigure> crowds;
   std::vector<TwoSpeeds> two_speeds;
   Conclusion conclusion;
-  std::vector<std::string> warnings;
+  std::vector<Finding> remarks;  // on the build, the machine and the run
 };
 
 Analysed analyse(const Record& record);

@@ -1,8 +1,8 @@
 // What a study found out about its cells: conclusions with the figures they rest on. Sentences are made in the report.
 //
-//   for (const Finding& finding : findings_of(study)) if (finding.kind == Finding::Kind::loss) use(finding.share);
+//   for (const Finding& f : findings) use(f.id, f.share, f.figures);
 //
-// Pure; any thread may call these.
+// Plain data; findings.hpp makes them.
 #pragma once
 
 #include <map>
@@ -10,11 +10,11 @@
 #include <string>
 #include <vector>
 
-#include "antcrew/analysis/analysed.hpp"
-#include "antcrew/analysis/ledger.hpp"
 #include "antcrew/base/layers.hpp"
 
 namespace antcrew::analysis_layer {
+
+struct CellFigures;
 
 struct Finding {
   // In the order in which they are told: what the figures mean at all, where worker-seconds went, what is worth
@@ -39,18 +39,5 @@ struct Finding {
 
 const char* name_of(Finding::Kind kind) noexcept;
 const char* name_of(Finding::Sure sure) noexcept;
-
-// Of one cell, in order: all kinds. Without ledgers, what the timed figures alone can tell.
-std::vector<Finding> findings_of(const Analysed& study, const CellFigures& cell);
-
-// The cells that are explained by default: the headline's first, then each variant at its largest worker count, at the
-// headline's point.
-std::vector<const CellFigures*> explained_cells(const Analysed& study);
-
-// Of all explained cells, then of the study as a whole; seconds never rank across cells.
-std::vector<Finding> findings_of(const Analysed& study);
-
-// Why a cell's ledger is not told; empty when it is.
-std::string withheld_because(const Analysed& study, const CellFigures& cell);
 
 }  // namespace antcrew::analysis_layer

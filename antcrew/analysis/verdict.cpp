@@ -146,13 +146,9 @@ bool workers_idle(const Cell& cell, const Cell& baseline, std::string& evidence)
   return true;
 }
 
-std::string spinning_remark(const Cell& cell) {
+double spins_after_s(const Cell& cell) {
   const double tail_s = median_of(cell, &Trial::tail_s);
-  if (tail_s < least_tail_s) return {};
-  return fmt::format(
-      "other threads of '{}' stay busy for {} after a call of {} workers; the same at every size, so they "
-      "spin rather than work",
-      cell.variant, duration_text(tail_s), cell.workers);
+  return tail_s < least_tail_s ? 0 : tail_s;
 }
 
 }  // namespace
@@ -262,7 +258,7 @@ Judgement judge(const Record& record, const Cell& cell) {
   } else if (workers_idle(cell, *baseline, judgement.evidence)) {
     judgement.verdict = Verdict::idle_workers;
   } else {
-    judgement.remark = spinning_remark(cell);
+    judgement.spins_after_s = spins_after_s(cell);
   }
   return judgement;
 }

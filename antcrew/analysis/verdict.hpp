@@ -32,8 +32,8 @@ const char* name_of(Verdict verdict) noexcept;
 
 struct Judgement {
   Verdict verdict = Verdict::holds;
-  std::string evidence;  // one line; empty for `holds`
-  std::string remark;    // something worth knowing that is no fault
+  std::string evidence;      // one line; empty for `holds`
+  double spins_after_s = 0;  // other threads stay busy after a call, the same at every size: no fault
 };
 
 // Everything but `too_few_rounds` and `too_noisy`, which need the interval. The whole record is looked at: a cell is

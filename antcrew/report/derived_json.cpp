@@ -3,6 +3,7 @@
 #include <nlohmann/json.hpp>
 
 #include "antcrew/record/record_json.hpp"
+#include "antcrew/report/findings.hpp"
 #include "antcrew/report/headline.hpp"
 
 namespace antcrew::report_layer {
@@ -157,11 +158,13 @@ Json cell_json(const CellFigures& f, const Point& point) {
 std::string derived_json(const Analysed& study) {
   Json cells = Json::array();
   for (const CellFigures& f : study.cells) cells.push_back(cell_json(f, study.record->points[f.cell->point]));
+  Json warnings = Json::array();
+  for (const Finding& remark : study.remarks) warnings.push_back(claim_with_cell(study, remark));
   const Json json = {{"title", study.record->title},
                      {"headline", headline(study)},
                      {"conclusion", conclusion_json(study.conclusion)},
                      {"left_out", left_out_json(*study.record)},
-                     {"warnings", study.warnings},
+                     {"warnings", warnings},
                      {"machine", Json::parse(to_json(study.record->machine))},
                      {"crowds", crowds_json(study)},
                      {"ladders", ladders_json(study)},

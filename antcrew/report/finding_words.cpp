@@ -6,20 +6,16 @@
 #include <iterator>
 
 #include "antcrew/report/findings.hpp"
+#include "antcrew/report/internal/words.hpp"
 
 namespace antcrew::report_layer {
 namespace {
 
-double figure(const Finding& f, const char* name) {
-  const auto found = f.figures.find(name);
-  return found == f.figures.end() ? 0 : found->second;
-}
-std::string seconds(const Finding& f, const char* name) {
-  return duration_text(figure(f, name));
-}
-std::string count(const Finding& f, const char* name) {
-  return count_text(static_cast<std::uint64_t>(std::llround(std::max(0.0, figure(f, name)))));
-}
+using internal::count;
+using internal::figure;
+using internal::seconds;
+using internal::Words;
+
 int workers_of(const Finding& f) {
   return f.of == nullptr ? 1 : f.of->cell->workers;
 }
@@ -27,11 +23,10 @@ std::string named(const Finding& f, const char* otherwise) {
   return f.name.empty() ? otherwise : printable(f.name, 60);
 }
 
-struct Words {
-  const char* id;
-  std::string (*claim)(const Finding&);
-  std::string (*advice)(const Finding&);
-};
+// The evidence of a verdict, where there is some.
+std::string told_by(const Finding& f, const char* otherwise) {
+  return f.name.empty() ? otherwise : printable(f.name, 200);
+}
 
 std::string serial_claim(const Finding& f) {
   return fmt::format("{} of a call runs on one worker while the other {} wait{}: {}", seconds(f, "serial_s"),
@@ -269,20 +264,27 @@ const Words all_words[] = {
                         "part of the work is done when the answer is read: speedup {:.2f} until then, {:.2f} until "
                         "the call returns",
                         figure(f, "read_speedup"), figure(f, "speedup"))
-                  : std::string("work of the call went on after it had returned");
+                  : told_by(f, "work of the call went on after it had returned");
      },
      [](const Finding&) { return std::string("wait for all of it inside the call"); }},
-    {"remembered", [](const Finding&) { return std::string("it remembers its answer from an earlier call"); },
+    {"remembered", [](const Finding& f) { return told_by(f, "it remembers its answer from an earlier call"); },
      [](const Finding&) { return std::string("compute it in every call, or say what it keeps: .keeps(…)"); }},
-    {"unoptimised", [](const Finding&) { return std::string("the program was built without optimisation"); },
-     [](const Finding&) { return std::string("build it with -O2 or -DCMAKE_BUILD_TYPE=Release"); }},
-    {"idle-workers", [](const Finding&) { return std::string("only one worker ever worked"); },
+    {"crashed", [](const Finding& f) { return told_by(f, "it crashed"); },
+     [](const Finding&) { return std::string("run it alone under a debugger or a sanitizer: --only, --workers"); }},
+    {"out-of-memory", [](const Finding& f) { return told_by(f, "it ran out of memory"); },
+     [](const Finding&) { return std::string("try a smaller size or fewer workers, or share what all only read"); }},
+    {"timed-out", [](const Finding& f) { return told_by(f, "it did not end in time"); },
+     [](const Finding&) { return std::string("look for workers that wait for each other, or allow a longer call"); }},
+    {"threw", [](const Finding& f) { return told_by(f, "it threw"); },
+     [](const Finding&) { return std::string("mend that first: its time means nothing"); }},
+    {"wrong-answer", [](const Finding& f) { return told_by(f, "its answer is another one than the baseline's"); },
+     [](const Finding&) {
+       return std::string("look for items that are left out or done twice, and for what workers write unprotected");
+     }},
+    {"changed-input", [](const Finding& f) { return told_by(f, "it changed the input that all share"); },
+     [](const Finding&) { return std::string("work on a copy, or make it an InPlaceStudy"); }},
+    {"idle-workers", [](const Finding& f) { return told_by(f, "only one worker ever worked"); },
      [](const Finding&) { return std::string("call the crew's loops with more than one piece"); }},
-    {"shared-cores",
-     [](const Finding& f) {
-       return fmt::format("{} workers on {} physical cores share their units", count(f, "workers"), count(f, "cores"));
-     },
-     [](const Finding&) { return std::string(); }},
     {"no-more-gain",
      [](const Finding& f) {
        return fmt::format("{} workers bring nothing over {}", count(f, "workers"), count(f, "enough"));
@@ -307,16 +309,6 @@ const Words all_words[] = {
                           duration_text(part), percent_text(figure(f, "part_share")));
      },
      [](const Finding&) { return std::string(); }},
-    {"throttled",
-     [](const Finding& f) { return fmt::format("a quota stopped it for {} a visit", seconds(f, "throttled_s")); },
-     [](const Finding&) { return std::string("raise the quota, or measure elsewhere"); }},
-    {"noise",
-     [](const Finding& f) {
-       return figure(f, "slow_s") > 0
-                  ? fmt::format("the baseline itself takes now {}, now {}", seconds(f, "fast_s"), seconds(f, "slow_s"))
-                  : std::string("the figures are too noisy to tell");
-     },
-     [](const Finding&) { return std::string("measure on a quiet machine, or with a larger --budget"); }},
     {"too-few-rounds", [](const Finding&) { return std::string("there were too few rounds for an interval"); },
      [](const Finding&) { return std::string("give it a larger --budget, or go on with --resume"); }},
     {"nothing-wrong",
@@ -329,7 +321,7 @@ const Words all_words[] = {
 const Words* words_for(const std::string& id) {
   const auto* found =
       std::find_if(std::begin(all_words), std::end(all_words), [&](const Words& words) { return id == words.id; });
-  return found == std::end(all_words) ? nullptr : found;
+  return found == std::end(all_words) ? internal::words_on_machine(id) : found;
 }
 
 }  // namespace

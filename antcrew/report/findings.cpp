@@ -23,9 +23,9 @@ const char* sure_text(const Finding& f) {
   return "open";
 }
 
-std::string finding_text(const Finding& f, const std::string& mark) {
+std::string finding_text(const Finding& f, const std::string& mark, const std::string& claim) {
   std::string text =
-      fmt::format("  {}{}{}.\n", mark, f.kind == Finding::Kind::loss ? percent_text(f.share) + ": " : "", claim_of(f));
+      fmt::format("  {}{}{}.\n", mark, f.kind == Finding::Kind::loss ? percent_text(f.share) + ": " : "", claim);
   const std::string worth = worth_of(f);
   if (!worth.empty()) text += "     " + worth + ".\n";
   const std::string advice = advice_for(f);
@@ -58,9 +58,9 @@ std::string cell_text(const Analysed& study, const CellFigures& cell, const Look
   text += limit_text(cell, findings);
   for (const Finding& f : findings) {
     if (f.kind == Finding::Kind::remark) {
-      text += finding_text(f, "- ");
+      text += finding_text(f, "- ", claim_of(f));
     } else {
-      text += finding_text(f, fmt::format("{}. ", ++number));
+      text += finding_text(f, fmt::format("{}. ", ++number), claim_of(f));
     }
   }
   return text;
@@ -79,15 +79,24 @@ std::string worth_of(const Finding& finding) {
   return text;
 }
 
+std::string claim_with_cell(const Analysed& study, const Finding& finding) {
+  if (finding.of == nullptr) return claim_of(finding);
+  return fmt::format("{} at {}: {}", cell_in_words(*finding.of->cell),
+                     point_in_words(study.record->points[finding.of->cell->point]), claim_of(finding));
+}
+
 std::string explanation(const Analysed& study, const Look& look) {
   std::string text = styled(printable(study.record->title, 200), Style::heading, look) + "\n" + headline(study) + "\n";
-  for (const CellFigures* cell : explained_cells(study)) text += cell_text(study, *cell, look);
-  std::vector<Finding> of_study;
-  for (const Finding& f : findings_of(study)) {
-    if (f.of == nullptr) of_study.push_back(f);
+  const std::vector<Finding> of_study = findings_of_study(study);
+  for (const Finding& f : of_study) {
+    if (f.kind == Finding::Kind::meaning) text += "\n" + finding_text(f, "", claim_with_cell(study, f));
   }
-  if (!of_study.empty()) text += "\nThe study as a whole:\n";
-  for (const Finding& f : of_study) text += finding_text(f, "- ");
+  for (const CellFigures* cell : explained_cells(study)) text += cell_text(study, *cell, look);
+  std::string whole;
+  for (const Finding& f : of_study) {
+    if (f.kind != Finding::Kind::meaning) whole += finding_text(f, "- ", claim_with_cell(study, f));
+  }
+  if (!whole.empty()) text += "\nThe study as a whole:\n" + whole;
   return text;
 }
 

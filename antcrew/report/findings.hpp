@@ -4,7 +4,7 @@
 #include <string>
 #include <vector>
 
-#include "antcrew/analysis/finding.hpp"
+#include "antcrew/analysis/findings.hpp"
 #include "antcrew/base/layers.hpp"
 #include "antcrew/report/text.hpp"
 
@@ -22,6 +22,9 @@ std::string ledger_text(const Analysed& study, const CellFigures& cell, const Lo
 
 // The same of one stretch of a program, as Watch::ledger() gives it: a line a state, for a log.
 std::string ledger_text(const LaneSums& sums);
+
+// A claim with the cell that it is about, for lists of several cells.
+std::string claim_with_cell(const Analysed& study, const Finding& finding);
 
 // All of `antcrew explain`.
 std::string explanation(const Analysed& study, const Look& look);

@@ -111,6 +111,19 @@ std::string level_with(const Conclusion& c) {
   return text.empty() ? text : text + ".";
 }
 
+// Part of the gain then has another cause than the workers.
+std::string with_one_worker(const Analysed& study) {
+  constexpr double told = 1.05;
+  const CellFigures& leader = *study.conclusion.leader;
+  if (leader.cell->workers < 2) return {};
+  const CellFigures& one = study.cells[study.curves[leader.curve].front()];
+  const bool faster = one.cell->workers == 1 && one.verdict == Verdict::holds && one.speedup && one.speedup->claimed &&
+                      one.speedup->low >= told;
+  if (!faster) return {};
+  return fmt::format(" With one worker it has {} already: that part of its gain is not parallelism.",
+                     speedup_in_words(one));
+}
+
 std::string leads(const Analysed& study) {
   const Conclusion& c = study.conclusion;
   const std::string cell = cell_in_words(*c.leader->cell);
@@ -122,7 +135,8 @@ std::string leads(const Analysed& study) {
   }
   return fmt::format("{}{} at {}: {}, efficiency {}.{}{}",
                      c.answer == Conclusion::Kind::best ? "Best: " : "Among the best: ", cell, at_point(study), speedup,
-                     percent_text(c.speedup->median / c.leader->cell->workers), level_with(c), how);
+                     percent_text(c.speedup->median / c.leader->cell->workers), with_one_worker(study),
+                     level_with(c) + how);
 }
 
 }  // namespace

@@ -7,6 +7,7 @@
 
 #include "antcrew/base/units.hpp"
 #include "antcrew/log/phase.hpp"
+#include "antcrew/report/findings.hpp"
 #include "antcrew/report/headline.hpp"
 #include "antcrew/report/text.hpp"
 
@@ -230,7 +231,7 @@ std::string notes_text(const Analysed& study) {
   for (const auto& steps : study.ladders) text += ladder_text(steps, *study.record);
   text += read_answers(study) + kept(study) + phase_by_phase(study) + unwaited(study) + cold_starts(study) +
           phases(study) + moved_data(study) + crowds(study) + left_out(study);
-  for (const std::string& warning : study.warnings) text += "\nWarning: " + warning + ".\n";
+  for (const Finding& remark : study.remarks) text += "\nWarning: " + claim_with_cell(study, remark) + ".\n";
   return text;
 }
 

@@ -93,27 +93,29 @@ int main(int argc, char** argv) {
     return all;
   });
   // What is often written first: each process returns vectors, which are put together afterwards.
-  archive.variant<ProcessCrew>("processes, a vector for each log", [](const Logs& logs, auto& crew) {
-    const auto parts = crew.collect(logs.size(), [&](std::size_t k) {
-      std::vector<Reading> part(lines_in_a_log);
-      read_log(logs[k], part.begin());
-      return part;
-    });
-    const Phase merge("put together");
-    std::vector<Reading> all;
-    for (const auto& part : parts) all.insert(all.end(), part.begin(), part.end());
-    return all;
-  });
+  const auto vectors =
+      archive.variant<ProcessCrew>("processes, a vector for each log", [](const Logs& logs, auto& crew) {
+        const auto parts = crew.collect(logs.size(), [&](std::size_t k) {
+          std::vector<Reading> part(lines_in_a_log);
+          read_log(logs[k], part.begin());
+          return part;
+        });
+        const Phase merge("put together");
+        std::vector<Reading> all;
+        for (const auto& part : parts) all.insert(all.end(), part.begin(), part.end());
+        return all;
+      });
   for (const Way way : {Way::copied, Way::handed_over}) {
     archive.variant<ProcessCrew>(std::string("processes, ") + name_of(way), {.processes = {.way = way}},
                                  [](const Logs& logs, auto& crew) {
                                    return crew.collect(logs.size() * lines_in_a_log, Split::even(), LineByLine(logs));
                                  });
   }
-  archive.variant<ProcessCrew>("processes, common array", [](const Logs& logs, auto& crew) {
+  const auto common = archive.variant<ProcessCrew>("processes, common array", [](const Logs& logs, auto& crew) {
     CommonArray<Reading> all(logs.size() * lines_in_a_log);
     crew.fill(all, LineByLine(logs));
     return all;
   });
+  archive.ladder({vectors, common});  // less to move
   return study_main(argc, argv, archive);
 }

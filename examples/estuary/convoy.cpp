@@ -132,7 +132,7 @@ int main(int argc, char** argv) {
 
   reports.variant<Workers>("a thread for each stage",
                            [](const auto& log, Workers) { return estuary::a_thread_a_stage(log); });
-  reports.variant<ThreadCrew>("all decoded, then packed", [](const auto& log, auto& crew) {
+  const auto packed = reports.variant<ThreadCrew>("all decoded, then packed", [](const auto& log, auto& crew) {
     const auto tracks = crew.collect(log.size(), Split::chunks(4),
                                      [&](std::size_t k) { return estuary::check(estuary::decode(log[k])); });
     const Phase packing("pack");
@@ -140,7 +140,7 @@ int main(int argc, char** argv) {
     for (const estuary::Track& track : tracks) packer.pack(track);
     return packer.sum();
   });
-  reports.on_every_crew("pipeline", [](const estuary::Log& log, auto& crew) {
+  const auto lines = reports.on_every_crew("pipeline", [](const estuary::Log& log, auto& crew) {
     estuary::Packer packer;
     auto line = pipeline([&, next = std::size_t{0}]() mutable -> std::optional<const estuary::Block*> {
                   return next < log.size() ? std::optional(&log[next++]) : std::nullopt;
@@ -151,5 +151,6 @@ int main(int argc, char** argv) {
     line.run(crew);
     return packer.sum();
   });
+  reports.ladder({packed, lines.front()});  // packing overlapped with decoding
   return study_main(argc, argv, reports);
 }

@@ -84,23 +84,25 @@ int main(int argc, char** argv) {
   loggers.dimension("delay_ms", {0, 5, 50, 200});
   loggers.workers({1, 4, 32});
   // What is often written first.
-  loggers.variant<ThreadCrew>("connected anew each time", [](const Round& round, auto& crew) {
+  const auto anew = loggers.variant<ThreadCrew>("connected anew each time", [](const Round& round, auto& crew) {
     Readings readings(round.loggers.size());
     crew.each(round.loggers.size(), Split::chunks(1),
               [&](std::size_t k) { readings[k] = fetch(*connect(), round.loggers[k], round.delay_ms); });
     return readings;
   });
-  loggers.on_every_crew<ThreadCrew, TaskCrew>("a connection each", [](const Round& round, auto& crew) {
-    Readings readings(round.loggers.size());
-    crew.each(round.loggers.size(), crew.small_pieces(1),
-              [&](std::size_t k) { readings[k] = fetch(own_client(), round.loggers[k], round.delay_ms); });
-    return readings;
-  });
+  const auto kept =
+      loggers.on_every_crew<ThreadCrew, TaskCrew>("a connection each", [](const Round& round, auto& crew) {
+        Readings readings(round.loggers.size());
+        crew.each(round.loggers.size(), crew.small_pieces(1),
+                  [&](std::size_t k) { readings[k] = fetch(own_client(), round.loggers[k], round.delay_ms); });
+        return readings;
+      });
   loggers.variant<ProcessCrew>("a process each", [](const Round& round, auto& crew) {
     return crew.collect(round.loggers.size(), Split::chunks(1), [&](std::size_t k) {
       static const std::unique_ptr<httplib::Client> client = connect();
       return fetch(*client, round.loggers[k], round.delay_ms);
     });
   });
+  loggers.ladder({anew, kept.front()});  // what connecting takes is saved
   return study_main(argc, argv, loggers);
 }

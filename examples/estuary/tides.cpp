@@ -81,10 +81,10 @@ int main(int argc, char** argv) {
   Study tides("Tide heights at every sounding", estuary::make_soundings, estuary::heights, within(1e-9));
   tides.sizes({1'000, 10'000, 100'000});
 
-  tides.variant<ThreadCrew>("split evenly", [](const auto& soundings, auto& crew) {
+  const auto evenly = tides.variant<ThreadCrew>("split evenly", [](const auto& soundings, auto& crew) {
     return crew.collect(soundings.size(), [&](std::size_t i) { return estuary::height(soundings[i]); });
   });
-  tides.variant<ThreadCrew>("in chunks of 256", [](const auto& soundings, auto& crew) {
+  const auto chunks = tides.variant<ThreadCrew>("in chunks of 256", [](const auto& soundings, auto& crew) {
     std::vector<double> result(soundings.size());
     crew.each(soundings.size(), Split::chunks(256), [&](std::size_t i) { result[i] = estuary::height(soundings[i]); });
     return result;
@@ -92,5 +92,6 @@ int main(int argc, char** argv) {
   tides.variant<Workers>("threads by hand", [](const auto& soundings, Workers workers) {
     return estuary::heights_by_hand(soundings, workers);
   });
+  tides.ladder({chunks, evenly});  // a vector made and zeroed by the caller first, then each worker fills its own part
   return study_main(argc, argv, tides);
 }

@@ -11,6 +11,18 @@ using doctest::Approx;
 using test::cell_with;
 using test::record_of;
 
+namespace {
+
+Finding remark(const Analysed& study, const std::string& id) {
+  for (const Finding& finding : study.remarks) {
+    if (finding.id == id) return finding;
+  }
+  FAIL("no remark ", id);
+  return {};
+}
+
+}  // namespace
+
 TEST_CASE("speedup is the median of the per-round ratios, so drift that hits all alike cancels") {
   // The machine becomes twice as slow half-way; the ratio is 2 in every round.
   const Record record =
@@ -42,8 +54,9 @@ TEST_CASE("speedup against itself, penalty, and efficiency per processor when cr
   CHECK_FALSE(study.cells[2].serial_fraction.has_value());  // 8 workers on 4 processors
   CHECK(*study.cells[2].relative_overhead == Approx(1.4));
   CHECK(*study.cells[2].overhead_s == Approx(14));
-  REQUIRE(study.warnings.size() == 1);
-  CHECK(test::contains(study.warnings[0], "more workers than the 4 usable processors"));
+  REQUIRE(study.remarks.size() == 1);
+  CHECK(study.remarks[0].id == "more-workers-than-processors");
+  CHECK(study.remarks[0].figures.at("processors") == 4);
 }
 
 TEST_CASE("a wrong answer has a verdict and no speedup, however fast it was") {
@@ -252,16 +265,16 @@ TEST_CASE("a machine of two speeds, shared processors, means and quotas are told
   Record record = record_of({cell_with("baseline", 1, humps), split});
   record.machine.limits.quota_cpus = 3;
   record.dropped_asleep = 2;
-  std::string all;
   const Analysed told = analyse(record);
-  for (const std::string& warning : told.warnings) all += warning + "\n";
-  CAPTURE(all);
-  CHECK(test::contains(
-      all, "a machine of two speeds: the baseline at size 1000 took about 10.1 s in 13 trials and about 14.1 s in 7"));
-  CHECK(test::contains(all, "in 4 of 20 trials two of them were on one processor"));
-  CHECK(test::contains(all, "by the mean of its calls the speedup is 0.50, by their median 1.00"));
-  CHECK(test::contains(all, "the CPU quota of 3.00 processors held back 5 of 40 trials"));
-  CHECK(test::contains(all, "2 trials were dropped: the machine slept during 2"));
+  const Finding speeds = remark(told, "two-speeds");
+  CHECK(speeds.of == &told.cells[0]);
+  CHECK(speeds.figures.at("fast_s") == Approx(10.1).epsilon(0.01));
+  CHECK(speeds.figures.at("slow_trials") == 7);
+  CHECK(remark(told, "took-turns").figures == std::map<std::string, double>{{"shared_trials", 4}, {"trials", 20}});
+  CHECK(remark(told, "rare-long-calls").figures.at("speedup_by_means") == Approx(0.5).epsilon(0.01));
+  CHECK(remark(told, "throttled").figures ==
+        std::map<std::string, double>{{"quota_processors", 3}, {"held_trials", 5}, {"trials", 40}});
+  CHECK(remark(told, "dropped-trials").figures.at("asleep") == 2);
 }
 
 TEST_CASE("processors of different kinds are told, and on which of them the baseline ran") {
@@ -269,11 +282,11 @@ TEST_CASE("processors of different kinds are told, and on which of them the base
       record_of({cell_with("baseline", 1, std::vector<double>(9, 10)), cell_with("a", 2, std::vector<double>(9, 5))});
   record.machine.topology.kinds = {{0, {0, 1}}, {1, {2, 3}}};
   for (std::size_t r = 0; r < 9; ++r) record.cells[0].trials[r].processor = r < 7 ? 2 : 0;
-  REQUIRE(analyse(record).warnings.size() == 1);
-  CHECK(analyse(record).warnings[0] ==
-        "processors of different kinds (2 of rank 0, 2 of rank 1): more workers may mean slower ones; the baseline ran "
-        "2 on "
-        "rank 0, 7 on rank 1 (trials)");
+  CHECK(remark(analyse(record), "unlike-processors").figures ==
+        std::map<std::string, double>{{"processors_of_rank_0", 2},
+                                      {"processors_of_rank_1", 2},
+                                      {"baseline_trials_on_rank_0", 2},
+                                      {"baseline_trials_on_rank_1", 7}});
 }
 
 TEST_CASE("one worker that did it all is told from work that waits, and from a machine that let nobody run") {
@@ -316,13 +329,13 @@ TEST_CASE(
   CHECK(analyse(grows).cells[3].verdict == Verdict::left_work);
   const Record constant = with_tails(0.05, 0.05);
   CHECK(analyse(constant).cells[3].verdict == Verdict::holds);
-  REQUIRE_FALSE(analyse(constant).warnings.empty());
-  CHECK(test::contains(analyse(constant).warnings.back(), "so they spin rather than work"));
+  CHECK(remark(analyse(constant), "busy-afterwards").figures.at("tail_s") == Approx(0.05));
 }
 
 TEST_CASE("an unoptimised build is warned about") {
   Record record = record_of({cell_with("baseline", 1, {1})});
   record.build.optimised = false;
-  REQUIRE(analyse(record).warnings.size() == 1);
-  CHECK(test::contains(analyse(record).warnings[0], "without optimisation"));
+  REQUIRE(analyse(record).remarks.size() == 1);
+  CHECK(analyse(record).remarks[0].id == "unoptimised");
+  CHECK(analyse(record).remarks[0].kind == Finding::Kind::meaning);
 }

@@ -1,4 +1,4 @@
-#include "antcrew/analysis/finding.hpp"
+#include "antcrew/analysis/findings.hpp"
 
 #include <doctest/doctest.h>
 

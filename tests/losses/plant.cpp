@@ -5,7 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "antcrew/analysis/finding.hpp"
+#include "antcrew/analysis/findings.hpp"
 
 namespace planted {
 

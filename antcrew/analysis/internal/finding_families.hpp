@@ -3,7 +3,7 @@
 
 #include <vector>
 
-#include "antcrew/analysis/finding.hpp"
+#include "antcrew/analysis/findings.hpp"
 
 namespace antcrew::internal {
 
@@ -14,6 +14,5 @@ void add_meanings(const Analysed& study, const CellFigures& cell, std::vector<Fi
 void add_losses(const Analysed& study, const CellFigures& cell, const std::vector<Ledger>& ledgers, bool whole,
                 std::vector<Finding>& findings);
 void add_remarks(const Analysed& study, const CellFigures& cell, std::vector<Finding>& findings);
-void add_study_remarks(const Analysed& study, std::vector<Finding>& findings);
 
 }  // namespace antcrew::internal

@@ -121,16 +121,40 @@ void add_probes(const Analysed& study, const CellFigures& cell, std::vector<Find
   }
 }
 
+// What makes a cell's time mean nothing.
+const char* fault_of(Verdict verdict) {
+  switch (verdict) {
+    case Verdict::crashed:
+      return "crashed";
+    case Verdict::out_of_memory:
+      return "out-of-memory";
+    case Verdict::timed_out:
+      return "timed-out";
+    case Verdict::threw:
+      return "threw";
+    case Verdict::wrong_answer:
+      return "wrong-answer";
+    case Verdict::changed_input:
+      return "changed-input";
+    case Verdict::left_work:
+      return "deferred-work";
+    case Verdict::remembered:
+      return "remembered";
+    default:
+      return nullptr;
+  }
+}
+
 }  // namespace
 
 void add_meanings(const Analysed& study, const CellFigures& cell, std::vector<Finding>& findings) {
-  if (cell.verdict == Verdict::left_work) add(findings, "deferred-work", Finding::Kind::meaning, &cell, {});
-  if (cell.verdict == Verdict::remembered) add(findings, "remembered", Finding::Kind::meaning, &cell, {});
+  if (const char* fault = fault_of(cell.verdict)) {
+    add(findings, fault, Finding::Kind::meaning, &cell, {}).name = cell.evidence;
+  }
   if (cell.read_speedup && cell.speedup) {
     add(findings, "deferred-work", Finding::Kind::meaning, &cell,
         {{"read_speedup", *cell.read_speedup}, {"speedup", cell.speedup->median}});
   }
-  if (!study.record->build.optimised) add(findings, "unoptimised", Finding::Kind::meaning, &cell, {});
   if (cell.verdict < Verdict::too_few_rounds) return;
   add_weak_baseline(study, cell, findings);
   add_superlinear(cell, findings, findings);
@@ -138,7 +162,8 @@ void add_meanings(const Analysed& study, const CellFigures& cell, std::vector<Fi
 }
 
 void add_remarks(const Analysed& study, const CellFigures& cell, std::vector<Finding>& findings) {
-  if (cell.verdict == Verdict::idle_workers) add(findings, "idle-workers", Finding::Kind::remark, &cell, {});
+  if (cell.verdict == Verdict::idle_workers)
+    add(findings, "idle-workers", Finding::Kind::meaning, &cell, {}).name = cell.evidence;
   if (cell.verdict < Verdict::too_few_rounds) return;
   const int cores = study.record->machine.topology.physical_cores;
   const int processors = study.record->machine.usable_processors();
@@ -153,17 +178,6 @@ void add_remarks(const Analysed& study, const CellFigures& cell, std::vector<Fin
     add(findings, "throttled", Finding::Kind::remark, &cell, {{"throttled_s", *throttled}});
   if (cell.verdict == Verdict::too_noisy) add(findings, "noise", Finding::Kind::remark, &cell, {});
   if (cell.verdict == Verdict::too_few_rounds) add(findings, "too-few-rounds", Finding::Kind::remark, &cell, {});
-}
-
-void add_study_remarks(const Analysed& study, std::vector<Finding>& findings) {
-  const bool open = study.conclusion.answer == Conclusion::Kind::cannot_tell;
-  const bool told = std::any_of(findings.begin(), findings.end(),
-                                [](const Finding& f) { return f.id == "noise" || f.id == "too-few-rounds"; });
-  if (open && !told) add(findings, "too-few-rounds", Finding::Kind::remark, nullptr, {});
-  if (!study.two_speeds.empty()) {
-    const TwoSpeeds& two = study.two_speeds.front();
-    add(findings, "noise", Finding::Kind::remark, nullptr, {{"fast_s", two.fast_s}, {"slow_s", two.slow_s}});
-  }
 }
 
 }  // namespace antcrew::internal

@@ -1,7 +1,6 @@
 // What stands beside the figures: an unoptimised build, a machine that was not quiet, workers that took turns.
 #pragma once
 
-#include <string>
 #include <vector>
 
 #include "antcrew/analysis/analysed.hpp"
@@ -9,7 +8,7 @@
 
 namespace antcrew::analysis_layer {
 
-// One sentence each, without a full stop.
-std::vector<std::string> warnings_of(const Analysed& study);
+// Meanings and remarks; `of` is null where they are about the study.
+std::vector<Finding> study_remarks(const Analysed& study);
 
 }  // namespace antcrew::analysis_layer

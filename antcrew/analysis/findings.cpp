@@ -1,7 +1,8 @@
-#include "antcrew/analysis/finding.hpp"
+#include "antcrew/analysis/findings.hpp"
 
 #include <algorithm>
 #include <cmath>
+#include <iterator>
 
 #include "antcrew/analysis/internal/finding_families.hpp"
 
@@ -85,12 +86,34 @@ std::vector<const CellFigures*> explained_cells(const Analysed& study) {
   return cells;
 }
 
-std::vector<Finding> findings_of(const Analysed& study) {
-  std::vector<Finding> all;
+std::vector<Finding> findings_of_study(const Analysed& study) {
+  std::vector<Finding> findings = study.remarks;
+  const bool open = study.conclusion.answer == Conclusion::Kind::cannot_tell;
+  const bool few = std::any_of(study.cells.begin(), study.cells.end(),
+                               [](const CellFigures& f) { return f.verdict == Verdict::too_few_rounds; });
+  if (open && few) findings.emplace_back().id = "too-few-rounds";
+  // What was said of a cell need not be said again of some cells.
   for (const CellFigures* cell : explained_cells(study)) {
-    for (Finding& finding : findings_of(study, *cell)) all.push_back(std::move(finding));
+    for (const Finding& told : findings_of(study, *cell)) {
+      findings.erase(std::remove_if(findings.begin(), findings.end(),
+                                    [&](const Finding& f) { return f.of == nullptr && f.id == told.id; }),
+                     findings.end());
+    }
   }
-  internal::add_study_remarks(study, all);
+  std::stable_sort(findings.begin(), findings.end(),
+                   [](const Finding& a, const Finding& b) { return a.kind < b.kind; });
+  return findings;
+}
+
+std::vector<Finding> findings_of(const Analysed& study) {
+  std::vector<Finding> all = findings_of_study(study);
+  const auto remarks =
+      std::find_if(all.begin(), all.end(), [](const Finding& f) { return f.kind == Finding::Kind::remark; });
+  std::vector<Finding> of_cells;
+  for (const CellFigures* cell : explained_cells(study)) {
+    for (Finding& finding : findings_of(study, *cell)) of_cells.push_back(std::move(finding));
+  }
+  all.insert(remarks, std::make_move_iterator(of_cells.begin()), std::make_move_iterator(of_cells.end()));
   return all;
 }
 

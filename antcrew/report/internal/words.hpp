@@ -1,0 +1,27 @@
+// What one id of finding says and advises; the tables stand with their families.
+#pragma once
+
+#include <string>
+
+#include "antcrew/analysis/finding.hpp"
+#include "antcrew/base/layers.hpp"
+
+namespace antcrew::internal {
+
+using namespace antcrew::layers;
+
+struct Words {
+  const char* id;
+  std::string (*claim)(const Finding&);
+  std::string (*advice)(const Finding&);
+};
+
+// A figure of that name, 0 where there is none; as a duration; as a count.
+double figure(const Finding& f, const char* name);
+std::string seconds(const Finding& f, const char* name);
+std::string count(const Finding& f, const char* name);
+
+// Null where another family has that id.
+const Words* words_on_machine(const std::string& id);
+
+}  // namespace antcrew::internal

@@ -1,0 +1,209 @@
+// What is said of the build, the machine and the run.
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <iterator>
+
+#include "antcrew/base/printable.hpp"
+#include "antcrew/base/units.hpp"
+#include "antcrew/report/internal/words.hpp"
+#include "antcrew/report/text.hpp"
+
+namespace antcrew::internal {
+namespace {
+
+std::string none(const Finding&) {
+  return {};
+}
+
+bool has(const Finding& f, const char* name) {
+  return f.figures.count(name) > 0;
+}
+
+std::string plural(const Finding& f, const char* name, const char* word) {
+  return fmt::format("{} {}{}", count(f, name), word, figure(f, name) == 1 ? "" : "s");
+}
+
+std::string effect_on_intervals(const Finding& f) {
+  if (figure(f, "intervals") <= 0) return "no interval can be claimed";
+  const double asked = figure(f, "asked_width") * 100;
+  if (figure(f, "wide_intervals") <= 0) return fmt::format("all intervals are within ±{:.0f} % nevertheless", asked);
+  return fmt::format("{} of {} intervals are wider than ±{:.0f} %, the widest ±{:.0f} %", count(f, "wide_intervals"),
+                     count(f, "intervals"), asked, figure(f, "widest") * 100);
+}
+
+std::string noise_claim(const Finding& f) {
+  std::vector<std::string> causes;
+  if (has(f, "other_processors"))
+    causes.push_back(fmt::format("other programs kept {:.2f} processors busy", figure(f, "other_processors")));
+  if (has(f, "another_study")) causes.push_back("another study was measured on this machine at the same time");
+  if (has(f, "busy_before"))
+    causes.push_back(fmt::format("{:.2f} processors were busy before it began", figure(f, "busy_before")));
+  if (has(f, "steal_share"))
+    causes.push_back(fmt::format("the hypervisor took {:.1f} % of one processor", figure(f, "steal_share") * 100));
+  if (has(f, "throttled_s"))
+    causes.push_back(fmt::format("the CPU quota held it back for {:.1f} s", figure(f, "throttled_s")));
+  if (has(f, "waiting_share"))
+    causes.push_back(
+        fmt::format("threads waited to run for {:.0f} % of the timed wall time", figure(f, "waiting_share") * 100));
+  if (causes.empty()) return "the figures are too noisy to tell";
+  return fmt::format("the machine was not quiet: {}; {}", fmt::join(causes, ", "), effect_on_intervals(f));
+}
+
+// Names of figures that begin so, with what stands after it.
+std::string by_rank(const Finding& f, const std::string& begin, const char* form) {
+  std::string text;
+  for (const auto& [name, value] : f.figures) {
+    if (name.rfind(begin, 0) != 0) continue;
+    text += text.empty() ? "" : ", ";
+    text += fmt::format(fmt::runtime(form), std::lround(value), name.substr(begin.size()));
+  }
+  return text;
+}
+
+std::string kinds_claim(const Finding& f) {
+  std::string text = fmt::format("processors of different kinds ({}): more workers may mean slower ones",
+                                 by_rank(f, "processors_of_rank_", "{} of rank {}"));
+  const std::string ran = by_rank(f, "baseline_trials_on_rank_", "{} on rank {}");
+  return ran.empty() ? text : text + "; the baseline ran " + ran + " (trials)";
+}
+
+const Words machine_words[] = {
+    {"sanitizer",
+     [](const Finding& f) {
+       return fmt::format(
+           "the study program was built with a sanitizer ({}): these times say nothing about a real build",
+           printable(f.name, 60));
+     },
+     [](const Finding&) { return std::string("build it without, to measure"); }},
+    {"unoptimised",
+     [](const Finding&) {
+       return std::string(
+           "the study program was built without optimisation: these times say nothing about a real build");
+     },
+     [](const Finding&) { return std::string("build it with -O2 or -DCMAKE_BUILD_TYPE=Release"); }},
+    {"unoptimised-library",
+     [](const Finding&) {
+       return std::string("Ant Crew itself was built without optimisation: the crews are slower than they should be");
+     },
+     [](const Finding&) { return std::string("build Ant Crew with -DCMAKE_BUILD_TYPE=Release"); }},
+    {"noise", noise_claim,
+     [](const Finding&) { return std::string("measure on a quiet machine, or with a larger --budget"); }},
+    {"more-workers-than-processors",
+     [](const Finding& f) {
+       return fmt::format(
+           "some cells have more workers than the {}: their workers take turns, which pays only for work that waits",
+           plural(f, "processors", "usable processor"));
+     },
+     none},
+    {"shared-cores",
+     [](const Finding& f) {
+       if (has(f, "workers"))
+         return fmt::format("{} workers on {} share their units, and bring less than as many cores",
+                            count(f, "workers"), plural(f, "cores", "physical core"));
+       return fmt::format(
+           "some cells have more workers than the {}: two that share a core share its units, and bring less than two",
+           plural(f, "cores", "physical core"));
+     },
+     none},
+    {"slow-governor",
+     [](const Finding& f) {
+       return fmt::format(
+           "the frequency governor is '{}': short calls may run before the processor has sped up, and load on one "
+           "processor may slow another",
+           printable(f.name, 40));
+     },
+     [](const Finding&) { return std::string("set the governor to 'performance' while measuring"); }},
+    {"prints-in-the-clock",
+     [](const Finding& f) {
+       return fmt::format(
+           "prints inside the clock, {} a call, and its time has that in it; kept aside, it begins \"{}\" (--let-print "
+           "shows it)",
+           bytes_text(static_cast<std::uint64_t>(figure(f, "bytes"))), printable(f.name, 60));
+     },
+     none},
+    {"not-pinned", [](const Finding&) { return std::string("the system did not pin every worker as asked"); }, none},
+    {"throttled",
+     [](const Finding& f) {
+       if (!has(f, "held_trials")) return fmt::format("a quota stopped it for {} a visit", seconds(f, "throttled_s"));
+       return fmt::format(
+           "the CPU quota of {:.2f} processors held back {} of {} trials; batches lasted several of its periods, so "
+           "these are the times that last",
+           figure(f, "quota_processors"), count(f, "held_trials"), count(f, "trials"));
+     },
+     [](const Finding&) { return std::string("raise the quota, or measure elsewhere"); }},
+    {"own-noise",
+     [](const Finding& f) {
+       return fmt::format(
+           "noise of the study's own making: processes of it that were not on trial kept {:.2f} processors busy",
+           figure(f, "processors"));
+     },
+     none},
+    {"took-turns",
+     [](const Finding& f) {
+       return fmt::format(
+           "in {} of {} trials two of its workers were on one processor while another was free; these are among its "
+           "figures",
+           count(f, "shared_trials"), count(f, "trials"));
+     },
+     [](const Finding&) { return std::string("pin the workers apart (Pin::spread)"); }},
+    {"two-speeds",
+     [](const Finding& f) {
+       return fmt::format(
+           "a machine of two speeds: it took about {} in {} trials and about {} in {}; ratios pair neighbours in time, "
+           "but look for what comes and goes",
+           seconds(f, "fast_s"), count(f, "fast_trials"), seconds(f, "slow_s"), count(f, "slow_trials"));
+     },
+     none},
+    {"unlike-processors", kinds_claim,
+     [](const Finding&) { return std::string("measure each kind alone, with taskset"); }},
+    {"dropped-trials",
+     [](const Finding& f) {
+       return fmt::format("{} trials were dropped: the machine slept during {}, the run was stopped during {}",
+                          std::lround(figure(f, "asleep") + figure(f, "paused")), count(f, "asleep"),
+                          count(f, "paused"));
+     },
+     none},
+    {"rare-long-calls",
+     [](const Finding& f) {
+       return fmt::format(
+           "by the mean of its calls the speedup is {:.2f}, by their median {:.2f}: now and then a call takes much "
+           "longer",
+           figure(f, "speedup_by_means"), figure(f, "speedup"));
+     },
+     none},
+    {"ended-early",
+     [](const Finding&) { return std::string("the run was ended early: this is what was measured until then"); },
+     [](const Finding&) { return std::string("go on with --resume"); }},
+    {"busy-afterwards",
+     [](const Finding& f) {
+       return fmt::format(
+           "other threads of it stay busy for {} after a call; the same at every size, so they spin rather than work",
+           seconds(f, "tail_s"));
+     },
+     none},
+};
+
+}  // namespace
+
+double figure(const Finding& f, const char* name) {
+  const auto found = f.figures.find(name);
+  return found == f.figures.end() ? 0 : found->second;
+}
+
+std::string seconds(const Finding& f, const char* name) {
+  return duration_text(figure(f, name));
+}
+
+std::string count(const Finding& f, const char* name) {
+  return count_text(static_cast<std::uint64_t>(std::llround(std::max(0.0, figure(f, name)))));
+}
+
+const Words* words_on_machine(const std::string& id) {
+  const auto* found = std::find_if(std::begin(machine_words), std::end(machine_words),
+                                   [&](const Words& words) { return id == words.id; });
+  return found == std::end(machine_words) ? nullptr : found;
+}
+
+}  // namespace antcrew::internal
