@@ -24,9 +24,21 @@ bool sound(const CellFigures& cell) {
 
 }  // namespace
 
+namespace {
+
+bool no_time_for(const Analysed& study, const CellFigures& cell) {
+  const auto& left = study.record->left_out;
+  return std::any_of(left.begin(), left.end(), [&](const LeftOut& what) {
+    return what.what == LeftOut::What::metering && what.point == cell.cell->point;
+  });
+}
+
+}  // namespace
+
 std::string withheld_because(const Analysed& study, const CellFigures& cell) {
   const std::vector<Ledger> ledgers = ledgers_of(study, cell);
-  if (ledgers.empty()) return "it was not called with a log";
+  if (ledgers.empty())
+    return no_time_for(study, cell) ? "no time was left to call it with a log" : "it was not called with a log";
   std::vector<double> slowdowns;
   std::vector<double> shares;
   for (const Ledger& ledger : ledgers) {

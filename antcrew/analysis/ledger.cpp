@@ -311,7 +311,10 @@ std::string reason_to_withhold(const LaneSums& sums, const LedgerBasis& basis) {
     return "it works without a crew, so its threads write down nothing";
   // Starting and ending threads and processes takes some, too: of waiting work that can be most of its CPU time.
   constexpr double most_outside = 0.05;
-  const double outside = sums.cpu_tree_s - sums.cpu_frames_s - sums.parent_cpu_s;
+  // Workers that spin for a moment after their last piece are no strangers; the kernel knows them, if it was asked.
+  const double lanes_cpu_s = std::max(sums.cpu_frames_s, sums.cpu_kernel_s);
+  constexpr double spinning_s = 100e-6;  // of a worker
+  const double outside = sums.cpu_tree_s - lanes_cpu_s - sums.parent_cpu_s - spinning_s * (sums.lanes - 1);
   const double noticed = (sums.calls_outside > 0 ? 0.02 : 0.1) * sums.lane_seconds();
   if (outside > most_outside * sums.cpu_frames_s && outside > noticed)
     return "threads or processes that are in no lane of the crew did part of the work";

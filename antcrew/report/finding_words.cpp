@@ -29,8 +29,10 @@ std::string told_by(const Finding& f, const char* otherwise) {
 }
 
 std::string serial_claim(const Finding& f) {
-  return fmt::format("{} of a call runs on one worker while the other {} wait{}: {}", seconds(f, "serial_s"),
-                     workers_of(f) - 1, workers_of(f) == 2 ? "s" : "", named(f, "outside the crew's calls"));
+  const int others = workers_of(f) - 1;
+  return fmt::format("{} of a call runs on one worker while the other{} wait{}: {}", seconds(f, "serial_s"),
+                     others == 1 ? "" : fmt::format(" {}", others), others == 1 ? "s" : "",
+                     named(f, "outside the crew's calls"));
 }
 
 std::string uneven_claim(const Finding& f) {
@@ -113,7 +115,8 @@ const Words all_words[] = {
                           count(f, "units"), count(f, "lanes"));
      },
      [](const Finding& f) {
-       return fmt::format("make the pieces smaller, or their number a multiple of {}", count(f, "lanes"));
+       return fmt::format("make the pieces smaller, their number a multiple of {}, or the workers a divisor of {}",
+                          count(f, "lanes"), count(f, "units"));
      }},
     {"uneven-pieces", uneven_claim, uneven_advice},
     {"late-start",
@@ -177,7 +180,8 @@ const Words all_words[] = {
     {"fresh-memory",
      [](const Finding& f) {
        return fmt::format("the kernel takes {} of a call, {} in the baseline: mostly fresh memory being made ready",
-                          seconds(f, "system_s"), seconds(f, "baseline_system_s"));
+                          seconds(f, "system_s"),
+                          figure(f, "baseline_system_s") > 0 ? seconds(f, "baseline_system_s") : "nothing");
      },
      [](const Finding&) { return std::string("use buffers again instead of making new ones in every call or piece"); }},
     {"work-inflation-machine",

@@ -147,7 +147,7 @@ const Words machine_words[] = {
            "figures",
            count(f, "shared_trials"), count(f, "trials"));
      },
-     [](const Finding&) { return std::string("pin the workers apart (Pin::spread)"); }},
+     [](const Finding&) { return std::string("pin the workers apart (Pin::apart)"); }},
     {"two-speeds",
      [](const Finding& f) {
        return fmt::format(
@@ -168,7 +168,7 @@ const Words machine_words[] = {
     {"rare-long-calls",
      [](const Finding& f) {
        return fmt::format(
-           "by the mean of its calls the speedup is {:.2f}, by their median {:.2f}: now and then a call takes much "
+           "by the mean of its calls the speedup is {:.3g}, by their median {:.3g}: now and then a call takes much "
            "longer",
            figure(f, "speedup_by_means"), figure(f, "speedup"));
      },

@@ -44,16 +44,24 @@ void answer(const httplib::Request& request, httplib::Response& response) {
   response.set_content(std::to_string(reading_of(logger)), "text/plain");
 }
 
+// The library asks for a queue of five connections that wait to be taken. With more at once the kernel drops attempts,
+// which are made again after a whole second: no logger is that slow.
+class Service : public httplib::Server {
+ public:
+  void lengthen_queue() { ::listen(svr_sock_, 1024); }
+};
+
 [[noreturn]] void serve(const std::string& host, int told, pid_t parent) {
   ::prctl(PR_SET_PDEATHSIG, SIGKILL);
   if (::getppid() != parent) ::_exit(0);
-  httplib::Server server;
+  Service server;
   server.new_task_queue = [] { return new httplib::ThreadPool(most_at_once); };
   server.set_keep_alive_max_count(1'000'000'000);
   server.set_keep_alive_timeout(3600);
   server.set_tcp_nodelay(true);
   server.Get("/reading", answer);
   const int port = server.bind_to_any_port(host.c_str());
+  server.lengthen_queue();
   if (::write(told, &port, sizeof port) != sizeof port) ::_exit(1);
   ::close(told);
   server.listen_after_bind();

@@ -35,6 +35,8 @@ bool waits_mostly(const CellFigures& f) {
 
 void add_weak_baseline(const Analysed& study, const CellFigures& cell, std::vector<Finding>& findings) {
   constexpr double told = 1.05;
+  // One that has no other worker count is fast by something else than workers.
+  if (study.curves[cell.curve].size() < 2) return;
   const CellFigures* one = cell.cell->workers == 1 ? &cell : sibling(study, cell, 1);
   if (one == nullptr || one->verdict != Verdict::holds || !one->speedup || !one->speedup->claimed) return;
   if (one->speedup->low < told) return;
