@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "antcrew/log/coarse_sums.hpp"
+
 namespace antcrew::analysis_layer {
 
 const char* id_of(Cause cause) noexcept {
@@ -160,6 +162,8 @@ class Owning {
   }
 
   void imbalance() {
+    if (sums_.looks && part(LaneState::imbalance) > 0)
+      lose(Cause::uneven_pieces, part(LaneState::imbalance)).figures["coarse"] = 1;
     const double scale = part(LaneState::imbalance) > 0 ? left_imbalance_ / part(LaneState::imbalance) * scale_ : 0;
     for (const RegionFacts& region : sums_.by_place) {
       const auto& c = region.causes;
@@ -204,6 +208,14 @@ class Owning {
     Loss& loss = lose(Cause::lock_wait, seconds);
     if (worst == nullptr) return;
     loss.name = worst->name;
+    if (sums_.looks) {
+      loss.figures["waiters"] = sums_.looks->lock_waiters;
+      loss.figures["locks"] = sums_.looks->lock_kinds;
+      loss.figures["lanes"] = ledger_.lanes;
+      loss.figures["wait_s"] = worst->wait_s;
+      loss.figures["coarse"] = 1;
+      return;
+    }
     loss.figures["waits"] = worst->waits;
     loss.figures["wait_s"] = worst->wait_s;
     loss.figures["holds"] = worst->holds;
@@ -230,7 +242,11 @@ class Owning {
     const double more_blocked_s =
         std::min(blocked_s - base_blocked_s * basis_.work_ratio.value_or(1), std::max(0.0, left));
     if (more_blocked_s > 0) {
-      lose(Cause::blocked, more_blocked_s).figures = {{"blocked_s", blocked_s}, {"baseline_blocked_s", base_blocked_s}};
+      Loss& loss = lose(Cause::blocked, more_blocked_s);
+      loss.figures = {{"blocked_s", blocked_s}, {"baseline_blocked_s", base_blocked_s}};
+      if (sums_.looks) {
+        for (const auto& [what, seconds] : sums_.looks->blocked_s) loss.figures[what + "_s"] = seconds;
+      }
       left -= more_blocked_s;
     }
     double pieces = 0;
@@ -307,6 +323,10 @@ void find_floor(Ledger& ledger, const LaneSums& sums) {
 
 std::string reason_to_withhold(const LaneSums& sums, const LedgerBasis& basis) {
   if (!sums.withheld.empty()) return sums.withheld;
+  if (sums.looks) {
+    if (sums.looks->lanes >= internal::enough_looks / 3) return {};
+    return "it works without a crew, and its calls are too short or too few to be looked at often enough";
+  }
   if (basis.crew == "Workers" && sums.regions == 0 && sums.lanes > 1)
     return "it works without a crew, so its threads write down nothing";
   // Starting and ending threads and processes takes some, too: of waiting work that can be most of its CPU time.

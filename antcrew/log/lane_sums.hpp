@@ -110,6 +110,23 @@ struct StageFigures {
   friend bool operator==(const StageFigures&, const StageFigures&) = default;
 };
 
+// What the sums of a call without a crew rest on: looks at its threads from outside.
+struct LookFacts {
+  double moments = 0;       // at which it was looked
+  double lanes = 0;         // lanes that were seen, all moments together
+  double own_share = 0;     // what looking took of one processor while the calls ran
+  double threads = 0;       // alive at a moment, the mean; more than lanes are outside
+  double outside = 0;       // of those, busy and in no lane
+  double processors = 0;    // in use by lanes at a moment, the mean
+  bool refused = false;     // the kernel did not tell what sleeping threads waited for
+  double lock_waiters = 0;  // lanes that waited for the busiest lock while anybody did, the mean
+  double lock_kinds = 0;    // different locks that were waited for
+  // What blocked lanes waited for: "sleep", "input", "page", "not told"; lane-seconds of a call.
+  std::map<std::string, double> blocked_s;
+
+  friend bool operator==(const LookFacts&, const LookFacts&) = default;
+};
+
 struct LaneSums {
   double wall_s = 0;
   int lanes = 0;
@@ -140,6 +157,7 @@ struct LaneSums {
   std::vector<LockFacts> locks;
   std::vector<StageFigures> stages;
   std::map<std::string, LaneParts> phases;
+  std::optional<LookFacts> looks;  // of the coarse form
 
   double lane_seconds() const noexcept { return lanes * wall_s; }
   friend bool operator==(const LaneSums&, const LaneSums&) = default;

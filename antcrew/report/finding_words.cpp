@@ -36,6 +36,7 @@ std::string serial_claim(const Finding& f) {
 }
 
 std::string uneven_claim(const Finding& f) {
+  if (figure(f, "coarse") > 0) return "workers are done, or wait for the others, while some still work";
   return fmt::format("the pieces{} are uneven: the longest takes {} (at index {}, worker {}), the mean of {} is {}",
                      f.name.empty() ? "" : " at " + printable(f.name, 60), seconds(f, "longest_piece_s"),
                      count(f, "longest_piece_at"), count(f, "longest_piece_worker"), count(f, "pieces"),
@@ -43,6 +44,8 @@ std::string uneven_claim(const Finding& f) {
 }
 
 std::string uneven_advice(const Finding& f) {
+  if (figure(f, "coarse") > 0)
+    return "give all of them as much to do: smaller pieces, each taken by whoever is free (a crew tells which piece)";
   const double now = figure(f, "region_s");
   const double finer = figure(f, "finer_s");
   const double heaviest = figure(f, "heaviest_first_s");
@@ -87,6 +90,27 @@ std::string memory_claim(const Finding& f) {
       bytes_text(static_cast<std::uint64_t>(figure(f, "bytes_per_worker"))),
       bytes_text(static_cast<std::uint64_t>(figure(f, "bytes"))),
       bytes_text(static_cast<std::uint64_t>(figure(f, "baseline_bytes"))), count(f, "fits_workers"));
+}
+
+std::string seen_lock_claim(const Finding& f) {
+  std::string text = fmt::format("workers wait for one and the same lock, {:.1f} of {} of them while anybody does",
+                                 figure(f, "waiters"), count(f, "lanes"));
+  if (figure(f, "locks") > 1) text += fmt::format(" ({} locks are waited for, this one most)", count(f, "locks"));
+  return text;
+}
+
+// What blocked workers were seen in, the most first.
+std::string seen_waits(const Finding& f) {
+  const char* names[][2] = {{"sleep_s", "asleep until a time"},
+                            {"input_s", "waiting for a file, a pipe or a socket"},
+                            {"page_s", "waiting for a page of memory"},
+                            {"not told_s", "waiting for what the kernel does not tell"}};
+  std::string text;
+  for (const auto& [name, words] : names) {
+    if (figure(f, name) > 0.05 * figure(f, "blocked_s"))
+      text += fmt::format("{} {} {}", text.empty() ? ":" : ",", seconds(f, name), words);
+  }
+  return text;
 }
 
 const Words all_words[] = {
@@ -152,6 +176,7 @@ const Words all_words[] = {
      [](const Finding&) { return std::string("offer work in larger pieces, and earlier"); }},
     {"lock-wait",
      [](const Finding& f) {
+       if (figure(f, "coarse") > 0) return seen_lock_claim(f);
        std::string text = fmt::format("workers wait for each other at the lock '{}'", named(f, "of a Locked"));
        if (figure(f, "holds") > 0)
          text += fmt::format(": it is held {} times a call, {} in all", count(f, "holds"), seconds(f, "hold_s"));
@@ -230,8 +255,8 @@ const Words all_words[] = {
      [](const Finding&) { return std::string("let the baseline leave it out, too, before comparing"); }},
     {"blocked",
      [](const Finding& f) {
-       return fmt::format("bodies wait {} of a call for something outside the crew, {} in the baseline",
-                          seconds(f, "blocked_s"), seconds(f, "baseline_blocked_s"));
+       return fmt::format("bodies wait {} of a call for something outside the crew, {} in the baseline{}",
+                          seconds(f, "blocked_s"), seconds(f, "baseline_blocked_s"), seen_waits(f));
      },
      [](const Finding&) {
        return std::string("look for locks that are no Locked, input and output, and sleeps in the bodies");

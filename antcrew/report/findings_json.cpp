@@ -2,6 +2,7 @@
 
 #include <nlohmann/json.hpp>
 
+#include "antcrew/log/coarse_sums.hpp"
 #include "antcrew/report/findings.hpp"
 
 namespace antcrew::report_layer {
@@ -53,6 +54,13 @@ Json losses_json(const Ledger& ledger) {
   return losses;
 }
 
+// The coarse form: what it rests on, and by how much a share may be off.
+Json looks_json(const internal::LookFacts& looks) {
+  return {{"moments", looks.moments},     {"lanes", looks.lanes},        {"share_error", internal::share_error(looks)},
+          {"own_share", looks.own_share}, {"threads", looks.threads},    {"outside", looks.outside},
+          {"refused", looks.refused},     {"blocked_s", looks.blocked_s}};
+}
+
 Json ledger_json(const Analysed& study, const CellFigures& cell, const Ledger& ledger) {
   Json json = whose(study, &cell);
   json["lanes"] = ledger.lanes;
@@ -70,6 +78,7 @@ Json ledger_json(const Analysed& study, const CellFigures& cell, const Ledger& l
   Json phases = Json::object();
   for (const auto& [name, parts] : ledger.sums->phases) phases[name] = parts_json(parts);
   json["phases"] = std::move(phases);
+  json["looks"] = ledger.sums->looks ? looks_json(*ledger.sums->looks) : Json(nullptr);
   json["withheld"] = ledger.withheld.empty() ? Json(nullptr) : Json(ledger.withheld);
   return json;
 }

@@ -1,7 +1,9 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
 
+#include "antcrew/log/coarse_sums.hpp"
 #include "antcrew/report/findings.hpp"
 #include "antcrew/report/internal/ledger_words.hpp"
 
@@ -92,6 +94,28 @@ std::string phases_text(const Analysed& study, const CellFigures& cell, const La
   return text;
 }
 
+// How coarse it is.
+std::string looks_text(const LaneSums& sums, const std::vector<Ledger>& ledgers) {
+  double lanes = 0;
+  internal::LookFacts all = *sums.looks;
+  all.moments = 0;
+  for (const Ledger& ledger : ledgers) {
+    lanes += ledger.sums->looks->lanes;
+    all.moments += ledger.sums->looks->moments;
+  }
+  std::string text = fmt::format(
+      "    (coarse: {} looks from outside, at {} moments; a share may be off by {} points; looking took {} of a "
+      "processor",
+      count_text(static_cast<std::uint64_t>(lanes)), count_text(static_cast<std::uint64_t>(all.moments)),
+      std::lround(100 * internal::share_error(all)), percent_text(all.own_share, 1));
+  text += fmt::format("; CPU time by looks {}, by the kernel {}", duration_text(sums.cpu_frames_s),
+                      duration_text(sums.cpu_kernel_s));
+  if (all.outside > 0.05) text += fmt::format("; {:.1f} more threads were busy than workers asked for", all.outside);
+  if (all.refused)
+    text += "; the kernel did not tell what sleeping threads wait for: those are \"for something outside\"";
+  return text + ")\n";
+}
+
 }  // namespace
 
 std::string ledger_text(const Analysed& study, const CellFigures& cell, const Look&) {
@@ -110,6 +134,7 @@ std::string ledger_text(const Analysed& study, const CellFigures& cell, const Lo
                   duration_text(middle.necessary_s), less ? ", more than that" : " of it");
   text += parts_text(middle.parts_s, middle.lane_seconds());
   text += phases_text(study, cell, *middle.sums);
+  if (middle.sums->looks) return text + looks_text(*middle.sums, ledgers);
   text += fmt::format("    (the middle one of {} calls with a log", ledgers.size());
   if (middle.slowdown) text += fmt::format(", which slowed it by {}", percent_text(std::max(0.0, *middle.slowdown), 1));
   if (middle.lane_seconds() > 0)

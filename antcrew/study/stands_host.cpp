@@ -56,6 +56,13 @@ Visit read_visit(const std::string& message, int round) {
   }
 }
 
+// What writes down nothing is looked at from outside.
+bool works_without_a_crew(const CellSpec& cell) {
+  if (cell.variant == nullptr || cell.workers < 2) return false;
+  const std::string& crew = cell.variant->crew;
+  return crew != "ThreadCrew" && crew != "TaskCrew" && crew != "ProcessCrew" && crew != "StandingCrew";
+}
+
 Stage stage_of(const StandBoard& board) {
   return static_cast<Stage>(board.stage.load(std::memory_order_relaxed));
 }
@@ -108,7 +115,8 @@ double StandsHost::call_limit_s() const noexcept {
 
 // Limits count looks, not a clock that may jump while nobody looks.
 // One whose process has ended is not waited for, though a child of it may keep the channel open.
-StandsHost::Waited StandsHost::wait(internal::Channel& channel, StandBoard& board, double limit_s, pid_t process) {
+StandsHost::Waited StandsHost::wait(internal::Channel& channel, StandBoard& board, double limit_s, pid_t process,
+                                    internal::Sampler* sampler) {
   struct NoProgress {};
   struct Ended {};
   bool ended = false;
@@ -122,7 +130,7 @@ StandsHost::Waited StandsHost::wait(internal::Channel& channel, StandBoard& boar
     looked_ns = now;
   };
   try {
-    waited.message = channel.receive(look_every_s, [&] {
+    const auto idle = [&] {
       look();
       prints_.look();
       if (limits_.stop && limits_.stop()) throw Stopped{};
@@ -133,7 +141,15 @@ StandsHost::Waited StandsHost::wait(internal::Channel& channel, StandBoard& boar
       progress = now;
       const double allowed_s = in_user_code(stage_of(board)) ? limit_s : limit_s + off_clock_s;
       if (looks * look_every_s > allowed_s) throw NoProgress{};
-    });
+    };
+    if (sampler == nullptr) {
+      waited.message = channel.receive(look_every_s, idle);
+    } else {
+      waited.message = channel.receive_looking([&] {
+        if (static_cast<double>(now_ns() - looked_ns) * 1e-9 >= look_every_s) idle();
+        return sampler->look();
+      });
+    }
     look();
   } catch (const NoProgress&) {
     waited.timed_out = true;
@@ -345,8 +361,12 @@ Visit StandsHost::meter(std::size_t cell, int calls) {
   prints_.begin();
   VisitOrder order;
   order.metered = calls;
+  order.looked_at = works_without_a_crew(cells_[cell]);
+  boards_[cell].metered_call.store(0);
+  internal::Sampler sampler(stand.pid, boards_[cell].metered_call);
   ask_stand(stand, order);
-  const Waited waited = wait(stand.channel, boards_[cell], call_limit_s(), stand.pid);
+  const Waited waited =
+      wait(stand.channel, boards_[cell], call_limit_s(), stand.pid, order.looked_at ? &sampler : nullptr);
   if (!waited.message) {
     visit.seen.metered = {internal::not_metered(why_no_answer(cell, waited, 0))};
     return visit;
@@ -354,6 +374,7 @@ Visit StandsHost::meter(std::size_t cell, int calls) {
   end_stand(stand);
   Visit told = read_visit(*waited.message, 0);
   visit.seen.metered = std::move(told.seen.metered);
+  if (order.looked_at) sampler.fill(visit.seen.metered);
   if (!told.seen.faults.empty()) visit.seen.metered = {internal::not_metered(told.seen.faults.front())};
   boards_[cell].returned_children.store(0);
   return visit;

@@ -12,6 +12,7 @@
 #include "antcrew/study/host.hpp"
 #include "antcrew/study/internal/channel.hpp"
 #include "antcrew/study/internal/kept_output.hpp"
+#include "antcrew/study/internal/sampler.hpp"
 
 namespace antcrew::study_layer {
 
@@ -46,7 +47,8 @@ class StandsHost : public Host {
     bool timed_out = false;
     bool paused = false;  // a look came far too late: this process or the whole machine was stopped meanwhile
   };
-  Waited wait(internal::Channel& channel, StandBoard& board, double limit_s, pid_t process = 0);
+  Waited wait(internal::Channel& channel, StandBoard& board, double limit_s, pid_t process = 0,
+              internal::Sampler* sampler = nullptr);
   void ask_stand(Stand& stand, const VisitOrder& order);
   Fault why_no_answer(std::size_t cell, const Waited& waited, int round);
   void keep_prints(Visit& visit, bool fresh) const;

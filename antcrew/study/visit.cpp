@@ -360,6 +360,7 @@ Visit Visitor::visit(const VisitOrder& order) {
         if (order.metered > 0) internal::log_costs();
         if (order.metered > 0 && lanes_ == nullptr) lanes_ = internal::LaneBook::create(spec_.workers, most_lanes);
         if (!session_) start(visit);
+        if (order.metered > 0 && order.looked_at) return meter_for_looks(visit, order.metered);
         if (order.metered > 0) return meter(visit, order.metered);
         timed_trial(visit, order);
         if (order.memory) look_at_memory(visit);
@@ -370,6 +371,7 @@ Visit Visitor::visit(const VisitOrder& order) {
   internal::open_lanes.store(nullptr, std::memory_order_relaxed);
   internal::lane_here = nullptr;
   tell(board_, Stage::idle);
+  if (board_ != nullptr) board_->metered_call.store(0, std::memory_order_release);
   if (fault) {
     visit.seen.faults.push_back(*fault);
     visit.over = visit.replace = true;

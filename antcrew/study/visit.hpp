@@ -33,6 +33,7 @@ struct VisitOrder {
   bool check = false;          // instead of all that: try another input, and the own one again (CheckFacts)
   std::size_t other_size = 0;  // of that other input; 0 = there is none
   int metered = 0;             // instead of timing: so many calls with a log of what every worker does
+  bool looked_at = false;      // then: as many groups of calls, for somebody who looks at its threads from outside
 };
 
 // What one visit brought: a cell that holds just that (at most one trial), to be added to the record's.
@@ -57,13 +58,14 @@ struct Reference {
 
 // What a stand tells the outside while it works, in memory that both have mapped.
 struct StandBoard {
-  std::atomic<std::uint64_t> progress;  // goes up with every call that is begun or done
-  std::atomic<int> stage;               // a Stage
-  std::atomic<int> signal;              // of a crash, written by its handler; 0 = the handler did not run
-  std::atomic<std::uintptr_t> address;  // that the crash was about
-  std::atomic<int> terminated;          // std::terminate was called: `thrown` is written
-  std::atomic<int> returned_children;   // that the body forked and that came back from it
-  char thrown[256];                     // type and text of what nobody caught; empty = nothing had been thrown
+  std::atomic<std::uint64_t> progress;     // goes up with every call that is begun or done
+  std::atomic<int> stage;                  // a Stage
+  std::atomic<int> signal;                 // of a crash, written by its handler; 0 = the handler did not run
+  std::atomic<std::uintptr_t> address;     // that the crash was about
+  std::atomic<int> terminated;             // std::terminate was called: `thrown` is written
+  std::atomic<int> returned_children;      // that the body forked and that came back from it
+  std::atomic<std::int64_t> metered_call;  // its number while one is open that is to be looked at; 0 = none
+  char thrown[256];                        // type and text of what nobody caught; empty = nothing had been thrown
 };
 enum class Stage { starting, making_input, baseline, calling, comparing, idle };
 const char* name_of(Stage stage) noexcept;
@@ -101,7 +103,9 @@ class Visitor {
   bool first_call_counts(double call_s) const noexcept;
   void look_at_memory(Visit& visit);
   void meter(Visit& visit, int calls);
-  internal::LaneSums metered_call();
+  void meter_for_looks(Visit& visit, int groups);
+  internal::LaneSums metered_call(std::int64_t number = 0);
+  double plain_call();
   double call_s(std::size_t calls);
   double patience_s() const noexcept;
 

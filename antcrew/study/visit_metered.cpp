@@ -10,6 +10,7 @@
 #include "antcrew/machine/clock.hpp"
 #include "antcrew/machine/limits.hpp"
 #include "antcrew/machine/usage.hpp"
+#include "antcrew/study/internal/sampler.hpp"
 #include "antcrew/study/visit.hpp"
 
 namespace antcrew::study_layer {
@@ -79,15 +80,24 @@ CrewCosts costs_of(const std::string& crew, int workers) {
 
 }  // namespace
 
-internal::LaneSums Visitor::metered_call() {
+double Visitor::plain_call() {
+  session_->prepare(input_, 1);
+  const double took_s = call_s(1);
+  session_->drop_answers();
+  return took_s;
+}
+
+internal::LaneSums Visitor::metered_call(std::int64_t number) {
   journal_->clear();
   session_->prepare(input_, 1);
   internal::open_journal.store(journal_, std::memory_order_relaxed);
   const Usage before = usage_before();
   tell(board_, Stage::calling);
+  if (board_ != nullptr && number > 0) board_->metered_call.store(number, std::memory_order_release);
   lanes_->open();
   session_->call_ns(input_, 1);
   lanes_->close();
+  if (board_ != nullptr && number > 0) board_->metered_call.store(0, std::memory_order_release);
   tell(board_, Stage::idle);
   const Usage used = usage_after() - before;
   internal::open_journal.store(nullptr, std::memory_order_relaxed);
@@ -108,21 +118,12 @@ internal::LaneSums Visitor::metered_call() {
 
 // In pairs of a call with the log and one without, after one of each that pays for what happens once.
 void Visitor::meter(Visit& visit, int calls) {
-  if (first_s_ == 0) {
-    session_->prepare(input_, 1);
-    first_s_ = call_s(1);
-    session_->drop_answers();
-  }
+  if (first_s_ == 0) first_s_ = plain_call();
   double last_s = metered_call().wall_s;
   std::vector<internal::LaneSums> all;
   const int wanted = last_s < short_call_s ? calls * more_often : calls;
   for (int k = 0; k < wanted; ++k) {
-    double plain_s = 0;
-    if (last_s < long_call_s) {
-      session_->prepare(input_, 1);
-      plain_s = call_s(1);
-      session_->drop_answers();
-    }
+    const double plain_s = last_s < long_call_s ? plain_call() : 0;
     all.push_back(metered_call());
     all.back().plain_s = plain_s;
     last_s = all.back().wall_s;
@@ -142,6 +143,37 @@ void Visitor::meter(Visit& visit, int calls) {
     one.call_cost_s = costs.call_s;
     one.piece_cost_s = costs.piece_s;
     visit.seen.metered.push_back(std::move(one));
+  }
+}
+
+// Means of a group: a look falls into a long call more often than into a short one, and so do its seconds.
+void Visitor::meter_for_looks(Visit& visit, int groups) {
+  constexpr double wanted_s = 0.25;  // of metered calls, in each group
+  constexpr double longest_s = 1;    // with all that is around short ones
+  constexpr std::int64_t most_calls = internal::calls_of_a_group / 4;
+  if (first_s_ == 0) first_s_ = plain_call();
+  double last_s = metered_call().wall_s;
+  for (int group = 0; group < groups; ++group) {
+    internal::LaneSums sums;
+    double plain_s = 0;
+    std::int64_t calls = 0;
+    const std::int64_t began = now_ns();
+    while (calls == 0 || (sums.wall_s < wanted_s && calls < most_calls && seconds_since(began) < longest_s)) {
+      if (last_s < long_call_s) plain_s += plain_call();
+      const internal::LaneSums one = metered_call(group * internal::calls_of_a_group + ++calls);
+      last_s = one.wall_s;
+      sums.wall_s += one.wall_s;
+      sums.cpu_tree_s += one.cpu_tree_s;
+      sums.system_s += one.system_s;
+      sums.events += one.events;
+      if (calls == 1) sums.phases = one.phases;
+    }
+    const auto n = static_cast<double>(calls);
+    for (double* mean : {&sums.wall_s, &sums.cpu_tree_s, &sums.system_s, &sums.events}) *mean /= n;
+    sums.plain_s = plain_s / n;
+    if (plain_s > 0) sums.slowdown = sums.wall_s / sums.plain_s - 1;
+    sums.lanes = spec_.workers;
+    visit.seen.metered.push_back(std::move(sums));
   }
 }
 

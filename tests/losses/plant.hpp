@@ -52,6 +52,7 @@ std::vector<Plant> all_plants();
 std::vector<Plant> thread_plants();
 std::vector<Plant> task_plants();
 std::vector<Plant> process_plants();
+std::vector<Plant> hand_plants();
 std::vector<Plant> healthy_plants();
 std::vector<Plant> plants_of_two();
 

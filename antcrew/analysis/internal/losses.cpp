@@ -91,6 +91,14 @@ Finding finding_of(const CellFigures& cell, const std::vector<Ledger>& ledgers, 
   const bool is_first = !middle.losses.empty() && middle.losses.front().cause == loss.cause;
   finding.sure = told == all && (!is_first || first == all) ? Finding::Sure::measured : Finding::Sure::likely;
   doubt(finding, loss);
+  if (middle.sums->looks) {
+    finding.figures["looks"] = middle.sums->looks->lanes;
+    if (finding.sure == Finding::Sure::measured) finding.sure = Finding::Sure::likely;
+    if (loss.cause == Cause::no_ready_work) {
+      finding.sure = Finding::Sure::open;
+      finding.or_else = id_of(Cause::uneven_pieces);
+    }
+  }
   if (cell.speedup) {
     const double upper = cell.speedup->claimed ? cell.speedup->high : cell.speedup->median;
     finding.gain_speedup = upper * gain;

@@ -220,6 +220,21 @@ void fields(F&& f, R& s) {
 }
 
 template <class F, class R>
+requires std::is_same_v<std::remove_const_t<R>, LookFacts>
+void fields(F&& f, R& l) {
+  f("moments", l.moments);
+  f("lanes", l.lanes);
+  f.later("own_share", l.own_share);
+  f.later("threads", l.threads);
+  f.later("outside", l.outside);
+  f.later("processors", l.processors);
+  f.later("refused", l.refused);
+  f.later("lock_waiters", l.lock_waiters);
+  f.later("lock_kinds", l.lock_kinds);
+  f.later("blocked_s", l.blocked_s);
+}
+
+template <class F, class R>
 requires std::is_same_v<std::remove_const_t<R>, LaneSums>
 void fields(F&& f, R& s) {
   f("wall_s", s.wall_s);
@@ -251,6 +266,7 @@ void fields(F&& f, R& s) {
   f.later("locks", s.locks);
   f.later("stages", s.stages);
   f.later("phases", s.phases);
+  f.later("looks", s.looks);
 }
 
 template <class F, class R>

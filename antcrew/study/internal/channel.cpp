@@ -106,13 +106,25 @@ std::optional<std::string> Channel::receive() {
   return message;
 }
 
-std::optional<std::string> Channel::receive(double look_s, const std::function<void()>& idle) {
+std::optional<std::string> Channel::receive_looking(const std::function<double()>& look) {
+  double wait_s = 0;
   while (true) {
     pollfd watched{descriptor_, POLLIN, 0};
-    const int ready = ::poll(&watched, 1, static_cast<int>(look_s * 1000));
-    if (ready > 0) return receive();
-    idle();
+    timespec wait{};
+    wait.tv_sec = static_cast<time_t>(wait_s);
+    wait.tv_nsec = static_cast<long>((wait_s - static_cast<double>(wait.tv_sec)) * 1e9);
+    if (::ppoll(&watched, 1, &wait, nullptr) > 0) return receive();
+    wait_s = look();
   }
+}
+
+std::optional<std::string> Channel::receive(double look_s, const std::function<void()>& idle) {
+  bool first = true;
+  return receive_looking([&] {
+    if (!first) idle();
+    first = false;
+    return look_s;
+  });
 }
 
 Channel Channel::take_passed() {

@@ -34,6 +34,8 @@ class Channel {
   // None when the other end is gone. While nothing comes, `idle` is called every `look_s` seconds and may throw.
   std::optional<std::string> receive(double look_s, const std::function<void()>& idle);
   std::optional<std::string> receive();
+  // The same, calling `look` at once and then whenever as many seconds have passed as it said; it may throw.
+  std::optional<std::string> receive_looking(const std::function<double()>& look);
   // The descriptor that came beside the message just received.
   Channel take_passed();
 

@@ -17,8 +17,8 @@ std::string to_message(const MadeBlock& made, const BlockFacts& facts) {
 }
 
 std::string to_message(const VisitOrder& order) {
-  return fmt::format("{} {} {} {} {} {} {}", order.round, order.since_ns, order.keep ? 1 : 0, order.memory ? 1 : 0,
-                     order.check ? 1 : 0, order.other_size, order.metered);
+  return fmt::format("{} {} {} {} {} {} {} {}", order.round, order.since_ns, order.keep ? 1 : 0, order.memory ? 1 : 0,
+                     order.check ? 1 : 0, order.other_size, order.metered, order.looked_at ? 1 : 0);
 }
 
 VisitOrder order_from_message(const std::string& message) {
@@ -31,6 +31,7 @@ VisitOrder order_from_message(const std::string& message) {
   order.check = std::strtol(at, &at, 10) != 0;
   order.other_size = std::strtoull(at, &at, 10);
   order.metered = static_cast<int>(std::strtol(at, &at, 10));
+  order.looked_at = std::strtol(at, &at, 10) != 0;
   return order;
 }
 

@@ -1,0 +1,46 @@
+// Looks at the threads of a stand at random moments while it makes metered calls, from the coordinator.
+//
+//   Sampler sampler(stand, board.metered_call);
+//   channel.receive_looking([&] { return sampler.look(); });
+//   merge_looks(sampler, workers, sums);
+#pragma once
+
+#include <sys/types.h>
+
+#include <atomic>
+#include <cstdint>
+#include <random>
+#include <vector>
+
+#include "antcrew/base/layers.hpp"
+#include "antcrew/log/coarse_sums.hpp"
+#include "antcrew/machine/thread_looks.hpp"
+
+namespace antcrew::internal {
+
+// A metered call that is looked at has a number: that of its group times this, and its own from 1 on. 0 = none is open.
+inline constexpr std::int64_t calls_of_a_group = 1'000'000;
+
+class Sampler {
+ public:
+  Sampler(pid_t stand, const std::atomic<std::int64_t>& call) : threads_(stand), stand_(stand), call_(call) {}
+
+  // Looks, if a metered call is open. Returns how long to wait for the next, in seconds: random, so that no pattern of
+  // the calls can hide from it, and long enough that looking takes less than a fiftieth of a processor.
+  double look();
+
+  // Fills in, for each of these groups of calls, where their lanes were seen. Needs lanes and wall_s.
+  void fill(std::vector<LaneSums>& groups) const;
+
+ private:
+  ThreadLooks threads_;
+  pid_t stand_;
+  const std::atomic<std::int64_t>& call_;
+  std::vector<Look> looks_;
+  double look_s_ = 0;     // what one takes: a running mean
+  double looking_s_ = 0;  // all of them
+  double pauses_s_ = 0;
+  std::mt19937_64 random_{0x5eed};
+};
+
+}  // namespace antcrew::internal
