@@ -87,6 +87,7 @@ class Owning {
     if (!(part(LaneState::serial_wait) > 0)) return;
     Loss& loss = lose(Cause::sequential_stretch, part(LaneState::serial_wait));
     loss.figures["serial_s"] = part(LaneState::serial);
+    if (sums_.looks) loss.figures["standing"] = sums_.looks->standing;
     if (sums_.serials.empty()) return;
     const SerialFacts& largest = sums_.serials.front();
     loss.figures["stretch_s"] = largest.seconds;
@@ -309,6 +310,7 @@ void floor_by(Ledger& ledger, double seconds, const char* what) {
 
 void find_floor(Ledger& ledger, const LaneSums& sums) {
   floor_by(ledger, sums.parts_s[LaneState::serial], "serial");
+  floor_by(ledger, sums.critical_path_s, "critical path");
   for (const StageFigures& stage : sums.stages) {
     if (stage.alone) floor_by(ledger, stage.busy_s, "stage");
   }

@@ -4,6 +4,7 @@
 #include <unordered_map>
 
 #include "antcrew/base/error.hpp"
+#include "antcrew/crew/internal/tasks/strand.hpp"
 
 namespace antcrew {
 namespace internal {
@@ -28,7 +29,14 @@ void GraphRun::call(StepNode& node) noexcept {
   }
   try {
     if (stack_nearly_full()) refuse_depth("TaskCrew", "TaskGraph");
-    node.call();
+    if (lane_here != nullptr) [[unlikely]] {
+      const OtherStrand its(0);
+      node.call();
+      node.took_ns = strand_here.now();
+      metered.store(true, std::memory_order_relaxed);
+    } else {
+      node.call();
+    }
     node.ran_in = number;
   } catch (...) {
     if (!failed.exchange(true, std::memory_order_relaxed)) error = std::current_exception();
@@ -132,6 +140,7 @@ void TaskGraph::prepare() {
     }
   }
   if (ready.size() != nodes_.size()) refuse_cycle();
+  order_ = std::move(ready);
   prepared_ = true;
 }
 
@@ -180,6 +189,8 @@ void TaskGraph::claim(TaskCrew& crew, const std::stop_token& stop) {
     throw;
   }
   internal::GraphRun& run = *run_;
+  if (internal::lane_here != nullptr) [[unlikely]]
+    path_before_ns_ = pool_->here() == nullptr ? 0 : internal::strand_here.now();
   ++run.number;
   run.failed.store(false, std::memory_order_relaxed);
   run.left_out.store(false, std::memory_order_relaxed);
@@ -193,8 +204,22 @@ void TaskGraph::begin_roots(internal::TaskWorker& worker) {
   }
 }
 
+// The longest way through the graph, by what each step took in this run.
+std::int64_t TaskGraph::critical_path_ns() const {
+  std::int64_t longest = 0;
+  for (StepNode* node : order_) {
+    node->path_ns = 0;
+    for (const StepNode* needed : node->after) node->path_ns = std::max(node->path_ns, needed->path_ns);
+    if (node->has_run()) node->path_ns += node->took_ns;
+    longest = std::max(longest, node->path_ns);
+  }
+  return longest;
+}
+
 void TaskGraph::end_run() {
   internal::GraphRun& run = *run_;
+  if (run.metered.exchange(false, std::memory_order_relaxed)) [[unlikely]]
+    internal::strand_here.go_on(path_before_ns_ + critical_path_ns());
   pool_->close_scope(std::exchange(run.scope, nullptr));
   pool_ = nullptr;
   run.stopped = nullptr;

@@ -48,6 +48,8 @@ struct StepNode : Task {
   int needs = 0;             // steps it depends on
   std::atomic<int> open{0};  // of them, not yet ended in this run
   std::uint64_t ran_in = 0;  // the number of the last run that it ended in
+  std::int64_t took_ns = 0;  // in a metered run, and the longest way up to its end
+  std::int64_t path_ns = 0;
   std::vector<StepNode*> after;
   std::string name;
 };
@@ -59,6 +61,7 @@ class GraphRun {
   void run_from(StepNode* node, TaskWorker& worker) noexcept;
 
   std::atomic<std::size_t> open_ends{0};  // steps that nobody waits for: when all have ended, so have all steps
+  std::atomic<bool> metered{false};       // a step was called while a log was open
   std::atomic<bool> failed{false};
   std::atomic<bool> left_out{false};  // a step, for a stop request
   std::exception_ptr error;
@@ -160,14 +163,17 @@ class TaskGraph {
   void begin_roots(internal::TaskWorker& worker);
   bool over() const noexcept { return run_->open_ends.load(std::memory_order_seq_cst) == 0; }
   void end_run();
+  std::int64_t critical_path_ns() const;
 
   std::unique_ptr<internal::GraphRun> run_;
   std::vector<std::unique_ptr<internal::StepNode>> nodes_;
   std::unordered_set<std::string> names_;
   std::vector<internal::StepNode*> next_;  // the lists of all nodes, one after the other
   std::vector<internal::StepNode*> roots_;
+  std::vector<internal::StepNode*> order_;  // each after all that it depends on
   std::size_t ends_ = 0;
   bool prepared_ = false;
+  std::int64_t path_before_ns_ = 0;  // on the critical path of the call that this run is a part of
   std::atomic<bool> running_{false};
   internal::TaskPool* pool_ = nullptr;  // of the run under way
   std::optional<internal::StopFlag> stop_;

@@ -1,5 +1,10 @@
 #include "antcrew/crew/task_group.hpp"
 
+#include <algorithm>
+#include <optional>
+
+#include "antcrew/crew/internal/tasks/strand.hpp"
+
 namespace antcrew {
 
 TaskGroup::TaskGroup(TaskCrew& crew, std::stop_token stop) : pool_(crew.pool()), stop_(std::move(stop)) {
@@ -14,14 +19,19 @@ TaskGroup::~TaskGroup() {
 }
 
 // Counted before the child can end. Relaxed: whoever hands the child on orders it.
-void TaskGroup::hand_over(internal::Task* child) noexcept {
+void TaskGroup::hand_over(AnyChild* child) noexcept {
+  if (internal::lane_here != nullptr) [[unlikely]]
+    child->path_ns = pool_.here() == nullptr ? 0 : internal::strand_here.now();
   open_.fetch_add(one_open + one_unbegun, std::memory_order_relaxed);
   pool_.submit(child, scope_);
 }
 
-void TaskGroup::run_child(void (*call)(void*), void* child) noexcept {
+void TaskGroup::run_child(void (*call)(void*), void* child, std::int64_t path_ns) noexcept {
   open_.fetch_sub(one_unbegun, std::memory_order_relaxed);
   if (stop_.stop_requested()) return;
+  std::optional<internal::OtherStrand> its;
+  if (path_ns >= 0) [[unlikely]]
+    its.emplace(path_ns);
   try {
     if (internal::stack_nearly_full()) internal::refuse_depth("TaskCrew", "TaskGroup");
     call(child);
@@ -29,6 +39,7 @@ void TaskGroup::run_child(void (*call)(void*), void* child) noexcept {
     const std::lock_guard<std::mutex> lock(mutex_);
     thrown_.push_back(std::current_exception());
   }
+  if (its) internal::keep_longest(path_ns_, internal::strand_here.now());
 }
 
 // The group may be gone once the last child has been counted; its name is only compared.
@@ -39,7 +50,17 @@ void TaskGroup::end_child() noexcept {
 }
 
 void TaskGroup::wait_for_all() {
+  const bool metered = internal::lane_here != nullptr;
+  const bool inside = metered && pool_.here() != nullptr;
+  const std::int64_t before_ns = inside ? internal::strand_here.now() : 0;
   pool_.wait_for({nullptr, scope_->name(), false, &open_}, [this] { return all_ended(); });
+  if (!metered) return;
+  const std::int64_t path_ns = path_ns_.exchange(0, std::memory_order_relaxed);
+  if (inside) {
+    internal::strand_here.go_on(std::max(before_ns, path_ns));
+  } else if (internal::LaneBook* book = internal::open_lanes.load(std::memory_order_relaxed)) {
+    book->add_path(path_ns);
+  }
 }
 
 void TaskGroup::wait(CallPlace at) {

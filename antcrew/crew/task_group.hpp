@@ -47,13 +47,17 @@ class TaskGroup {
   const std::vector<std::exception_ptr>& errors() const noexcept { return errors_; }
 
  private:
+  struct AnyChild : internal::Task {
+    using Task::Task;
+    std::int64_t path_ns = -1;  // where it was begun on the critical path of a metered call; below 0 = nobody asks
+  };
   template <class Fn>
-  struct Child final : internal::Task {
-    Child(TaskGroup& its_group, Fn its_fn) : Task(&run_it), group(its_group), fn(std::move(its_fn)) {}
+  struct Child final : AnyChild {
+    Child(TaskGroup& its_group, Fn its_fn) : AnyChild(&run_it), group(its_group), fn(std::move(its_fn)) {}
     static void run_it(Task* task, internal::TaskWorker&) noexcept {
       auto* self = static_cast<Child*>(task);
       TaskGroup& group = self->group;
-      group.run_child([](void* child) { static_cast<Child*>(child)->fn(); }, self);
+      group.run_child([](void* child) { static_cast<Child*>(child)->fn(); }, self, self->path_ns);
       delete self;  // before the group hears of the end: it may be gone then
       group.end_child();
     }
@@ -61,8 +65,8 @@ class TaskGroup {
     Fn fn;
   };
 
-  void hand_over(internal::Task* child) noexcept;
-  void run_child(void (*call)(void*), void* child) noexcept;
+  void hand_over(AnyChild* child) noexcept;
+  void run_child(void (*call)(void*), void* child, std::int64_t path_ns) noexcept;
   void end_child() noexcept;
   bool all_ended() const noexcept { return open_.load(std::memory_order_seq_cst) == 0; }
   static constexpr std::uint64_t one_open = 1;
@@ -72,8 +76,9 @@ class TaskGroup {
   internal::TaskPool& pool_;
   internal::Scope* scope_;
   std::stop_token stop_;
-  std::atomic<std::uint64_t> open_{0};  // children that have not ended; in the upper half, those that have not begun
-  std::mutex mutex_;                    // what children throw while the group is waited for
+  std::atomic<std::uint64_t> open_{0};    // children that have not ended; in the upper half, those that have not begun
+  std::atomic<std::int64_t> path_ns_{0};  // the longest of its children's, while a log is open
+  std::mutex mutex_;                      // what children throw while the group is waited for
   std::vector<std::exception_ptr> thrown_;
   std::vector<std::exception_ptr> errors_;
 };

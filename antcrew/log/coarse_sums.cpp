@@ -82,6 +82,7 @@ class Adding {
     facts.processors /= moments;
     facts.threads /= moments;
     facts.outside /= moments;
+    if (parts_[LaneState::serial_wait] > 0) facts.standing = standing_ / parts_[LaneState::serial_wait];
     sums.cpu_frames_s = sums.parts_s[LaneState::running] + serial_cpu_ * each_s;
     sums.serial_cpu_s = serial_cpu_ * each_s;
     int number = 0;
@@ -146,6 +147,7 @@ class Adding {
     for (const SeenThread* thread : waiting) {
       if (taken == lanes) break;
       ++taken;
+      if (alone) standing_ += 1;
       parts_[alone                      ? LaneState::serial_wait
              : thread->in == In::signal ? LaneState::no_work
                                         : LaneState::imbalance] += 1;
@@ -191,6 +193,7 @@ class Adding {
   const CoarseCalls& calls_;
   LaneParts parts_;  // in looks at a lane
   double serial_cpu_ = 0;
+  double standing_ = 0;
   LookFacts facts_;
   std::map<std::uint64_t, Waiters> locks_;
 };

@@ -88,6 +88,7 @@ void LaneBook::open() noexcept {
   calls_outside_.store(0, std::memory_order_relaxed);
   stages_used_.store(0, std::memory_order_relaxed);
   parent_cpu_ns_ = 0;
+  path_ns_.store(0, std::memory_order_relaxed);
   for (LockEntry& lock : locks_) {
     lock.address.store(nullptr, std::memory_order_relaxed);
     lock.holds = lock.timed_holds = 0;
@@ -220,6 +221,7 @@ LaneLog LaneBook::log() {
   log.cpu_at_begin_ns = cpu_at_begin_ns_;
   log.delay_at_begin_ns = delay_at_begin_ns_;
   log.parent_cpu_ns = parent_cpu_ns_;
+  log.path_ns = path_ns_.load(std::memory_order_relaxed);
   log.calls_outside = calls_outside_.load(std::memory_order_relaxed);
   if (unused_ || !left_by_all()) {
     log.unfinished = true;

@@ -90,6 +90,7 @@ struct LaneLog {
   std::vector<std::int64_t> delay_before_ns;  // likewise
   std::vector<std::int64_t> kernel_cpu_ns;    // of each lane's threads during the call, by the kernel; -1 = not known
   std::int64_t parent_cpu_ns = 0;             // of the parent of worker processes, during regions
+  std::int64_t path_ns = 0;                   // the critical path of tasks and graphs; 0 = there were none
   std::int64_t touched_again_ns = 0;          // page faults of the parent on memory that a fork made shared
   std::uint64_t events = 0;
   std::uint64_t cpu_readings = 0;

@@ -131,6 +131,7 @@ class Adding {
     for (std::size_t lane = 0; lane < lanes_.size(); ++lane) add_lane(lane);
     for (FlatRegion& region : regions_) add_region(region);
     sums_.parts_s[LaneState::moving_data] += take_touching_again();
+    if (log_.path_ns > 0) sums_.critical_path_s = s_of(log_.path_ns) + sums_.parts_s[LaneState::serial];
     add_locks();
     add_stages();
     finish();

@@ -15,6 +15,7 @@
 #include <vector>
 
 #include "antcrew/log/lane_log.hpp"
+#include "antcrew/log/timeline.hpp"
 
 namespace antcrew::internal {
 
@@ -121,6 +122,7 @@ struct LookFacts {
   bool refused = false;     // the kernel did not tell what sleeping threads waited for
   double lock_waiters = 0;  // lanes that waited for the busiest lock while anybody did, the mean
   double lock_kinds = 0;    // different locks that were waited for
+  double standing = 0;      // of the lanes idle beside a lone caller: threads that stood by, as a share
   // What blocked lanes waited for: "sleep", "input", "page", "not told"; lane-seconds of a call.
   std::map<std::string, double> blocked_s;
 
@@ -157,7 +159,9 @@ struct LaneSums {
   std::vector<LockFacts> locks;
   std::vector<StageFigures> stages;
   std::map<std::string, LaneParts> phases;
-  std::optional<LookFacts> looks;  // of the coarse form
+  std::optional<LookFacts> looks;    // of the coarse form
+  std::optional<Timeline> timeline;  // of one of a cell's calls
+  double critical_path_s = 0;        // of tasks and graphs: no number of workers makes the call shorter; 0 = not known
 
   double lane_seconds() const noexcept { return lanes * wall_s; }
   friend bool operator==(const LaneSums&, const LaneSums&) = default;

@@ -142,6 +142,8 @@ class LaneBook {
   // who works for it may write to its entry.
   std::uint32_t region_now() const noexcept { return region_now_.load(std::memory_order_acquire); }
   void add_parent_cpu(std::int64_t ns) noexcept { parent_cpu_ns_ += ns; }
+  // The critical path of one of the calls in it, by the thread that made it.
+  void add_path(std::int64_t ns) noexcept { path_ns_.fetch_add(ns, std::memory_order_relaxed); }
   void call_outside() noexcept { calls_outside_.fetch_add(1, std::memory_order_relaxed); }
 
   // A lock's entry; null when there are too many.
@@ -188,6 +190,7 @@ class LaneBook {
   std::int64_t cpu_at_begin_ns_;
   std::int64_t delay_at_begin_ns_;
   std::int64_t parent_cpu_ns_;
+  std::atomic<std::int64_t> path_ns_;
   std::atomic<std::uint32_t> region_now_;
   std::atomic<std::uint32_t> regions_used_;
   std::atomic<std::uint64_t> calls_outside_;

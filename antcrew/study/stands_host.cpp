@@ -363,7 +363,7 @@ Visit StandsHost::meter(std::size_t cell, int calls) {
   order.metered = calls;
   order.looked_at = works_without_a_crew(cells_[cell]);
   boards_[cell].metered_call.store(0);
-  internal::Sampler sampler(stand.pid, boards_[cell].metered_call);
+  internal::Sampler sampler(stand.pid, boards_[cell].metered_call, boards_[cell].looks);
   ask_stand(stand, order);
   const Waited waited =
       wait(stand.channel, boards_[cell], call_limit_s(), stand.pid, order.looked_at ? &sampler : nullptr);

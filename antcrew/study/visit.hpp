@@ -65,6 +65,7 @@ struct StandBoard {
   std::atomic<int> terminated;             // std::terminate was called: `thrown` is written
   std::atomic<int> returned_children;      // that the body forked and that came back from it
   std::atomic<std::int64_t> metered_call;  // its number while one is open that is to be looked at; 0 = none
+  std::atomic<std::int64_t> looks;         // at moments of metered calls so far, written by who looks
   char thrown[256];                        // type and text of what nobody caught; empty = nothing had been thrown
 };
 enum class Stage { starting, making_input, baseline, calling, comparing, idle };

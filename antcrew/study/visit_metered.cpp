@@ -107,6 +107,7 @@ internal::LaneSums Visitor::metered_call(std::int64_t number) {
   if (const auto again = phases.find(internal::touching_again); again != phases.end())
     log.touched_again_ns = static_cast<std::int64_t>(again->second.seconds * 1e9);
   internal::LaneSums sums = internal::sums_of(log);
+  sums.timeline = internal::timeline_of(log);
   const auto counters = journal_->counters();
   if (const auto bytes = counters.find(internal::bytes_moved); bytes != counters.end())
     sums.moved_bytes = bytes->second;
@@ -138,6 +139,10 @@ void Visitor::meter(Visit& visit, int calls) {
   const std::size_t spare = all.size() - static_cast<std::size_t>(calls);
   all.erase(all.begin(), all.begin() + static_cast<std::ptrdiff_t>(spare / 2));
   all.resize(static_cast<std::size_t>(calls));
+  // One timeline is enough: of the call in the middle.
+  for (std::size_t k = 0; k < all.size(); ++k) {
+    if (k != all.size() / 2) all[k].timeline.reset();
+  }
   for (internal::LaneSums& one : all) {
     if (!slowdowns.empty()) one.slowdown = median(slowdowns);
     one.call_cost_s = costs.call_s;
@@ -146,10 +151,12 @@ void Visitor::meter(Visit& visit, int calls) {
   }
 }
 
-// Means of a group: a look falls into a long call more often than into a short one, and so do its seconds.
+// Means of a group: a look falls into a long call more often than into a short one, and so do its seconds. Calls are
+// repeated until a group has been looked at often enough, within bounds.
 void Visitor::meter_for_looks(Visit& visit, int groups) {
-  constexpr double wanted_s = 0.25;  // of metered calls, in each group
-  constexpr double longest_s = 1;    // with all that is around short ones
+  constexpr double least_s = 0.1;  // of metered calls, in each group
+  constexpr double longest_s = 2;  // with all that is around them
+  const double enough = internal::enough_looks / spec_.workers;
   constexpr std::int64_t most_calls = internal::calls_of_a_group / 4;
   if (first_s_ == 0) first_s_ = plain_call();
   double last_s = metered_call().wall_s;
@@ -158,7 +165,12 @@ void Visitor::meter_for_looks(Visit& visit, int groups) {
     double plain_s = 0;
     std::int64_t calls = 0;
     const std::int64_t began = now_ns();
-    while (calls == 0 || (sums.wall_s < wanted_s && calls < most_calls && seconds_since(began) < longest_s)) {
+    const std::int64_t looks_before = board_ == nullptr ? 0 : board_->looks.load();
+    const auto wanted = [&] {
+      const auto looks = static_cast<double>(board_ == nullptr ? 0 : board_->looks.load() - looks_before);
+      return (looks < enough || sums.wall_s < least_s) && calls < most_calls && seconds_since(began) < longest_s;
+    };
+    while (calls == 0 || wanted()) {
       if (last_s < long_call_s) plain_s += plain_call();
       const internal::LaneSums one = metered_call(group * internal::calls_of_a_group + ++calls);
       last_s = one.wall_s;

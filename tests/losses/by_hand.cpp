@@ -97,7 +97,7 @@ std::vector<Plant> hand_plants() {
           nap(30);
         }
       }));
-  all.push_back(plant<Workers>("by hand: a lock around everything", {"lock-wait"}, 0.74, 4, naps(80),
+  all.push_back(plant<Workers>("by hand: a lock around everything", {"lock-wait"}, 0.64, 4, naps(80),
                                [](Workers& workers) { one_lock(workers); }));
   all.push_back(plant<Workers>("by hand: one does more", {"uneven-pieces"}, 0.5625, 4, naps(70),
                                [](Workers& workers) { on_threads(workers, [](int w) { nap(w == 0 ? 40 : 10); }); }));
@@ -175,14 +175,14 @@ std::vector<Plant> hand_plants() {
   all.push_back(
       plant<Workers>("pragmas: one row takes longer", {"uneven-pieces"}, 0.5625, 4, naps(70), [](Workers& workers) {
 #pragma omp parallel for schedule(static) num_threads(static_cast <int>(workers))
-        for (int row = 0; row < 4; ++row) nap(row == 0 ? 40 : 10);
+        for (int row = 0; row < 4; ++row) nap(row == 1 ? 40 : 10);
       }));
   all.push_back(plant<Workers>("pragmas: in turn afterwards", {serial}, 0.5, 4, naps(80 + 40), [](Workers& workers) {
 #pragma omp parallel for schedule(static) num_threads(static_cast <int>(workers))
     for (int row = 0; row < 4; ++row) nap(20);
     nap(40);
   }));
-  all.push_back(plant<Workers>("pragmas: a critical section", {"lock-wait"}, 0.74, 4, naps(80), [](Workers& workers) {
+  all.push_back(plant<Workers>("pragmas: a critical section", {"lock-wait"}, 0.64, 4, naps(80), [](Workers& workers) {
 #pragma omp parallel for schedule(dynamic, 1) num_threads(static_cast <int>(workers))
     for (int row = 0; row < 16; ++row) {
 #pragma omp critical

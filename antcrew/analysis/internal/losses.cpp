@@ -94,7 +94,10 @@ Finding finding_of(const CellFigures& cell, const std::vector<Ledger>& ledgers, 
   if (middle.sums->looks) {
     finding.figures["looks"] = middle.sums->looks->lanes;
     if (finding.sure == Finding::Sure::measured) finding.sure = Finding::Sure::likely;
-    if (loss.cause == Cause::no_ready_work) {
+    // Threads that stand by may wait for the caller to begin, or for it to end its part.
+    const auto standing = loss.figures.find("standing");
+    const bool by = standing != loss.figures.end() && standing->second > 0.5;
+    if (loss.cause == Cause::no_ready_work || (loss.cause == Cause::sequential_stretch && by)) {
       finding.sure = Finding::Sure::open;
       finding.or_else = id_of(Cause::uneven_pieces);
     }

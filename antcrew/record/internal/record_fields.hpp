@@ -220,6 +220,17 @@ void fields(F&& f, R& s) {
 }
 
 template <class F, class R>
+requires std::is_same_v<std::remove_const_t<R>, Timeline>
+void fields(F&& f, R& t) {
+  f("wall_s", t.wall_s);
+  f("all_lanes", t.all_lanes);
+  f("resolution_s", t.resolution_s);
+  f("merged", t.merged);
+  f.later("names", t.names);
+  f("lanes", t.lanes);
+}
+
+template <class F, class R>
 requires std::is_same_v<std::remove_const_t<R>, LookFacts>
 void fields(F&& f, R& l) {
   f("moments", l.moments);
@@ -231,6 +242,7 @@ void fields(F&& f, R& l) {
   f.later("refused", l.refused);
   f.later("lock_waiters", l.lock_waiters);
   f.later("lock_kinds", l.lock_kinds);
+  f.later("standing", l.standing);
   f.later("blocked_s", l.blocked_s);
 }
 
@@ -267,6 +279,8 @@ void fields(F&& f, R& s) {
   f.later("stages", s.stages);
   f.later("phases", s.phases);
   f.later("looks", s.looks);
+  f.later("timeline", s.timeline);
+  f.later("critical_path_s", s.critical_path_s);
 }
 
 template <class F, class R>

@@ -15,7 +15,10 @@ double Sampler::look() {
     const std::int64_t began = thread_cpu_ns();
     const std::vector<SeenThread>& seen = threads_.now();
     // A call that ended meanwhile was not seen at one moment.
-    if (call_.load(std::memory_order_acquire) == before) looks_.push_back({before, seen});
+    if (call_.load(std::memory_order_acquire) == before) {
+      looks_.push_back({before, seen});
+      count_.fetch_add(1);
+    }
     const double took_s = static_cast<double>(thread_cpu_ns() - began) * 1e-9;
     look_s_ = look_s_ > 0 ? 0.9 * look_s_ + 0.1 * took_s : took_s;
     looking_s_ += took_s;

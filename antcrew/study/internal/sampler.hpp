@@ -23,7 +23,9 @@ inline constexpr std::int64_t calls_of_a_group = 1'000'000;
 
 class Sampler {
  public:
-  Sampler(pid_t stand, const std::atomic<std::int64_t>& call) : threads_(stand), stand_(stand), call_(call) {}
+  // looks: counts those that count, for the stand to see.
+  Sampler(pid_t stand, const std::atomic<std::int64_t>& call, std::atomic<std::int64_t>& looks)
+      : threads_(stand), stand_(stand), call_(call), count_(looks) {}
 
   // Looks, if a metered call is open. Returns how long to wait for the next, in seconds: random, so that no pattern of
   // the calls can hide from it, and long enough that looking takes less than a fiftieth of a processor.
@@ -36,6 +38,7 @@ class Sampler {
   ThreadLooks threads_;
   pid_t stand_;
   const std::atomic<std::int64_t>& call_;
+  std::atomic<std::int64_t>& count_;
   std::vector<Look> looks_;
   double look_s_ = 0;     // what one takes: a running mean
   double looking_s_ = 0;  // all of them

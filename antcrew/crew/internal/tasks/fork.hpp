@@ -8,6 +8,7 @@
 #include <utility>
 
 #include "antcrew/crew/internal/something.hpp"
+#include "antcrew/crew/internal/tasks/strand.hpp"
 #include "antcrew/crew/internal/tasks/task_worker.hpp"
 
 namespace antcrew::internal {
@@ -52,12 +53,26 @@ class Fork final : public JoinTask {
  public:
   using Answer = std::decay_t<std::invoke_result_t<G&>>;
 
-  Fork(G& g, TaskWorker& worker) : JoinTask(&run_it, worker), g_(g) { worker.push_fork(this); }
+  // path_ns: where the fork is on the critical path of a metered call; below 0 = nobody asks.
+  Fork(G& g, TaskWorker& worker, std::int64_t path_ns = -1) : JoinTask(&run_it, worker), g_(g), path_ns_(path_ns) {
+    worker.push_fork(this);
+  }
   Fork(const Fork&) = delete;
   Fork& operator=(const Fork&) = delete;
   ~Fork() {}  // the outcome is destroyed by whoever reads it
 
   Answer join() { return owner->take_back(this) ? g_() : taken(); }
+
+  // The same, and goes on with the longer path: the first half's, or this one's.
+  Answer join(std::int64_t begun_ns, std::int64_t first_ns) {
+    if (owner->take_back(this)) {
+      const LongerStrand longer(first_ns, nullptr);
+      strand_here.go_on(begun_ns);
+      return g_();
+    }
+    const LongerStrand longer(first_ns, &path_ns_);
+    return taken();
+  }
 
   // Leaves no task behind when the first half threw; its exception goes before this half's.
   [[gnu::noinline, gnu::cold]] void abandon() noexcept {
@@ -76,14 +91,24 @@ class Fork final : public JoinTask {
     auto& self = *static_cast<Fork*>(task);
     StolenRun run(self, worker);
     const TaskWorker::In in(worker, run.scope());
-    try {
-      ::new (static_cast<void*>(&self.answer_)) Something<Answer>(result_of(self.g_));
-      self.threw_ = false;
-    } catch (...) {
-      ::new (static_cast<void*>(&self.error_)) std::exception_ptr(std::current_exception());
-      self.threw_ = true;
+    if (self.path_ns_ >= 0) [[unlikely]] {
+      const OtherStrand its(self.path_ns_);
+      self.answer();
+      self.path_ns_ = strand_here.now();
+    } else {
+      self.answer();
     }
     run.end(self);
+  }
+
+  void answer() noexcept {
+    try {
+      ::new (static_cast<void*>(&answer_)) Something<Answer>(result_of(g_));
+      threw_ = false;
+    } catch (...) {
+      ::new (static_cast<void*>(&error_)) std::exception_ptr(std::current_exception());
+      threw_ = true;
+    }
   }
 
   [[gnu::noinline]] Answer taken() {
@@ -98,6 +123,7 @@ class Fork final : public JoinTask {
   }
 
   G& g_;
+  std::int64_t path_ns_;  // once it was taken and has ended: up to its end
   bool threw_;
   union {
     Something<Answer> answer_;
@@ -132,10 +158,26 @@ auto one_after_the_other(F& f, G& g) {
 }
 
 template <class F, class G>
+[[gnu::noinline]] auto metered_fork(TaskWorker& worker, F& f, G& g) {
+  const std::int64_t begun_ns = strand_here.now();
+  Fork<G> second(g, worker, begun_ns);
+  if constexpr (both_answer<F, G>) {
+    auto a = first_half(f, second);
+    const std::int64_t first_ns = strand_here.now();
+    return std::pair<decltype(a), typename Fork<G>::Answer>{std::move(a), second.join(begun_ns, first_ns)};
+  } else {
+    first_half(f, second);
+    second.join(begun_ns, strand_here.now());
+  }
+}
+
+template <class F, class G>
 auto fork(TaskWorker& worker, F& f, G& g) {
   if (stack_nearly_full()) [[unlikely]]
     refuse_depth("TaskCrew", "both");
   if (worker.alone) return one_after_the_other(f, g);
+  if (lane_here != nullptr) [[unlikely]]
+    return metered_fork(worker, f, g);
   Fork<G> second(g, worker);
   if constexpr (both_answer<F, G>) {
     auto a = first_half(f, second);

@@ -1,4 +1,5 @@
 #include "antcrew/crew/internal/tasks/task_pool.hpp"
+#include "antcrew/crew/internal/tasks/strand.hpp"
 
 #include <mutex>
 #include <utility>
@@ -115,7 +116,10 @@ TaskPool::Call::Call(TaskPool& pool, Sharing sharing, std::size_t n)
       frame_(worker_),
       as_(0, worker_),
       pin_(place_ == 0 ? pool.threads_.pin_of_caller() : -1),
-      meter_(place_ == 0 ? pool.meter_.now() : nullptr) {
+      meter_(place_ == 0 ? pool.meter_.now() : nullptr),
+      path_told_(region_.book() != nullptr && pool.workers() > 1 &&
+                 (sharing == Sharing::forks || sharing == Sharing::graph)) {
+  if (path_told_) strand_here.go_on(0);
   if (meter_ == nullptr) return;
   start_ns_ = now_ns();
   cpu_ns_ = thread_cpu_ns();
@@ -137,6 +141,8 @@ TaskPool::Call::~Call() {
 
 void TaskPool::Call::finish() {
   pool_.finish_call(*worker_);
+  if (path_told_) [[unlikely]]
+    region_.book()->add_path(strand_here.now());
   finished_ = true;
   if (const std::exception_ptr error = pool_.unwaited_->take_error()) std::rethrow_exception(error);
 }

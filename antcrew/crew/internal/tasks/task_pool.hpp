@@ -59,6 +59,7 @@ class TaskPool {
     Meter* meter_ = nullptr;
     std::int64_t start_ns_ = 0;
     std::int64_t cpu_ns_ = 0;
+    bool path_told_ = false;  // to the log: the call's critical path
   };
 
   // Puts a task where any worker finds it: from a worker onto its deque, from outside into the queue.
