@@ -45,6 +45,7 @@ int run_command(int argc, char** argv) {
   CLI::App* explain = app.add_subcommand("explain", "where the time went, and what to change next");
   explain->add_option("RECORD", explain_options.record, "file of the record")->required();
   explain->add_option("--as", explain_options.form, "form: text, json")->type_name("FORM")->capture_default_str();
+  explain->add_flag("--timeline", explain_options.timeline, "what each worker did when, too");
   explain->add_option("--to", explain_options.to, "write to this file instead of standard output")->type_name("FILE");
 
   try {

@@ -262,7 +262,10 @@ void price_parts(Analysed& study) {
     for (const CellFigures& whole : study.cells) {
       const bool its = whole.cell->key() == probe.cell->probe_of && whole.newest &&
                        whole.cell->point == probe.cell->point && whole.cell->workers == probe.cell->workers;
-      if (its && whole.time_s) probe.part_s = whole.time_s->median - probe.time_s->median;
+      if (!its) continue;
+      probe.part_s = estimate_of(pairs_of(*whole.cell, *probe.cell, exploring,
+                                          [](const Trial& a, const Trial& b) { return a.wall_s - b.wall_s; }),
+                                 level_of(*study.record));
     }
   }
 }

@@ -5,6 +5,7 @@
 #include <iterator>
 
 #include "antcrew/analysis/internal/finding_families.hpp"
+#include "antcrew/analysis/sizes.hpp"
 
 namespace antcrew::analysis_layer {
 
@@ -104,6 +105,19 @@ std::vector<Finding> findings_of_study(const Analysed& study) {
   const bool few = std::any_of(study.cells.begin(), study.cells.end(),
                                [](const CellFigures& f) { return f.verdict == Verdict::too_few_rounds; });
   if (open && few) findings.emplace_back().id = "too-few-rounds";
+  for (const CacheStep& step : cache_steps_of(study)) {
+    Finding& finding = findings.emplace_back();
+    finding.id = "cache-step";
+    finding.of = step.of;
+    finding.sure = Finding::Sure::likely;
+    finding.figures = {{"level", step.level},
+                       {"cache_bytes", step.cache_bytes},
+                       {"from_bytes", step.from_bytes},
+                       {"to_bytes", step.to_bytes},
+                       {"from_size", static_cast<double>(step.from_size)},
+                       {"to_size", static_cast<double>(step.to_size)},
+                       {"ratio", step.ratio}};
+  }
   // What was said of a cell need not be said again of some cells.
   for (const CellFigures* cell : explained_cells(study)) {
     for (const Finding& told : findings_of(study, *cell)) {

@@ -49,7 +49,9 @@ int explain_record(const ExplainOptions& options) {
   const Record record = load_record(options.record);
   const Analysed study = analyse(record);
   const Look look = options.to.empty() ? output_look() : Look();
-  put_out(options.form == "json" ? explanation_json(study) : wrapped(explanation(study, look), look.width), options.to);
+  put_out(options.form == "json" ? explanation_json(study, options.timeline)
+                                 : wrapped(explanation(study, look, options.timeline), look.width),
+          options.to);
   return cannot_explain(study) ? exit_cannot_tell : exit_done;
 }
 

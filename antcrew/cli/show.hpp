@@ -18,6 +18,7 @@ struct ShowOptions {
 struct ExplainOptions {
   std::string record;
   std::string form = "text";  // or "json"
+  bool timeline = false;      // what each worker did when, too
   std::string to;
 };
 

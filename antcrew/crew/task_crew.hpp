@@ -122,9 +122,9 @@ class TaskCrew : public internal::Loops<TaskCrew, Grain> {
   void halve(std::size_t n, Grain grain, std::atomic<bool>& failed, const Enough& enough, OnPiece& on_piece) {
     internal::Halving loop(grain.of(n, workers()), failed, enough, on_piece);
     const auto run = [&](internal::TaskWorker& worker) {
-      std::optional<internal::OtherStrand> left_out;
+      std::optional<internal::NoStrand> left_out;
       if (internal::lane_here != nullptr) [[unlikely]]
-        left_out.emplace(0);
+        left_out.emplace();
       if (internal::stack_nearly_full()) internal::refuse_depth("TaskCrew", "a loop");
       workers() == 1 ? loop.run_alone_kept({0, n}) : loop.run(worker, {0, n});
     };

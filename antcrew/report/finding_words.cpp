@@ -319,7 +319,8 @@ const Words all_words[] = {
      [](const Finding&) { return std::string("call the crew's loops with more than one piece"); }},
     {"no-more-gain",
      [](const Finding& f) {
-       return fmt::format("{} workers bring nothing over {}", count(f, "workers"), count(f, "enough"));
+       return fmt::format("{} workers bring nothing over {}, within 5 % of the fastest count", count(f, "workers"),
+                          count(f, "enough"));
      },
      [](const Finding& f) {
        return fmt::format("use {} worker{}", count(f, "enough"), figure(f, "enough") == 1 ? "" : "s");
@@ -335,10 +336,13 @@ const Words all_words[] = {
      [](const Finding& f) {
        const double part = figure(f, "part_s");
        if (f.sure == Finding::Sure::open)
-         return fmt::format("without the part that '{}' leaves out it takes as long, as far as can be told",
-                            printable(f.name, 60));
-       return fmt::format("the part that '{}' leaves out takes {}, {} of a call", printable(f.name, 60),
-                          duration_text(part), percent_text(figure(f, "part_share")));
+         return fmt::format(
+             "without the part that '{}' leaves out it takes as long, as far as can be told: the part "
+             "takes {} at most",
+             printable(f.name, 60), duration_text(std::max(0.0, figure(f, "part_high_s"))));
+       return fmt::format("the part that '{}' leaves out takes {} ({} to {}), {} of a call", printable(f.name, 60),
+                          duration_text(part), seconds(f, "part_low_s"), seconds(f, "part_high_s"),
+                          percent_text(figure(f, "part_share")));
      },
      [](const Finding&) { return std::string(); }},
     {"too-few-rounds", [](const Finding&) { return std::string("there were too few rounds for an interval"); },

@@ -7,6 +7,7 @@
 
 #include "antcrew/report/headline.hpp"
 #include "antcrew/report/internal/ledger_words.hpp"
+#include "antcrew/report/scaling.hpp"
 
 namespace antcrew::report_layer {
 namespace {
@@ -85,13 +86,17 @@ std::string claim_with_cell(const Analysed& study, const Finding& finding) {
                      point_in_words(study.record->points[finding.of->cell->point]), claim_of(finding));
 }
 
-std::string explanation(const Analysed& study, const Look& look) {
+std::string explanation(const Analysed& study, const Look& look, bool timelines) {
   std::string text = styled(printable(study.record->title, 200), Style::heading, look) + "\n" + headline(study) + "\n";
   const std::vector<Finding> of_study = findings_of_study(study);
   for (const Finding& f : of_study) {
     if (f.kind == Finding::Kind::meaning) text += "\n" + finding_text(f, "", claim_with_cell(study, f));
   }
-  for (const CellFigures* cell : explained_cells(study)) text += cell_text(study, *cell, look);
+  for (const CellFigures* cell : explained_cells(study)) {
+    text += cell_text(study, *cell, look);
+    if (timelines) text += timeline_text(*cell, look.width > 90 ? 80 : look.width > 30 ? look.width - 12 : 60);
+  }
+  text += scaling_text(study);
   std::string whole;
   for (const Finding& f : of_study) {
     if (f.kind != Finding::Kind::meaning) whole += finding_text(f, "- ", claim_with_cell(study, f));

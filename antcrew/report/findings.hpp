@@ -27,7 +27,7 @@ std::string ledger_text(const LaneSums& sums);
 std::string claim_with_cell(const Analysed& study, const Finding& finding);
 
 // All of `antcrew explain`.
-std::string explanation(const Analysed& study, const Look& look);
+std::string explanation(const Analysed& study, const Look& look, bool timelines = false);
 // The first few findings, to stand under a table.
 std::string first_findings(const Analysed& study, std::size_t most);
 

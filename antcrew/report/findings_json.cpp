@@ -4,6 +4,7 @@
 
 #include "antcrew/log/coarse_sums.hpp"
 #include "antcrew/report/findings.hpp"
+#include "antcrew/report/scaling_json.hpp"
 
 namespace antcrew::report_layer {
 namespace {
@@ -14,20 +15,9 @@ Json optional_number(const std::optional<double>& value) {
   return value ? Json(*value) : Json(nullptr);
 }
 
-Json whose(const Analysed& study, const CellFigures* cell) {
-  if (cell == nullptr)
-    return {{"variant", nullptr}, {"crew", nullptr}, {"workers", nullptr}, {"size", nullptr}, {"dimensions", nullptr}};
-  const Point& point = study.record->points[cell->cell->point];
-  return {{"variant", cell->cell->variant},
-          {"crew", cell->cell->crew},
-          {"workers", cell->cell->workers},
-          {"size", point.size},
-          {"dimensions", point.dimensions}};
-}
-
 Json finding_json(const Analysed& study, const Finding& f) {
   Json json = {{"id", f.id}, {"class", name_of(f.kind)}};
-  json.update(whose(study, f.of));
+  json.update(whose_json(study, f.of));
   const bool loss = f.kind == Finding::Kind::loss;
   json["loss_s"] = loss ? Json(f.loss_s) : Json(nullptr);
   json["share"] = loss ? Json(f.share) : Json(nullptr);
@@ -62,7 +52,7 @@ Json looks_json(const internal::LookFacts& looks) {
 }
 
 Json ledger_json(const Analysed& study, const CellFigures& cell, const Ledger& ledger) {
-  Json json = whose(study, &cell);
+  Json json = whose_json(study, &cell);
   json["lanes"] = ledger.lanes;
   json["wall_s"] = ledger.wall_s;
   json["parts_s"] = parts_json(ledger.parts_s);
@@ -85,7 +75,7 @@ Json ledger_json(const Analysed& study, const CellFigures& cell, const Ledger& l
 
 }  // namespace
 
-std::string explanation_json(const Analysed& study) {
+std::string explanation_json(const Analysed& study, bool timelines) {
   Json findings = Json::array();
   for (const Finding& f : findings_of(study)) findings.push_back(finding_json(study, f));
   Json ledgers = Json::array();
@@ -96,8 +86,9 @@ std::string explanation_json(const Analysed& study) {
       ledgers.push_back(ledger_json(study, cell, ledger));
     }
   }
-  const Json json = {
-      {"title", study.record->title}, {"findings", std::move(findings)}, {"ledgers", std::move(ledgers)}};
+  Json json = {{"title", study.record->title}, {"findings", std::move(findings)}, {"ledgers", std::move(ledgers)}};
+  add_scaling(study, json);
+  if (timelines) add_timelines(study, json);
   return json.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
 }
 

@@ -9,6 +9,6 @@
 namespace antcrew::report_layer {
 
 // {"findings": […], "ledgers": […]}: docs/explain.md lists the fields.
-std::string explanation_json(const Analysed& study);
+std::string explanation_json(const Analysed& study, bool timelines = false);
 
 }  // namespace antcrew::report_layer

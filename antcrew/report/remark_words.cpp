@@ -173,6 +173,17 @@ const Words machine_words[] = {
            figure(f, "speedup_by_means"), figure(f, "speedup"));
      },
      none},
+    {"cache-step",
+     [](const Finding& f) {
+       return fmt::format(
+           "an item takes {:.2f} times as long as at size {}: the input, {} there and {} here, no longer fits the {} "
+           "of "
+           "a level {} cache",
+           figure(f, "ratio"), count(f, "from_size"), bytes_text(static_cast<std::uint64_t>(figure(f, "from_bytes"))),
+           bytes_text(static_cast<std::uint64_t>(figure(f, "to_bytes"))),
+           bytes_text(static_cast<std::uint64_t>(figure(f, "cache_bytes"))), count(f, "level"));
+     },
+     [](const Finding&) { return std::string("work in tiles that fit, or use smaller types"); }},
     {"ended-early",
      [](const Finding&) { return std::string("the run was ended early: this is what was measured until then"); },
      [](const Finding&) { return std::string("go on with --resume"); }},

@@ -72,7 +72,11 @@ std::string verdict_cell(const CellFigures& f, bool best) {
   if (best) return "holds, best";
   if (f.cell->kind == Cell::Kind::baseline) return {};
   if (f.cell->kind != Cell::Kind::probe) return name_of(f.verdict);
-  return f.part_s ? "probe: part takes " + duration_text(*f.part_s) : "probe";
+  if (!f.part_s) return "probe";
+  if (f.part_s->claimed && !f.part_s->leaves_out(0))
+    return "probe: part takes " + duration_text(std::max(0.0, f.part_s->high)) + " at most";
+  return fmt::format("probe: part takes {} ({} to {})", duration_text(f.part_s->median), duration_text(f.part_s->low),
+                     duration_text(f.part_s->high));
 }
 
 constexpr const char* confirmed_mark = " *";

@@ -94,7 +94,7 @@ TEST_CASE("a probe is priced, never compared and never ranked") {
   CHECK(probe.cell->kind == Cell::Kind::probe);
   CHECK(probe.verdict >= Verdict::too_few_rounds);
   CHECK_FALSE(probe.speedup.has_value());
-  CHECK(*probe.part_s == doctest::Approx(0.008).epsilon(0.2));
+  CHECK(probe.part_s->median == doctest::Approx(0.008).epsilon(0.2));
   CHECK(study.best[0].cell->cell->variant == "whole");
   CHECK(test::contains(table_text(study, 0), "probe: part takes "));
 }

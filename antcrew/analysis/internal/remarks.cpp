@@ -3,7 +3,7 @@
 #include <cmath>
 
 #include "antcrew/analysis/internal/finding_families.hpp"
-#include "antcrew/analysis/pairing.hpp"
+#include "antcrew/analysis/sizes.hpp"
 
 namespace antcrew::internal {
 namespace {
@@ -71,17 +71,13 @@ void add_cpu_as_wall(const Analysed& study, const CellFigures& cell, std::vector
 
 void add_no_more_gain(const Analysed& study, const CellFigures& cell, std::vector<Finding>& findings) {
   if (cell.cell->workers < 2 || cell.verdict != Verdict::holds || !cell.speedup) return;
-  const CellFigures* fewest = nullptr;
-  for (const std::size_t k : study.curves[cell.curve]) {
-    const CellFigures& f = study.cells[k];
-    if (f.cell->workers >= cell.cell->workers || f.verdict != Verdict::holds) continue;
-    const auto ratio = ratio_of_times(*f.cell, *cell.cell);  // > 1: more workers are faster
-    if (!ratio || !ratio->claimed || ratio->high > 1.05) continue;
-    if (fewest == nullptr || f.cell->workers < fewest->cell->workers) fewest = &f;
-  }
-  if (fewest == nullptr) return;
+  const auto enough = worth_it(study, cell.curve);
+  if (!enough || enough->of->cell->workers >= cell.cell->workers) return;
   add(findings, "no-more-gain", Finding::Kind::remark, &cell,
-      {{"workers", cell.cell->workers}, {"enough", fewest->cell->workers}});
+      {{"workers", cell.cell->workers},
+       {"enough", enough->of->cell->workers},
+       {"fastest", enough->best->cell->workers},
+       {"slower_at_most", enough->slower_at_most}});
 }
 
 void add_memory(const Analysed& study, const CellFigures& cell, std::vector<Finding>& findings) {
@@ -114,10 +110,12 @@ void add_probes(const Analysed& study, const CellFigures& cell, std::vector<Find
     const bool its = f.cell->kind == Cell::Kind::probe && f.cell->point == cell.cell->point &&
                      f.cell->workers == cell.cell->workers && f.cell->probe_of == cell.cell->key();
     if (!its || !f.part_s || !cell.time_s) continue;
-    const auto ratio = ratio_of_times(*cell.cell, *f.cell);
-    const bool clear = ratio && ratio->claimed && (ratio->low > 1 || ratio->high < 1);
+    const bool clear = f.part_s->claimed && f.part_s->leaves_out(0);
     Finding& finding = add(findings, "probe", Finding::Kind::remark, &cell,
-                           {{"part_s", *f.part_s}, {"part_share", *f.part_s / cell.time_s->median}});
+                           {{"part_s", f.part_s->median},
+                            {"part_low_s", f.part_s->low},
+                            {"part_high_s", f.part_s->high},
+                            {"part_share", f.part_s->median / cell.time_s->median}});
     finding.name = f.cell->variant;
     finding.sure = clear ? Finding::Sure::measured : Finding::Sure::open;
   }

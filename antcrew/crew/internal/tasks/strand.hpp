@@ -66,6 +66,18 @@ class OtherStrand {
   Strand before_;
 };
 
+// What is done meanwhile counts for nothing.
+class NoStrand {
+ public:
+  NoStrand() noexcept : path_ns_(strand_here.now()) {}
+  ~NoStrand() { strand_here.go_on(path_ns_); }
+  NoStrand(const NoStrand&) = delete;
+  NoStrand& operator=(const NoStrand&) = delete;
+
+ private:
+  std::int64_t path_ns_;
+};
+
 inline void keep_longest(std::atomic<std::int64_t>& longest, std::int64_t path_ns) noexcept {
   std::int64_t known = longest.load(std::memory_order_relaxed);
   while (known < path_ns && !longest.compare_exchange_weak(known, path_ns, std::memory_order_relaxed)) {

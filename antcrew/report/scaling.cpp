@@ -1,0 +1,231 @@
+#include "antcrew/report/scaling.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <set>
+
+#include "antcrew/analysis/findings.hpp"
+#include "antcrew/analysis/models.hpp"
+#include "antcrew/analysis/sizes.hpp"
+#include "antcrew/base/units.hpp"
+#include "antcrew/report/headline.hpp"
+
+namespace antcrew::report_layer {
+namespace {
+
+std::string range_text(const Bounds& b) {
+  return fmt::format("{:.3g} ({:.3g} to {:.3g})", b.value, b.low, b.high);
+}
+
+std::string size_text(double size) {
+  return count_text(static_cast<std::uint64_t>(std::llround(std::max(0.0, size))));
+}
+
+std::string parameters_text(const ScalingFit& fit) {
+  constexpr const char* names[][2] = {{"serial_fraction", "serial fraction"},
+                                      {"contention", "contention"},
+                                      {"coherency", "coherency"},
+                                      {"scale", "scale"}};
+  std::string text;
+  for (const auto& [id, words] : names) {
+    if (const auto found = fit.parameters.find(id); found != fit.parameters.end())
+      text += fmt::format("{}{} {}", text.empty() ? "" : ", ", words, range_text(found->second));
+  }
+  return text;
+}
+
+std::string fit_text(const ScalingFit& fit) {
+  std::string text = parameters_text(fit);
+  if (fit.limit_speedup)
+    text += fmt::format("; then no number of workers passes speedup {}", range_text(*fit.limit_speedup));
+  if (fit.peak_workers) text += fmt::format("; then it is fastest with {} workers", range_text(*fit.peak_workers));
+  return text;
+}
+
+std::string formulas(const Analysed& study) {
+  std::string text;
+  std::set<std::string> refused;
+  for (const CurveModels& curve : models_of(study)) {
+    if (curve.scaling.fits.empty()) {
+      refused.insert(curve.scaling.refused);
+      continue;
+    }
+    const ScalingFit& best = curve.scaling.fits.front();
+    text += fmt::format("  \"{}\" ({}), from {} worker counts: {}\n", printable(curve.of->cell->variant, 40),
+                        curve.of->cell->crew, curve.scaling.workers.size(), fit_text(best));
+    for (std::size_t k = 1; k < curve.scaling.fits.size(); ++k) {
+      const ScalingFit& other = curve.scaling.fits[k];
+      constexpr double told_apart = 2;
+      if (other.criterion - best.criterion < told_apart)
+        text += fmt::format("     or as well, told apart only by more worker counts: {}\n", fit_text(other));
+    }
+  }
+  for (const std::string& reason : refused) {
+    if (!reason.empty()) text += fmt::format("  No formula{}: {}.\n", text.empty() ? "" : " for the others", reason);
+  }
+  return text;
+}
+
+std::string ceilings(const Analysed& study) {
+  std::string text;
+  for (const CellFigures* cell : explained_cells(study)) {
+    for (const PhaseCeiling& c : phase_ceilings_of(study, *cell)) {
+      text +=
+          fmt::format("  {}: phase '{}' is {} of the time and does not scale: no worker count passes speedup {:.3g}\n",
+                      cell_in_words(*cell->cell), printable(c.phase, 40), percent_text(c.share), c.limit_speedup);
+    }
+    const auto path = critical_path_of(*cell);
+    if (!path || !cell->speedup || cell->baseline < 0) continue;
+    const double limit = study.cells[static_cast<std::size_t>(cell->baseline)].time_s->median / *path;
+    if (limit < 10 * cell->cell->workers)
+      text += fmt::format("  {}: its critical path is {}, so no machine and no number of workers pass speedup {:.3g}\n",
+                          cell_in_words(*cell->cell), duration_text(*path), limit);
+  }
+  return text;
+}
+
+std::string worth(const Analysed& study) {
+  std::string text;
+  for (const CellFigures* cell : explained_cells(study)) {
+    const auto enough = worth_it(study, cell->curve);
+    if (!enough || study.curves[cell->curve].size() < 2 || cell->cell->workers <= enough->of->cell->workers) continue;
+    text += fmt::format("  \"{}\" ({}): {} worker{}, not slower than {} by more than 5 %\n",
+                        printable(cell->cell->variant, 40), cell->cell->crew, enough->of->cell->workers,
+                        enough->of->cell->workers == 1 ? "" : "s", enough->best->cell->workers);
+  }
+  return text;
+}
+
+std::string crossover_text(const Crossover& c) {
+  std::string text;
+  switch (c.kind) {
+    case Crossover::Kind::everywhere:
+      text = fmt::format("faster at every size tried, {} and up", size_text(static_cast<double>(c.sizes.front())));
+      break;
+    case Crossover::Kind::nowhere:
+      text = fmt::format("not faster at any size tried, up to {}", size_text(static_cast<double>(c.sizes.back())));
+      break;
+    case Crossover::Kind::between:
+      text = fmt::format(
+          "faster from size {} on ({} to {})", size_text(c.size.value),
+          c.size.low <= 0 ? "below " + size_text(static_cast<double>(c.sizes.front())) : size_text(c.size.low),
+          size_text(c.size.high));
+      break;
+    case Crossover::Kind::open:
+      text = "cannot be told";
+      if (c.size.low > 0 && std::isfinite(c.size.low)) text += ", not below " + size_text(c.size.low);
+      break;
+  }
+  if (c.sure_from > 0 && c.kind != Crossover::Kind::everywhere)
+    text += fmt::format("; seen from {} on", size_text(static_cast<double>(c.sure_from)));
+  if (c.size_to_add > 0)
+    text += fmt::format("; size {} would tell more", size_text(static_cast<double>(c.size_to_add)));
+  return text;
+}
+
+std::string crossovers(const Analysed& study) {
+  std::string text;
+  for (const Crossover& c : crossovers_of(study)) {
+    // Of each variant with its most workers; the rest is in the data.
+    if (&study.cells[study.curves[c.of->curve].back()] != c.of) continue;
+    text += fmt::format("  {}: {}\n", cell_in_words(*c.of->cell), crossover_text(c));
+  }
+  return text;
+}
+
+std::string lines(const Analysed& study) {
+  std::string text;
+  for (const SizeLine& line : size_lines_of(study)) {
+    if (&study.cells[study.curves[line.of->curve].back()] != line.of) continue;
+    text += fmt::format("  {}: {} a call ({} to {}) and {} an item", cell_in_words(*line.of->cell),
+                        duration_text(line.fixed_s.value), duration_text(line.fixed_s.low),
+                        duration_text(line.fixed_s.high), duration_text(line.per_item_s.value));
+    if (line.break_even_size)
+      text += fmt::format("; paid back from size {} on ({} to {})", size_text(line.break_even_size->value),
+                          size_text(line.break_even_size->low), size_text(line.break_even_size->high));
+    if (line.break_even_calls)
+      text += fmt::format("; starting its crew, after {:.2g} call{} of the largest size", *line.break_even_calls,
+                          *line.break_even_calls == 1 ? "" : "s");
+    text += "\n";
+  }
+  return text;
+}
+
+std::string weak(const Analysed& study) {
+  std::string text;
+  for (const WeakScaling& w : weak_scaling_of(study)) {
+    text +=
+        fmt::format("  {}: efficiency {} ({} to {})\n", cell_in_words(*w.of->cell), percent_text(w.efficiency.median),
+                    percent_text(w.efficiency.low), percent_text(w.efficiency.high));
+  }
+  return text;
+}
+
+std::string under(const char* heading, const std::string& text) {
+  return text.empty() ? text : fmt::format("\n{}:\n{}", heading, text);
+}
+
+char sign_of(internal::TimelineKind what) {
+  constexpr char signs[] = {'#', '%', '.', ' ', 'L', 's', 'm', '=', '+'};
+  return signs[static_cast<std::size_t>(what)];
+}
+
+// What a worker did for most of each column's time.
+std::string band(const internal::TimelineLane& lane, double wall_s, std::size_t columns) {
+  std::string band;
+  for (std::size_t c = 0; c < columns; ++c) {
+    const double from = wall_s * static_cast<double>(c) / static_cast<double>(columns);
+    const double to = wall_s * static_cast<double>(c + 1) / static_cast<double>(columns);
+    std::array<double, 9> seconds{};
+    for (const internal::TimelineStretch& s : lane.stretches)
+      seconds[static_cast<std::size_t>(s.what)] += std::max(0.0, std::min(to, s.to_s) - std::max(from, s.from_s));
+    const auto most = std::max_element(seconds.begin(), seconds.end()) - seconds.begin();
+    band += sign_of(static_cast<internal::TimelineKind>(most));
+  }
+  return band;
+}
+
+}  // namespace
+
+std::string scaling_text(const Analysed& study) {
+  return under("How it goes on with more workers", formulas(study) + ceilings(study)) +
+         under("Workers worth having", worth(study)) + under("From which size on", crossovers(study)) +
+         under("A fixed cost and a cost an item", lines(study)) +
+         under("As much more work as workers, against one worker with one part", weak(study));
+}
+
+std::string timeline_text(const CellFigures& cell, std::size_t columns) {
+  for (const LaneSums& sums : cell.cell->metered) {
+    if (!sums.timeline) continue;
+    const internal::Timeline& line = *sums.timeline;
+    std::string text = fmt::format("  What each worker did in one call of {}", duration_text(line.wall_s));
+    if (line.all_lanes > static_cast<int>(line.lanes.size()))
+      text += fmt::format(": the slowest, two typical ones and the fastest of {}", line.all_lanes);
+    text += "\n";
+    std::set<char> used;
+    for (const internal::TimelineLane& lane : line.lanes) {
+      const std::string its = band(lane, line.wall_s, columns);
+      used.insert(its.begin(), its.end());
+      text += fmt::format("  {:>4} |{}|\n", lane.worker, its);
+    }
+    constexpr const char* words[] = {"a piece",     "a piece of another's", "waiting", "not in a call",     "at a lock",
+                                     "for a stage", "moving data",          "in turn", "starting or ending"};
+    std::string legend;
+    for (std::size_t k = 0; k < 9; ++k) {
+      const char sign = sign_of(static_cast<internal::TimelineKind>(k));
+      if (sign != ' ' && used.count(sign) > 0)
+        legend += fmt::format("{}{} {}", legend.empty() ? "" : ", ", sign, words[k]);
+    }
+    text += fmt::format("       {}\n", legend);
+    if (line.merged > 0)
+      text += fmt::format("       {} stretches shorter than {} are in those before them\n",
+                          count_text(static_cast<std::uint64_t>(line.merged)), duration_text(line.resolution_s));
+    return text;
+  }
+  return {};
+}
+
+}  // namespace antcrew::report_layer

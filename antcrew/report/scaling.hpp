@@ -1,0 +1,18 @@
+// What was not measured, from what was: formulas over workers, sizes from which on it pays, timelines.
+#pragma once
+
+#include <string>
+
+#include "antcrew/analysis/analysed.hpp"
+#include "antcrew/base/layers.hpp"
+#include "antcrew/report/text.hpp"
+
+namespace antcrew::report_layer {
+
+// "How it goes on with more workers", "From which size on", and what else sizes tell; empty when there is nothing.
+std::string scaling_text(const Analysed& study);
+
+// A band for each worker of a cell's kept timeline, of so many columns; empty when none was kept.
+std::string timeline_text(const CellFigures& cell, std::size_t columns);
+
+}  // namespace antcrew::report_layer

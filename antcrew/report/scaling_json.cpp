@@ -1,0 +1,194 @@
+#include "antcrew/report/scaling_json.hpp"
+
+#include <cmath>
+#include <nlohmann/json.hpp>
+
+#include "antcrew/analysis/findings.hpp"
+#include "antcrew/analysis/models.hpp"
+#include "antcrew/analysis/sizes.hpp"
+
+namespace antcrew::report_layer {
+namespace {
+
+using Json = nlohmann::ordered_json;
+
+// What has no end is null.
+Json finite(double value) {
+  return std::isfinite(value) ? Json(value) : Json(nullptr);
+}
+Json bounds(const Bounds& b) {
+  return {{"value", finite(b.value)}, {"low", finite(b.low)}, {"high", finite(b.high)}};
+}
+Json bounds(const std::optional<Bounds>& b) {
+  return b ? bounds(*b) : Json(nullptr);
+}
+const char* kind_name(Crossover::Kind kind) {
+  constexpr const char* names[] = {"everywhere", "nowhere", "between", "open"};
+  return names[static_cast<std::size_t>(kind)];
+}
+
+Json fit_json(const ScalingFit& fit) {
+  Json json = {{"model", name_of(fit.model)}};
+  Json parameters = Json::object();
+  for (const auto& [name, value] : fit.parameters) parameters[name] = bounds(value);
+  json["parameters"] = std::move(parameters);
+  json["criterion"] = fit.criterion;
+  json["misfit"] = fit.misfit;
+  json["limit_speedup"] = bounds(fit.limit_speedup);
+  json["peak_workers"] = bounds(fit.peak_workers);
+  Json speedup = Json::array();
+  for (const auto& [workers, value] : fit.speedup) {
+    Json at = bounds(value);
+    at["workers"] = workers;
+    speedup.push_back(std::move(at));
+  }
+  json["speedup"] = std::move(speedup);
+  return json;
+}
+
+Json models_json(const Analysed& study) {
+  Json models = Json::array();
+  for (const CurveModels& curve : models_of(study)) {
+    Json json = whose_json(study, curve.of);
+    json["measured_workers"] = curve.scaling.workers;
+    json["refused"] = curve.scaling.refused.empty() ? Json(nullptr) : Json(curve.scaling.refused);
+    Json fits = Json::array();
+    for (const ScalingFit& fit : curve.scaling.fits) fits.push_back(fit_json(fit));
+    json["fits"] = std::move(fits);
+    models.push_back(std::move(json));
+  }
+  return models;
+}
+
+Json crossovers_json(const Analysed& study) {
+  Json all = Json::array();
+  for (const Crossover& c : crossovers_of(study)) {
+    Json json = whose_json(study, c.of);
+    json.erase("size");
+    json["kind"] = kind_name(c.kind);
+    json["size"] = bounds(c.size);
+    json["sure_from"] = c.sure_from > 0 ? Json(c.sure_from) : Json(nullptr);
+    json["size_to_add"] = c.size_to_add > 0 ? Json(c.size_to_add) : Json(nullptr);
+    json["sizes"] = c.sizes;
+    all.push_back(std::move(json));
+  }
+  return all;
+}
+
+Json lines_json(const Analysed& study) {
+  Json all = Json::array();
+  for (const SizeLine& line : size_lines_of(study)) {
+    Json json = whose_json(study, line.of);
+    json["fixed_s"] = bounds(line.fixed_s);
+    json["per_item_s"] = bounds(line.per_item_s);
+    json["break_even_size"] = bounds(line.break_even_size);
+    json["break_even_calls"] = line.break_even_calls ? Json(*line.break_even_calls) : Json(nullptr);
+    all.push_back(std::move(json));
+  }
+  return all;
+}
+
+Json worth_json(const Analysed& study) {
+  Json all = Json::array();
+  for (std::size_t k = 0; k < study.curves.size(); ++k) {
+    const CellFigures& last = study.cells[study.curves[k].back()];
+    const auto enough = worth_it(study, k);
+    if (!enough || last.cell->kind != Cell::Kind::variant || study.curves[k].size() < 2) continue;
+    Json json = whose_json(study, enough->of);
+    json["fastest_workers"] = enough->best->cell->workers;
+    json["slower_at_most"] = enough->slower_at_most;
+    all.push_back(std::move(json));
+  }
+  return all;
+}
+
+Json weak_json(const Analysed& study) {
+  Json all = Json::array();
+  for (const WeakScaling& w : weak_scaling_of(study)) {
+    Json json = whose_json(study, w.of);
+    json["efficiency"] = {{"value", w.efficiency.median}, {"low", w.efficiency.low}, {"high", w.efficiency.high}};
+    json["claimed"] = w.efficiency.claimed;
+    all.push_back(std::move(json));
+  }
+  return all;
+}
+
+Json ceilings_json(const Analysed& study) {
+  Json all = Json::array();
+  for (const CellFigures* cell : explained_cells(study)) {
+    for (const PhaseCeiling& c : phase_ceilings_of(study, *cell)) {
+      Json json = whose_json(study, cell);
+      json["phase"] = c.phase;
+      json["share"] = c.share;
+      json["limit_speedup"] = c.limit_speedup;
+      all.push_back(std::move(json));
+    }
+    if (const auto path = critical_path_of(*cell)) {
+      Json json = whose_json(study, cell);
+      json["critical_path_s"] = *path;
+      const CellFigures* baseline =
+          cell->baseline < 0 ? nullptr : &study.cells[static_cast<std::size_t>(cell->baseline)];
+      json["limit_speedup"] = baseline != nullptr && baseline->time_s ? Json(baseline->time_s->median / *path) : Json();
+      all.push_back(std::move(json));
+    }
+  }
+  return all;
+}
+
+Json timeline_json(const internal::Timeline& line) {
+  Json lanes = Json::array();
+  for (const internal::TimelineLane& lane : line.lanes) {
+    Json stretches = Json::array();
+    for (const internal::TimelineStretch& s : lane.stretches) {
+      const auto name = static_cast<std::size_t>(s.name);
+      stretches.push_back({{"from_s", s.from_s},
+                           {"to_s", s.to_s},
+                           {"what", name_of(s.what)},
+                           {"name", s.name >= 0 && name < line.names.size() ? Json(line.names[name]) : Json(nullptr)},
+                           {"pieces", s.pieces}});
+    }
+    lanes.push_back({{"worker", lane.worker}, {"stretches", std::move(stretches)}});
+  }
+  return {{"wall_s", line.wall_s},
+          {"workers", line.all_lanes},
+          {"resolution_s", line.resolution_s},
+          {"merged", line.merged},
+          {"lanes", std::move(lanes)}};
+}
+
+}  // namespace
+
+Json whose_json(const Analysed& study, const CellFigures* cell) {
+  if (cell == nullptr)
+    return {{"variant", nullptr}, {"crew", nullptr}, {"workers", nullptr}, {"size", nullptr}, {"dimensions", nullptr}};
+  const Point& point = study.record->points[cell->cell->point];
+  return {{"variant", cell->cell->variant},
+          {"crew", cell->cell->crew},
+          {"workers", cell->cell->workers},
+          {"size", point.size},
+          {"dimensions", point.dimensions}};
+}
+
+void add_scaling(const Analysed& study, Json& json) {
+  json["models"] = models_json(study);
+  json["crossovers"] = crossovers_json(study);
+  json["lines"] = lines_json(study);
+  json["worth_it"] = worth_json(study);
+  json["weak_scaling"] = weak_json(study);
+  json["ceilings"] = ceilings_json(study);
+}
+
+void add_timelines(const Analysed& study, Json& json) {
+  Json all = Json::array();
+  for (const CellFigures& cell : study.cells) {
+    for (const LaneSums& sums : cell.cell->metered) {
+      if (!sums.timeline) continue;
+      Json its = whose_json(study, &cell);
+      its.update(timeline_json(*sums.timeline));
+      all.push_back(std::move(its));
+    }
+  }
+  json["timelines"] = std::move(all);
+}
+
+}  // namespace antcrew::report_layer
