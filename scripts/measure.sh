@@ -5,7 +5,7 @@
 set -eu
 cd "$(dirname "$0")/.."
 bin=build/${1:-release}
-scripts/build.sh "${1:-release}" examples/all bench_each bench_phases bench_in_cache bench_same bench_lengths test_study planted_losses
+scripts/build.sh "${1:-release}" examples/all bench_each bench_phases bench_in_cache bench_same bench_lengths bench_looks test_study test_analysis planted_losses
 work=$(mktemp -d); trap 'rm -rf "$work"' EXIT
 echo "== each against the plain loop"
 $bin/bench/bench_each --quiet --no-confirm --rounds 31 --budget 0 --save "$work/each.json" | grep -E '^  (variant|baseline|each)|Best|No variant|Among'
@@ -37,6 +37,10 @@ echo "== the whole procedure on simulated machines, all runs"
 ANTCREW_ALL_RUNS=1 $bin/tests/test_study -sf="*simulation_test*" | grep -E "MESSAGE|ERROR|test cases" | sed 's/.*MESSAGE: //'
 echo "== the same code against itself"
 $bin/bench/bench_same 200 1
+echo "== looks from outside against a log, the same work"
+$bin/bench/bench_looks
+echo "== known parameters and crossovers of simulated studies, all of them"
+ANTCREW_ALL_RUNS=1 $bin/tests/test_analysis -sf="*models_test*,*sizes_test*" | grep -E "ERROR|values|test cases"
 echo "== programs with planted losses, ten runs: 97 % of them must be found"
 for run in $(seq 10); do $bin/tests/planted_losses >"$work/planted-$run" || true; tail -1 "$work/planted-$run"; done
 cat "$work"/planted-* | grep -c '^ok' | sed 's/^/found: /'

@@ -63,6 +63,16 @@ bool works_without_a_crew(const CellSpec& cell) {
   return crew != "ThreadCrew" && crew != "TaskCrew" && crew != "ProcessCrew" && crew != "StandingCrew";
 }
 
+// Threads and processes that are in no lane did much of the work, so the lanes do not tell where the time went.
+bool much_outside(const std::vector<internal::LaneSums>& metered) {
+  constexpr double much = 0.05;    // of the lanes' CPU time
+  constexpr double noticed = 0.1;  // of lanes × wall
+  return !metered.empty() && std::all_of(metered.begin(), metered.end(), [](const internal::LaneSums& sums) {
+    const double outside_s = sums.cpu_tree_s - std::max(sums.cpu_frames_s, sums.cpu_kernel_s) - sums.parent_cpu_s;
+    return sums.withheld.empty() && outside_s > much * sums.cpu_frames_s && outside_s > noticed * sums.lane_seconds();
+  });
+}
+
 Stage stage_of(const StandBoard& board) {
   return static_cast<Stage>(board.stage.load(std::memory_order_relaxed));
 }
@@ -354,6 +364,16 @@ Visit StandsHost::check(std::size_t cell, std::size_t other_size) {
 // What goes wrong here went well when it was timed: it is no word against the cell, and the reason why there is no
 // ledger.
 Visit StandsHost::meter(std::size_t cell, int calls) {
+  const bool without = works_without_a_crew(cells_[cell]);
+  Visit visit = meter(cell, calls, without);
+  if (!without && cells_[cell].variant != nullptr && much_outside(visit.seen.metered)) {
+    Visit looked_at = meter(cell, calls, true);
+    if (!looked_at.seen.metered.empty() && looked_at.seen.metered.front().looks) return looked_at;
+  }
+  return visit;
+}
+
+Visit StandsHost::meter(std::size_t cell, int calls, bool looked_at) {
   Visit visit;
   if (stands_[cell].pid != 0) end_stand(stands_[cell]);
   if (!ensure_stand(cell)) return visit;
@@ -361,7 +381,7 @@ Visit StandsHost::meter(std::size_t cell, int calls) {
   prints_.begin();
   VisitOrder order;
   order.metered = calls;
-  order.looked_at = works_without_a_crew(cells_[cell]);
+  order.looked_at = looked_at;
   boards_[cell].metered_call.store(0);
   internal::Sampler sampler(stand.pid, boards_[cell].metered_call, boards_[cell].looks);
   ask_stand(stand, order);

@@ -49,6 +49,7 @@ class StandsHost : public Host {
   };
   Waited wait(internal::Channel& channel, StandBoard& board, double limit_s, pid_t process = 0,
               internal::Sampler* sampler = nullptr);
+  Visit meter(std::size_t cell, int calls, bool looked_at);
   void ask_stand(Stand& stand, const VisitOrder& order);
   Fault why_no_answer(std::size_t cell, const Waited& waited, int round);
   void keep_prints(Visit& visit, bool fresh) const;
