@@ -76,10 +76,10 @@ class Adding {
     sums.lanes = calls_.lanes;
     LookFacts facts = facts_;
     const double moments = std::max(1.0, facts.moments);
-    const double each_s = calls_.wall_s / moments;  // of one look at one lane
+    const double each_s = weight_ > 0 ? calls_.wall_s / weight_ : 0;  // of a look of weight 1 at one lane
     for (std::size_t k = 0; k < lane_states; ++k) sums.parts_s.seconds[k] = parts_.seconds[k] * each_s;
     for (auto& [name, value] : facts.blocked_s) value *= each_s;
-    facts.processors /= moments;
+    facts.processors /= std::max(weight_, 1e-300);
     facts.threads /= moments;
     facts.outside /= moments;
     if (parts_[LaneState::serial_wait] > 0) facts.standing = standing_ / parts_[LaneState::serial_wait];
@@ -90,7 +90,7 @@ class Adding {
       LockFacts lock;
       lock.name = "lock " + std::to_string(++number);
       lock.wait_s = waiters.lanes * each_s;
-      const double mean = waiters.lanes / std::max(1.0, waiters.moments);
+      const double mean = waiters.lanes / std::max(1e-300, waiters.moments);
       if (sums.locks.empty() || lock.wait_s > sums.locks.front().wait_s) facts.lock_waiters = mean;
       sums.locks.insert(
           sums.locks.empty() || lock.wait_s > sums.locks.front().wait_s ? sums.locks.begin() : sums.locks.end(), lock);
@@ -128,6 +128,8 @@ class Adding {
       (waits_for_others(thread.in) ? waiting : busy).push_back(&thread);
     }
     facts_.moments += 1;
+    weight_ += look.weight;
+    now_ = look.weight;
     facts_.threads += static_cast<double>(others + 1);
     const auto lanes = static_cast<std::size_t>(calls_.lanes);
     facts_.lanes += static_cast<double>(lanes);
@@ -143,46 +145,46 @@ class Adding {
       ++taken;
       add_lane(*thread, readiness, alone, waited_for);
     }
-    for (const std::uint64_t address : waited_for) locks_[address].moments += 1;
+    for (const std::uint64_t address : waited_for) locks_[address].moments += now_;
     for (const SeenThread* thread : waiting) {
       if (taken == lanes) break;
       ++taken;
-      if (alone) standing_ += 1;
+      if (alone) standing_ += now_;
       parts_[alone                      ? LaneState::serial_wait
              : thread->in == In::signal ? LaneState::no_work
-                                        : LaneState::imbalance] += 1;
+                                        : LaneState::imbalance] += now_;
     }
     const auto missing = static_cast<double>(lanes - taken);
     const LaneState where = alone                         ? LaneState::serial_wait
                             : caller_free && more_to_come ? LaneState::start_up
                                                           : LaneState::imbalance;
-    parts_[where] += missing;
+    parts_[where] += now_ * missing;
   }
 
   void block(const char* what) {
-    parts_[LaneState::blocked] += 1;
-    facts_.blocked_s[what] += 1;
+    parts_[LaneState::blocked] += now_;
+    facts_.blocked_s[what] += now_;
   }
 
   void add_lane(const SeenThread& thread, const Readiness& readiness, bool alone, std::set<std::uint64_t>& waited_for) {
     switch (thread.in) {
       case In::ready: {
-        const double waits = readiness.waiting_share(thread.thread);
-        parts_[alone ? LaneState::serial : LaneState::running] += 1 - waits;
+        const double waits = now_ * readiness.waiting_share(thread.thread);
+        parts_[alone ? LaneState::serial : LaneState::running] += now_ - waits;
         parts_[LaneState::waiting_to_run] += waits;
-        facts_.processors += 1 - waits;
-        if (alone) serial_cpu_ += 1 - waits;
+        facts_.processors += now_ - waits;
+        if (alone) serial_cpu_ += now_ - waits;
         return;
       }
       case In::lock:
-        parts_[LaneState::lock] += 1;
-        locks_[thread.address].lanes += 1;
+        parts_[LaneState::lock] += now_;
+        locks_[thread.address].lanes += now_;
         waited_for.insert(thread.address);
         return;
       case In::sleep:
-        return alone ? void(parts_[LaneState::serial] += 1) : block("sleep");
+        return alone ? void(parts_[LaneState::serial] += now_) : block("sleep");
       case In::input:
-        return alone ? void(parts_[LaneState::serial] += 1) : block("input");
+        return alone ? void(parts_[LaneState::serial] += now_) : block("input");
       case In::memory:
         return block("page");
       default:
@@ -194,6 +196,8 @@ class Adding {
   LaneParts parts_;  // in looks at a lane
   double serial_cpu_ = 0;
   double standing_ = 0;
+  double weight_ = 0;  // of all looks
+  double now_ = 1;     // of this one
   LookFacts facts_;
   std::map<std::uint64_t, Waiters> locks_;
 };

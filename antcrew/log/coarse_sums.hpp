@@ -21,6 +21,7 @@ namespace antcrew::internal {
 struct Look {
   std::int64_t call = 0;  // its number
   std::vector<SeenThread> threads;
+  double weight = 1;  // how much of the call it stands for, against other looks
 };
 
 struct CoarseCalls {

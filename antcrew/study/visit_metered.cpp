@@ -154,9 +154,10 @@ void Visitor::meter(Visit& visit, int calls) {
 // Means of a group: a look falls into a long call more often than into a short one, and so do its seconds. Calls are
 // repeated until a group has been looked at often enough, within bounds.
 void Visitor::meter_for_looks(Visit& visit, int groups) {
-  constexpr double least_s = 0.1;  // of metered calls, in each group
-  constexpr double longest_s = 2;  // with all that is around them
-  const double enough = internal::enough_looks / spec_.workers;
+  constexpr double least_s = 0.1;        // of metered calls, in each group
+  constexpr double longest_s = 2;        // with all that is around them
+  constexpr double least_moments = 200;  // what all lanes do at one moment is one look, so to speak
+  const double enough = std::max(least_moments, internal::enough_looks / spec_.workers);
   constexpr std::int64_t most_calls = internal::calls_of_a_group / 4;
   if (first_s_ == 0) first_s_ = plain_call();
   double last_s = metered_call().wall_s;

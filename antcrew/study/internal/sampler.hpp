@@ -9,6 +9,7 @@
 
 #include <atomic>
 #include <cstdint>
+#include <map>
 #include <random>
 #include <vector>
 
@@ -24,24 +25,33 @@ inline constexpr std::int64_t calls_of_a_group = 1'000'000;
 class Sampler {
  public:
   // looks: counts those that count, for the stand to see.
-  Sampler(pid_t stand, const std::atomic<std::int64_t>& call, std::atomic<std::int64_t>& looks)
-      : threads_(stand), stand_(stand), call_(call), count_(looks) {}
+  Sampler(pid_t stand, const std::atomic<std::int64_t>& call, std::atomic<std::int64_t>& looks);
+  ~Sampler();
+  Sampler(const Sampler&) = delete;
+  Sampler& operator=(const Sampler&) = delete;
 
   // Looks, if a metered call is open. Returns how long to wait for the next, in seconds: random, so that no pattern of
   // the calls can hide from it, and long enough that looking takes less than a fiftieth of a processor.
   double look();
 
   // Fills in, for each of these groups of calls, where their lanes were seen. Needs lanes and wall_s.
-  void fill(std::vector<LaneSums>& groups) const;
+  void fill(std::vector<LaneSums>& groups);
 
  private:
+  void weigh(std::vector<Look>& looks, const std::vector<std::int64_t>& at_ns, double wall_s) const;
+
   ThreadLooks threads_;
   pid_t stand_;
   const std::atomic<std::int64_t>& call_;
   std::atomic<std::int64_t>& count_;
   std::vector<Look> looks_;
-  double look_s_ = 0;     // what one takes: a running mean
-  double looking_s_ = 0;  // all of them
+  std::vector<std::int64_t> at_ns_;                // of each look
+  std::map<std::int64_t, std::int64_t> began_ns_;  // of each call, as well as it is known
+  std::int64_t idle_ns_ = 0;                       // when it was last seen that no call is open
+  int policy_ = 0;                                 // of this thread before
+  bool ahead_ = false;                             // this thread goes before others
+  double look_s_ = 0;                              // what one takes: a running mean
+  double looking_s_ = 0;                           // all of them
   double pauses_s_ = 0;
   std::mt19937_64 random_{0x5eed};
 };
