@@ -28,6 +28,8 @@ In in_futex(std::uint64_t operation, std::uint64_t value) noexcept {
   if (kind == FUTEX_WAIT && own && (value == 2 || value == runtime_lock)) return In::lock;
   if (kind == FUTEX_LOCK_PI) return In::lock;
   // The C library waits for a thread's end on the word that holds its number, which the kernel clears: never private.
+  // Its locks for readers and writers, and those with a time limit, wait on words of 2 and 3; a condition on one of 0.
+  if (kind == FUTEX_WAIT_BITSET && own && (value == 2 || value == 3)) return In::lock;
   if (kind == FUTEX_WAIT_BITSET) return own ? In::signal : value == 0 ? In::word : In::join;
   return In::word;
 }
@@ -115,7 +117,8 @@ SeenThread::In asleep_in(const char* line, std::uint64_t& address) noexcept {
   if (call < 0) return std::strtoull(at, nullptr, 16) == 0 ? In::ended : In::memory;  // an ended thread has no stack
   for (std::uint64_t& argument : arguments) argument = std::strtoull(at, &at, 16);
   const In in = in_call(call, arguments);
-  if (in == In::lock || in == In::word) address = arguments[0];
+  // A lock for readers and writers has two such words, side by side.
+  if (in == In::lock || in == In::word) address = arguments[0] & ~std::uint64_t{7};
   return in;
 }
 

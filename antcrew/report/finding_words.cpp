@@ -180,7 +180,10 @@ const Words all_words[] = {
     {"lock-wait",
      [](const Finding& f) {
        if (figure(f, "coarse") > 0) return seen_lock_claim(f);
-       std::string text = fmt::format("workers wait for each other at the lock '{}'", named(f, "of a Locked"));
+       // A Locked without a name has that of its phase.
+       const bool unnamed = f.name.empty() || f.name == "waiting for a lock";
+       std::string text = fmt::format("workers wait for each other at {}",
+                                      unnamed ? "a lock" : "the lock '" + printable(f.name, 60) + "'");
        if (figure(f, "holds") > 0)
          text += fmt::format(": it is held {} times a call, {} in all", count(f, "holds"), seconds(f, "hold_s"));
        return text;

@@ -92,9 +92,12 @@ std::string worth(const Analysed& study) {
   for (const CellFigures* cell : explained_cells(study)) {
     const auto enough = worth_it(study, cell->curve);
     if (!enough || study.curves[cell->curve].size() < 2 || cell->cell->workers <= enough->of->cell->workers) continue;
-    text += fmt::format("  \"{}\" ({}): {} worker{}, not slower than {} by more than 5 %\n",
-                        printable(cell->cell->variant, 40), cell->cell->crew, enough->of->cell->workers,
-                        enough->of->cell->workers == 1 ? "" : "s", enough->best->cell->workers);
+    const int workers = enough->of->cell->workers;
+    text += fmt::format("  \"{}\" ({}): {} worker{}", printable(cell->cell->variant, 40), cell->cell->crew, workers,
+                        workers == 1 ? "" : "s");
+    text += enough->of == enough->best
+                ? ", the fastest of those tried\n"
+                : fmt::format(", not slower than {} by more than 5 %\n", enough->best->cell->workers);
   }
   return text;
 }
@@ -136,6 +139,15 @@ std::string crossovers(const Analysed& study) {
   return text;
 }
 
+double smallest_size(const Analysed& study, const CellFigures* cell) {
+  const Point& point = study.record->points[cell->cell->point];
+  std::size_t smallest = point.size;
+  for (const Point& other : study.record->points) {
+    if (other.dimensions == point.dimensions) smallest = std::min(smallest, other.size);
+  }
+  return static_cast<double>(smallest);
+}
+
 std::string lines(const Analysed& study) {
   std::string text;
   for (const SizeLine& line : size_lines_of(study)) {
@@ -144,11 +156,14 @@ std::string lines(const Analysed& study) {
                         duration_text(line.fixed_s.value), duration_text(line.fixed_s.low),
                         duration_text(line.fixed_s.high), duration_text(line.per_item_s.value));
     if (line.break_even_size)
-      text += fmt::format("; paid back from size {} on ({} to {})", size_text(line.break_even_size->value),
-                          size_text(line.break_even_size->low), size_text(line.break_even_size->high));
-    if (line.break_even_calls)
-      text += fmt::format("; starting its crew, after {:.2g} call{} of the largest size", *line.break_even_calls,
-                          *line.break_even_calls == 1 ? "" : "s");
+      text += fmt::format("; paid back from size {} on ({} to {}){}", size_text(line.break_even_size->value),
+                          size_text(line.break_even_size->low), size_text(line.break_even_size->high),
+                          line.break_even_size->value < smallest_size(study, line.of) ? ", below all sizes tried" : "");
+    if (line.break_even_calls) {
+      const double calls = std::ceil(*line.break_even_calls);
+      text += calls <= 1 ? "; starting its crew, within one call of the largest size"
+                         : fmt::format("; starting its crew, after {} calls of the largest size", size_text(calls));
+    }
     text += "\n";
   }
   return text;

@@ -24,6 +24,7 @@
 #include "antcrew/study/internal/block_process.hpp"
 #include "antcrew/study/internal/how_it_ended.hpp"
 #include "antcrew/study/internal/messages.hpp"
+#include "antcrew/study/internal/metered_cells.hpp"
 #include "antcrew/study/internal/visit_faults.hpp"
 
 namespace antcrew::study_layer {
@@ -54,13 +55,6 @@ Visit read_visit(const std::string& message, int round) {
     visit.over = true;
     return visit;
   }
-}
-
-// What writes down nothing is looked at from outside.
-bool works_without_a_crew(const CellSpec& cell) {
-  if (cell.variant == nullptr || cell.workers < 2) return false;
-  const std::string& crew = cell.variant->crew;
-  return crew != "ThreadCrew" && crew != "TaskCrew" && crew != "ProcessCrew" && crew != "StandingCrew";
 }
 
 // Threads and processes that are in no lane did much of the work, so the lanes do not tell where the time went.
@@ -364,9 +358,10 @@ Visit StandsHost::check(std::size_t cell, std::size_t other_size) {
 // What goes wrong here went well when it was timed: it is no word against the cell, and the reason why there is no
 // ledger.
 Visit StandsHost::meter(std::size_t cell, int calls) {
-  const bool without = works_without_a_crew(cells_[cell]);
+  const CellSpec& spec = cells_[cell];
+  const bool without = spec.variant != nullptr && internal::works_without_a_crew(spec.variant->crew, spec.workers);
   Visit visit = meter(cell, calls, without);
-  if (!without && cells_[cell].variant != nullptr && much_outside(visit.seen.metered)) {
+  if (!without && spec.variant != nullptr && spec.workers > 1 && much_outside(visit.seen.metered)) {
     Visit looked_at = meter(cell, calls, true);
     if (!looked_at.seen.metered.empty() && looked_at.seen.metered.front().looks) return looked_at;
   }

@@ -152,29 +152,40 @@ void Visitor::meter(Visit& visit, int calls) {
 }
 
 // Means of a group: a look falls into a long call more often than into a short one, and so do its seconds. Calls are
-// repeated until a group has been looked at often enough, within bounds.
+// repeated until a group has been looked at often enough, within bounds; where hardly a look falls into a call, no more
+// are made.
 void Visitor::meter_for_looks(Visit& visit, int groups) {
-  constexpr double least_s = 0.1;        // of metered calls, in each group
-  constexpr double longest_s = 2;        // with all that is around them
-  constexpr double least_moments = 200;  // what all lanes do at one moment is one look, so to speak
-  const double enough = std::max(least_moments, internal::enough_looks / spec_.workers);
+  constexpr double longest_s = 0.75;  // of a group, with all that is around its calls
+  constexpr double patience_s = 0.2;  // until some looks are to be seen
+  constexpr double plain_most_s = 0.05;
+  constexpr double least_moments = 140;  // what all lanes do at one moment is one look, so to speak
   constexpr std::int64_t most_calls = internal::calls_of_a_group / 4;
+  const double enough = std::max(least_moments, internal::enough_looks / spec_.workers);
   if (first_s_ == 0) first_s_ = plain_call();
   double last_s = metered_call().wall_s;
+  bool hopeless = false;
   for (int group = 0; group < groups; ++group) {
     internal::LaneSums sums;
     double plain_s = 0;
+    double beside_s = 0;  // of the metered calls that have a plain one beside them
+    std::int64_t plain_calls = 0;
     std::int64_t calls = 0;
     const std::int64_t began = now_ns();
     const std::int64_t looks_before = board_ == nullptr ? 0 : board_->looks.load();
     const auto wanted = [&] {
       const auto looks = static_cast<double>(board_ == nullptr ? 0 : board_->looks.load() - looks_before);
-      return (looks < enough || sums.wall_s < least_s) && calls < most_calls && seconds_since(began) < longest_s;
+      hopeless = hopeless || (seconds_since(began) > patience_s && looks < 0.1 * enough);
+      return !hopeless && looks < enough && calls < most_calls && seconds_since(began) < longest_s;
     };
     while (calls == 0 || wanted()) {
-      if (last_s < long_call_s) plain_s += plain_call();
+      const bool beside = last_s < long_call_s && plain_s < plain_most_s;
+      if (beside) {
+        plain_s += plain_call();
+        ++plain_calls;
+      }
       const internal::LaneSums one = metered_call(group * internal::calls_of_a_group + ++calls);
       last_s = one.wall_s;
+      if (beside) beside_s += one.wall_s;
       sums.wall_s += one.wall_s;
       sums.cpu_tree_s += one.cpu_tree_s;
       sums.system_s += one.system_s;
@@ -183,8 +194,10 @@ void Visitor::meter_for_looks(Visit& visit, int groups) {
     }
     const auto n = static_cast<double>(calls);
     for (double* mean : {&sums.wall_s, &sums.cpu_tree_s, &sums.system_s, &sums.events}) *mean /= n;
-    sums.plain_s = plain_s / n;
-    if (plain_s > 0) sums.slowdown = sums.wall_s / sums.plain_s - 1;
+    if (plain_s > 0) {
+      sums.plain_s = plain_s / static_cast<double>(plain_calls);
+      sums.slowdown = beside_s / plain_s - 1;
+    }
     sums.lanes = spec_.workers;
     visit.seen.metered.push_back(std::move(sums));
   }

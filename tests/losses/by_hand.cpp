@@ -1,6 +1,7 @@
 // The same losses without a crew: threads by hand, futures, a compiler's pragmas. What is found rests on looks.
 #include <fcntl.h>
 #include <sched.h>
+#include <sys/wait.h>
 #include <unistd.h>
 
 #include <atomic>
@@ -8,7 +9,7 @@
 #include <condition_variable>
 #include <future>
 #include <mutex>
-#include <queue>
+#include <shared_mutex>
 #include <thread>
 
 #include "tests/losses/plant.hpp"
@@ -151,6 +152,40 @@ std::vector<Plant> hand_plants() {
         on_threads(workers, [each](int) { compute(each * 1'000'000); });
       },
       true));
+  all.push_back(plant<Workers>("by hand: a lock for writers", {"lock-wait"}, 0.64, 4, naps(80), [](Workers& workers) {
+    std::shared_mutex mutex;
+    std::atomic<int> next{0};
+    on_threads(workers, [&](int) {
+      while (next.fetch_add(1) < 16) {
+        {
+          const std::unique_lock<std::shared_mutex> held(mutex);
+          nap(5);
+        }
+        nap(0.2);
+      }
+    });
+  }));
+  all.push_back(
+      plant<Workers>("processes by hand: one does more", {"uneven-pieces"}, 0.5625, 4, naps(70), [](Workers& workers) {
+        for (int w = 0; w < workers; ++w) {
+          if (::fork() != 0) continue;
+          nap(w == 0 ? 40 : 10);
+          ::_exit(0);
+        }
+        while (::wait(nullptr) > 0) {
+        }
+      }));
+  all.push_back(
+      plant<Workers>("processes by hand: in turn afterwards", {serial}, 0.5, 4, naps(80 + 40), [](Workers& workers) {
+        for (int w = 0; w < workers; ++w) {
+          if (::fork() != 0) continue;
+          nap(20);
+          ::_exit(0);
+        }
+        while (::wait(nullptr) > 0) {
+        }
+        nap(40);
+      }));
   all.push_back(plant<Workers>("by hand: healthy", {}, {}, 4, naps(160),
                                [](Workers& workers) { on_threads(workers, [](int) { nap(40); }); }));
   all.push_back(plant<Workers>("futures: one takes longer", {"uneven-pieces"}, 0.5625, 4, naps(70), [](Workers&) {

@@ -11,6 +11,7 @@
 #include <future>
 #include <map>
 #include <mutex>
+#include <shared_mutex>
 #include <thread>
 
 using namespace antcrew::internal;
@@ -33,6 +34,10 @@ namespace {
   std::jthread sleeper([] { std::this_thread::sleep_for(std::chrono::seconds(30)); });
   std::jthread at_lock([&] { held.lock(); });
   std::jthread at_same_lock([&] { held.lock(); });
+  std::shared_mutex both_kinds;
+  both_kinds.lock();
+  std::jthread reader([&] { both_kinds.lock_shared(); });
+  std::jthread writer([&] { both_kinds.lock(); });
   std::jthread at_condition([&] {
     std::unique_lock<std::mutex> lock(other);
     never.wait(lock);
@@ -74,7 +79,7 @@ TEST_CASE("threads of another process are told apart by what they wait for") {
   ThreadLooks looks(target.pid);
   std::map<In, int> count;
   std::map<std::uint64_t, int> at_lock;
-  for (int tries = 0; tries < 50 && count[In::word] < 2; ++tries) {
+  for (int tries = 0; tries < 50 && (count[In::word] < 2 || count[In::lock] < 4); ++tries) {
     count.clear();
     at_lock.clear();
     for (const SeenThread& thread : looks.now()) {
@@ -84,8 +89,9 @@ TEST_CASE("threads of another process are told apart by what they wait for") {
     ::usleep(10'000);
   }
   CHECK_FALSE(looks.refused());
-  CHECK(count[In::lock] == 2);
-  CHECK(at_lock.size() == 1);
+  CHECK(count[In::lock] == 4);
+  CHECK(at_lock.size() == 2);
+  for (const auto& [address, threads] : at_lock) CHECK(threads == 2);
   CHECK(count[In::signal] == 1);
   CHECK(count[In::word] == 2);  // barrier and future
   CHECK(count[In::join] == 1);

@@ -276,7 +276,8 @@ class Exploring {
     LeftOut left{LeftOut::What::metering, point, 0, 0};
     for (const std::size_t i : order) {
       const Cell& cell = run_.record.cells[block.cells()[i].index];
-      const double foreseen_s = (metered_calls + 3) * cell.trials.back().wall_s;
+      const double foreseen_s = (metered_calls + 3) * cell.trials.back().wall_s +
+                                (works_without_a_crew(cell.crew, cell.workers) ? looking_s : 0);
       const bool baseline = cell.kind == Cell::Kind::baseline;
       if (run_.budget.limited() && meter_s_ + foreseen_s > (baseline ? 2 : 1) * allowed_s) {
         ++left.count;

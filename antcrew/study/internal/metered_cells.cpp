@@ -8,6 +8,10 @@
 
 namespace antcrew::internal {
 
+bool works_without_a_crew(const std::string& crew, int workers) {
+  return workers > 1 && crew != "ThreadCrew" && crew != "TaskCrew" && crew != "ProcessCrew" && crew != "StandingCrew";
+}
+
 std::vector<std::size_t> cells_to_meter(const Record& record, const std::vector<Running>& block, Metering which) {
   std::map<std::string, int> most;
   const Cell* fastest = nullptr;

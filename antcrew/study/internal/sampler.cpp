@@ -32,7 +32,8 @@ double Sampler::look() {
     const std::int64_t looked_ns = now_ns();
     const std::vector<SeenThread>& seen = threads_.now();
     // A call that ended meanwhile was not seen at one moment.
-    if (call_.load(std::memory_order_acquire) == before) {
+    unseen_ += seen.empty() ? 1 : 0;
+    if (call_.load(std::memory_order_acquire) == before && !seen.empty()) {
       looks_.push_back({before, seen, 1});
       at_ns_.push_back(looked_ns);
       began_ns_.emplace(before, idle_ns_);
@@ -79,6 +80,8 @@ void Sampler::fill(std::vector<LaneSums>& groups) {
       at_ns.push_back(at_ns_[k]);
     }
     LaneSums& sums = groups[g];
+    if (looks_.empty() && unseen_ > 0)
+      sums.withheld = "it works without a crew, and the system does not show what its threads do (/proc)";
     weigh(of_group, at_ns, sums.wall_s);
     LaneSums coarse = coarse_sums(of_group, {sums.lanes, stand_, sums.wall_s});
     sums.parts_s = coarse.parts_s;

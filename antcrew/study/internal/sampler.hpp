@@ -49,6 +49,7 @@ class Sampler {
   std::map<std::int64_t, std::int64_t> began_ns_;  // of each call, as well as it is known
   std::int64_t idle_ns_ = 0;                       // when it was last seen that no call is open
   int policy_ = 0;                                 // of this thread before
+  std::int64_t unseen_ = 0;                        // looks at which the system showed no thread at all
   bool ahead_ = false;                             // this thread goes before others
   double look_s_ = 0;                              // what one takes: a running mean
   double looking_s_ = 0;                           // all of them
