@@ -208,7 +208,7 @@ TEST_CASE("what a variant prints is kept aside, told, and let through on demand"
   const TemporaryFolder folder;
   const Outcome quiet = planted("loud", {"--save", folder / "quiet.json"}, folder.path());
   CHECK_FALSE(contains(quiet.err, "level by level"));
-  CHECK(contains(quiet.out, "'loud' with 1 worker at size 1000 prints inside the clock, 15 B a call"));
+  CHECK(contains(quiet.out, "\"loud\" (Workers) with 1 worker at size 1,000: prints inside the clock, 15 B a call"));
   CHECK(contains(run_command({antcrew_path, "show", folder / "quiet.json", "--details", "loud"}).out,
                  "    printed:\n      level by level\n"));
   const Outcome loud = planted("loud", {"--let-print", "--save", folder / "loud.json"}, folder.path());
