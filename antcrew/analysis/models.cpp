@@ -266,7 +266,7 @@ class Fitting {
     const auto n = static_cast<double>(points_.size());
     const auto q = static_cast<double>(shape.terms);
     const double off = deviation(shape, points_, found);
-    fit.criterion = off + 2 * q + 2 * q * (q + 1) / (n - q - 1);
+    fit.aicc = off + 2 * q + 2 * q * (q + 1) / (n - q - 1);
     fit.misfit = off / chi_square_limit(n - q);
     return fit;
   }
@@ -322,7 +322,7 @@ ScalingFits fit_scaling(const ScalingData& data, int most_workers) {
     if (fit.misfit <= 1) all.fits.push_back(std::move(fit));
   }
   std::stable_sort(all.fits.begin(), all.fits.end(),
-                   [](const ScalingFit& a, const ScalingFit& b) { return a.criterion < b.criterion; });
+                   [](const ScalingFit& a, const ScalingFit& b) { return a.aicc < b.aicc; });
   if (all.fits.empty()) all.refused = "no formula lies within the noise of the points";
   return all;
 }

@@ -9,7 +9,7 @@
 // linear in what is fitted; fitted by least squares of relative deviations, no parameter below 0. Intervals by
 // bootstrap over rounds. A formula needs three worker counts more than it has parameters; only counts up to the
 // processors are used, or all of them where workers mostly wait. Formulas are compared by the corrected information
-// criterion (Hurvich and Tsai 1989); one that lies off the points by more than their noise is not told.
+// measure AICc (Hurvich and Tsai 1989); one that lies off the points by more than their noise is not told.
 // Pure; any thread may call these.
 #pragma once
 
@@ -37,7 +37,7 @@ const char* name_of(ScalingModel model) noexcept;  // "serial fraction", "serial
 struct ScalingFit {
   ScalingModel model = ScalingModel::serial_fraction;
   std::map<std::string, Bounds> parameters;  // "serial_fraction", "contention", "coherency", "scale"
-  double criterion = 0;                      // smaller is better
+  double aicc = 0;                           // smaller is better
   double misfit = 0;                         // squared deviations in units of their noise, over what is to be expected
   std::optional<Bounds> limit_speedup;       // however many workers; none where it falls again, or has no limit
   std::optional<Bounds> peak_workers;        // beyond, more workers make it slower
@@ -48,7 +48,7 @@ struct ScalingFit {
 using ScalingData = std::map<int, ByGeneration>;
 
 struct ScalingFits {
-  std::vector<ScalingFit> fits;  // the best first; those within 2 of it in the criterion cannot be told from it
+  std::vector<ScalingFit> fits;  // the best first; those within 2 of it in aicc cannot be told from it
   std::string refused;           // why there is none
   std::vector<int> workers;      // that they rest on
 };

@@ -8,6 +8,7 @@
 #include "antcrew/base/printable.hpp"
 #include "antcrew/record/internal/field_json.hpp"
 #include "antcrew/record/internal/record_fields.hpp"
+#include "antcrew/record/internal/timeline_json.hpp"
 
 namespace antcrew::record_layer {
 
@@ -126,29 +127,6 @@ inline void to_json(record_layer::Json& json, const LaneParts& parts) {
 inline void from_json(const record_layer::Json& json, LaneParts& parts) {
   const std::size_t count = std::min(json.size(), lane_states);  // states that came later are zero in older records
   for (std::size_t k = 0; k < count; ++k) json.at(k).get_to(parts.seconds[k]);
-}
-// In columns, in nanoseconds: a stretch begins where the one before it ended.
-inline void to_json(record_layer::Json& json, const TimelineLane& lane) {
-  using record_layer::Json;
-  Json to = Json::array(), what = Json::array(), name = Json::array(), pieces = Json::array();
-  for (const TimelineStretch& s : lane.stretches) {
-    to.push_back(std::llround(s.to_s * 1e9));
-    what.push_back(static_cast<int>(s.what));
-    name.push_back(s.name);
-    pieces.push_back(s.pieces);
-  }
-  json = {{"worker", lane.worker}, {"to_ns", to}, {"what", what}, {"name", name}, {"pieces", pieces}};
-}
-inline void from_json(const record_layer::Json& json, TimelineLane& lane) {
-  json.at("worker").get_to(lane.worker);
-  double at = 0;
-  for (std::size_t k = 0; k < json.at("to_ns").size(); ++k) {
-    const double to = 1e-9 * static_cast<double>(json.at("to_ns").at(k).get<std::int64_t>());
-    const int what = std::clamp(json.at("what").at(k).get<int>(), 0, static_cast<int>(TimelineKind::starting));
-    lane.stretches.push_back({at, to, static_cast<TimelineKind>(what), json.at("name").at(k).get<int>(),
-                              json.at("pieces").at(k).get<std::int64_t>()});
-    at = to;
-  }
 }
 template <record_layer::Described T>
 void to_json(record_layer::Json& json, const T& value) {

@@ -59,7 +59,7 @@ std::string formulas(const Analysed& study) {
     for (std::size_t k = 1; k < curve.scaling.fits.size(); ++k) {
       const ScalingFit& other = curve.scaling.fits[k];
       constexpr double told_apart = 2;
-      if (other.criterion - best.criterion < told_apart)
+      if (other.aicc - best.aicc < told_apart)
         text += fmt::format("     or as well, told apart only by more worker counts: {}\n", fit_text(other));
     }
   }

@@ -32,7 +32,7 @@ Json fit_json(const ScalingFit& fit) {
   Json parameters = Json::object();
   for (const auto& [name, value] : fit.parameters) parameters[name] = bounds(value);
   json["parameters"] = std::move(parameters);
-  json["criterion"] = fit.criterion;
+  json["aicc"] = fit.aicc;
   json["misfit"] = fit.misfit;
   json["limit_speedup"] = bounds(fit.limit_speedup);
   json["peak_workers"] = bounds(fit.peak_workers);

@@ -24,7 +24,6 @@
 #include "antcrew/study/internal/block_process.hpp"
 #include "antcrew/study/internal/how_it_ended.hpp"
 #include "antcrew/study/internal/messages.hpp"
-#include "antcrew/study/internal/metered_cells.hpp"
 #include "antcrew/study/internal/visit_faults.hpp"
 
 namespace antcrew::study_layer {
@@ -39,32 +38,6 @@ constexpr double off_clock_s = 10;  // a stand looks for work left running for s
 
 bool in_user_code(Stage stage) {
   return stage == Stage::calling || stage == Stage::making_input || stage == Stage::baseline;
-}
-
-// What a stand sends may be damaged by its user code: that is its fault, and ends nothing but its cell.
-Visit read_visit(const std::string& message, int round) {
-  try {
-    return internal::visit_from_message(message);
-  } catch (const std::exception& error) {
-    Visit visit;
-    visit.seen.faults.push_back(
-        {Fault::Kind::crashed, round,
-         fmt::format("its process sent what cannot be read ({}): did a child of it come back, or "
-                     "did it write to files that were not its own?",
-                     printable(error.what(), 120))});
-    visit.over = true;
-    return visit;
-  }
-}
-
-// Threads and processes that are in no lane did much of the work, so the lanes do not tell where the time went.
-bool much_outside(const std::vector<internal::LaneSums>& metered) {
-  constexpr double much = 0.05;    // of the lanes' CPU time
-  constexpr double noticed = 0.1;  // of lanes × wall
-  return !metered.empty() && std::all_of(metered.begin(), metered.end(), [](const internal::LaneSums& sums) {
-    const double outside_s = sums.cpu_tree_s - std::max(sums.cpu_frames_s, sums.cpu_kernel_s) - sums.parent_cpu_s;
-    return sums.withheld.empty() && outside_s > much * sums.cpu_frames_s && outside_s > noticed * sums.lane_seconds();
-  });
 }
 
 Stage stage_of(const StandBoard& board) {
@@ -312,7 +285,7 @@ Visit StandsHost::visit(std::size_t cell, const VisitOrder& order) {
     block_.send("finish " + std::to_string(stand.pid));
     stand = Stand();
   }
-  visit = read_visit(*waited.message, order.round);
+  visit = internal::read_visit(*waited.message, order.round);
   visit.neighbours_cpu_s = others_s;
   if (fresh) visit.renewing_s += forking_s;
   if (waited.paused && visit.dropped == Visit::Dropped::no) {
@@ -348,49 +321,9 @@ Visit StandsHost::check(std::size_t cell, std::size_t other_size) {
     return visit;
   }
   end_stand(stand);
-  Visit told = read_visit(*waited.message, 0);
+  Visit told = internal::read_visit(*waited.message, 0);
   visit.seen.check = std::move(told.seen.check);
   visit.seen.faults = std::move(told.seen.faults);
-  boards_[cell].returned_children.store(0);
-  return visit;
-}
-
-// What goes wrong here went well when it was timed: it is no word against the cell, and the reason why there is no
-// ledger.
-Visit StandsHost::meter(std::size_t cell, int calls) {
-  const CellSpec& spec = cells_[cell];
-  const bool without = spec.variant != nullptr && internal::works_without_a_crew(spec.variant->crew, spec.workers);
-  Visit visit = meter(cell, calls, without);
-  if (!without && spec.variant != nullptr && spec.workers > 1 && much_outside(visit.seen.metered)) {
-    Visit looked_at = meter(cell, calls, true);
-    if (!looked_at.seen.metered.empty() && looked_at.seen.metered.front().looks) return looked_at;
-  }
-  return visit;
-}
-
-Visit StandsHost::meter(std::size_t cell, int calls, bool looked_at) {
-  Visit visit;
-  if (stands_[cell].pid != 0) end_stand(stands_[cell]);
-  if (!ensure_stand(cell)) return visit;
-  Stand& stand = stands_[cell];
-  prints_.begin();
-  VisitOrder order;
-  order.metered = calls;
-  order.looked_at = looked_at;
-  boards_[cell].metered_call.store(0);
-  internal::Sampler sampler(stand.pid, boards_[cell].metered_call, boards_[cell].looks);
-  ask_stand(stand, order);
-  const Waited waited =
-      wait(stand.channel, boards_[cell], call_limit_s(), stand.pid, order.looked_at ? &sampler : nullptr);
-  if (!waited.message) {
-    visit.seen.metered = {internal::not_metered(why_no_answer(cell, waited, 0))};
-    return visit;
-  }
-  end_stand(stand);
-  Visit told = read_visit(*waited.message, 0);
-  visit.seen.metered = std::move(told.seen.metered);
-  if (order.looked_at) sampler.fill(visit.seen.metered);
-  if (!told.seen.faults.empty()) visit.seen.metered = {internal::not_metered(told.seen.faults.front())};
   boards_[cell].returned_children.store(0);
   return visit;
 }

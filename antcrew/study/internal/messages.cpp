@@ -3,7 +3,9 @@
 #include <fmt/format.h>
 
 #include <cstdlib>
+#include <exception>
 
+#include "antcrew/base/printable.hpp"
 #include "antcrew/record/record_json.hpp"
 
 namespace antcrew::internal {
@@ -51,6 +53,22 @@ Visit visit_from_message(const std::string& message) {
   const std::size_t line = message.find('\n');
   visit.seen = cell_from_json(message.substr(line + 1), "a stand's message");
   return visit;
+}
+
+// What a stand sends may be damaged by its user code: that is its fault, and ends nothing but its cell.
+Visit read_visit(const std::string& message, int round) {
+  try {
+    return visit_from_message(message);
+  } catch (const std::exception& error) {
+    Visit visit;
+    visit.seen.faults.push_back(
+        {Fault::Kind::crashed, round,
+         fmt::format("its process sent what cannot be read ({}): did a child of it come back, or "
+                     "did it write to files that were not its own?",
+                     printable(error.what(), 120))});
+    visit.over = true;
+    return visit;
+  }
 }
 
 std::optional<Fault> made_from_message(const std::string& message, BlockFacts& facts) {

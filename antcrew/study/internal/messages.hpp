@@ -15,6 +15,8 @@ VisitOrder order_from_message(const std::string& message);
 // What is not a cell in numbers, then the cell as JSON.
 std::string to_message(const Visit& visit);
 Visit visit_from_message(const std::string& message);
+// The same of what came from a stand.
+Visit read_visit(const std::string& message, int round);
 
 // What a block tells when its input is made, and how to read it.
 std::string to_message(const MadeBlock& made, const BlockFacts& facts);

@@ -1,10 +1,10 @@
 #include "antcrew/crew/internal/tasks/task_pool.hpp"
-#include "antcrew/crew/internal/tasks/strand.hpp"
 
 #include <mutex>
 #include <utility>
 
 #include "antcrew/base/error.hpp"
+#include "antcrew/crew/internal/tasks/strand.hpp"
 #include "antcrew/machine/limits.hpp"
 #include "antcrew/machine/topology.hpp"
 

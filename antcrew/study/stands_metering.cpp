@@ -1,0 +1,65 @@
+// Metered calls in stands of their own; of work without a crew, looked at from here.
+#include <algorithm>
+
+#include "antcrew/study/internal/messages.hpp"
+#include "antcrew/study/internal/metered_cells.hpp"
+#include "antcrew/study/internal/sampler.hpp"
+#include "antcrew/study/internal/visit_faults.hpp"
+#include "antcrew/study/stands_host.hpp"
+
+namespace antcrew::study_layer {
+namespace {
+
+// Threads and processes that are in no lane did much of the work, so the lanes do not tell where the time went.
+bool much_outside(const std::vector<internal::LaneSums>& metered) {
+  constexpr double much = 0.05;    // of the lanes' CPU time
+  constexpr double noticed = 0.1;  // of lanes × wall
+  return !metered.empty() && std::all_of(metered.begin(), metered.end(), [](const internal::LaneSums& sums) {
+    const double outside_s = sums.cpu_tree_s - std::max(sums.cpu_frames_s, sums.cpu_kernel_s) - sums.parent_cpu_s;
+    return sums.withheld.empty() && outside_s > much * sums.cpu_frames_s && outside_s > noticed * sums.lane_seconds();
+  });
+}
+
+}  // namespace
+
+// What goes wrong here went well when it was timed: it is no word against the cell, and the reason why there is no
+// ledger.
+Visit StandsHost::meter(std::size_t cell, int calls) {
+  const CellSpec& spec = cells_[cell];
+  const bool without = spec.variant != nullptr && internal::works_without_a_crew(spec.variant->crew, spec.workers);
+  Visit visit = meter(cell, calls, without);
+  if (!without && spec.variant != nullptr && spec.workers > 1 && much_outside(visit.seen.metered)) {
+    Visit looked_at = meter(cell, calls, true);
+    if (!looked_at.seen.metered.empty() && looked_at.seen.metered.front().looks) return looked_at;
+  }
+  return visit;
+}
+
+Visit StandsHost::meter(std::size_t cell, int calls, bool looked_at) {
+  Visit visit;
+  if (stands_[cell].pid != 0) end_stand(stands_[cell]);
+  if (!ensure_stand(cell)) return visit;
+  Stand& stand = stands_[cell];
+  prints_.begin();
+  VisitOrder order;
+  order.metered = calls;
+  order.looked_at = looked_at;
+  boards_[cell].metered_call.store(0);
+  internal::Sampler sampler(stand.pid, boards_[cell].metered_call, boards_[cell].looks);
+  ask_stand(stand, order);
+  const Waited waited =
+      wait(stand.channel, boards_[cell], call_limit_s(), stand.pid, order.looked_at ? &sampler : nullptr);
+  if (!waited.message) {
+    visit.seen.metered = {internal::not_metered(why_no_answer(cell, waited, 0))};
+    return visit;
+  }
+  end_stand(stand);
+  Visit told = internal::read_visit(*waited.message, 0);
+  visit.seen.metered = std::move(told.seen.metered);
+  if (order.looked_at) sampler.fill(visit.seen.metered);
+  if (!told.seen.faults.empty()) visit.seen.metered = {internal::not_metered(told.seen.faults.front())};
+  boards_[cell].returned_children.store(0);
+  return visit;
+}
+
+}  // namespace antcrew::study_layer
