@@ -150,15 +150,25 @@ class ThreadCrew : public internal::Loops<ThreadCrew, Split> {
   }
 
   template <class Enough, class OnPiece>
+  [[gnu::noinline, gnu::cold]] static std::size_t logged(internal::Lane& lane, internal::Handout& handout, int worker,
+                                                         const Enough& enough, OnPiece& on_piece) {
+    internal::PieceLog log(&lane);
+    auto body = [&](Range range) {
+      on_piece(range, enough);
+      log.ended(range.first, range.size());
+    };
+    return handout.drain(worker, enough, body);
+  }
+
+  template <class Enough, class OnPiece>
   void together(std::size_t n, Split split, const Enough& enough, OnPiece& on_piece) {
     team_->enter();
     internal::Handout handout(n, split, workers_, team_->shares());
+    // Two loops: with a log in it, the compiler would keep its pieces in memory and not in registers.
     auto on_worker = [&](int worker) {
-      internal::PieceLog log(team_->lane_of_caller());
-      auto body = [&](Range range) {
-        on_piece(range, enough);
-        log.ended(range.first, range.size());
-      };
+      if (internal::Lane* lane = team_->lane_of_caller()) [[unlikely]]
+        return logged(*lane, handout, worker, enough, on_piece);
+      auto body = [&](Range range) { on_piece(range, enough); };
       return handout.drain(worker, enough, body);
     };
     const bool even = split.kind() == Split::Kind::even;

@@ -48,13 +48,21 @@ class StolenRun {
 
 // The second half of a fork, on the stack of the worker that waits for it. Only a thief writes the outcome, so that a
 // fork nobody stole costs no more than what is pushed.
-template <class G>
-class Fork final : public JoinTask {
+// Of a metered call it knows where it is on the critical path; others carry nothing of that.
+struct NoPath {};
+struct ForkPath {
+  std::int64_t path_ns = 0;  // where it was begun; once it was taken and has ended, up to its end
+};
+
+template <class G, bool metered = false>
+class Fork final : public JoinTask, private std::conditional_t<metered, ForkPath, NoPath> {
  public:
   using Answer = std::decay_t<std::invoke_result_t<G&>>;
 
-  // path_ns: where the fork is on the critical path of a metered call; below 0 = nobody asks.
-  Fork(G& g, TaskWorker& worker, std::int64_t path_ns = -1) : JoinTask(&run_it, worker), g_(g), path_ns_(path_ns) {
+  Fork(G& g, TaskWorker& worker) requires(!metered) : JoinTask(&run_it, worker), g_(g) { worker.push_fork(this); }
+  Fork(G& g, TaskWorker& worker, std::int64_t path_ns) requires metered : JoinTask(&run_it, worker),
+                                                                          ForkPath{path_ns},
+                                                                          g_(g) {
     worker.push_fork(this);
   }
   Fork(const Fork&) = delete;
@@ -64,13 +72,13 @@ class Fork final : public JoinTask {
   Answer join() { return owner->take_back(this) ? g_() : taken(); }
 
   // The same, and goes on with the longer path: the first half's, or this one's.
-  Answer join(std::int64_t begun_ns, std::int64_t first_ns) {
+  Answer join(std::int64_t begun_ns, std::int64_t first_ns) requires metered {
     if (owner->take_back(this)) {
       const LongerStrand longer(first_ns, nullptr);
       strand_here.go_on(begun_ns);
       return g_();
     }
-    const LongerStrand longer(first_ns, &path_ns_);
+    const LongerStrand longer(first_ns, &this->path_ns);
     return taken();
   }
 
@@ -91,10 +99,10 @@ class Fork final : public JoinTask {
     auto& self = *static_cast<Fork*>(task);
     StolenRun run(self, worker);
     const TaskWorker::In in(worker, run.scope());
-    if (self.path_ns_ >= 0) [[unlikely]] {
-      const OtherStrand its(self.path_ns_);
+    if constexpr (metered) {
+      const OtherStrand its(self.path_ns);
       self.answer();
-      self.path_ns_ = strand_here.now();
+      self.path_ns = strand_here.now();
     } else {
       self.answer();
     }
@@ -123,7 +131,6 @@ class Fork final : public JoinTask {
   }
 
   G& g_;
-  std::int64_t path_ns_;  // once it was taken and has ended: up to its end
   bool threw_;
   union {
     Something<Answer> answer_;
@@ -157,14 +164,16 @@ auto one_after_the_other(F& f, G& g) {
   }
 }
 
+// By the only worker, or in a lane of an open log.
 template <class F, class G>
-[[gnu::noinline]] auto metered_fork(TaskWorker& worker, F& f, G& g) {
+[[gnu::noinline]] auto unusual_fork(TaskWorker& worker, F& f, G& g) {
+  if (worker.alone) return one_after_the_other(f, g);
   const std::int64_t begun_ns = strand_here.now();
-  Fork<G> second(g, worker, begun_ns);
+  Fork<G, true> second(g, worker, begun_ns);
   if constexpr (both_answer<F, G>) {
     auto a = first_half(f, second);
     const std::int64_t first_ns = strand_here.now();
-    return std::pair<decltype(a), typename Fork<G>::Answer>{std::move(a), second.join(begun_ns, first_ns)};
+    return std::pair<decltype(a), typename Fork<G, true>::Answer>{std::move(a), second.join(begun_ns, first_ns)};
   } else {
     first_half(f, second);
     second.join(begun_ns, strand_here.now());
@@ -175,9 +184,8 @@ template <class F, class G>
 auto fork(TaskWorker& worker, F& f, G& g) {
   if (stack_nearly_full()) [[unlikely]]
     refuse_depth("TaskCrew", "both");
-  if (worker.alone) return one_after_the_other(f, g);
-  if (lane_here != nullptr) [[unlikely]]
-    return metered_fork(worker, f, g);
+  if (!worker.usual) [[unlikely]]
+    return unusual_fork(worker, f, g);
   Fork<G> second(g, worker);
   if constexpr (both_answer<F, G>) {
     auto a = first_half(f, second);

@@ -119,6 +119,7 @@ TaskPool::Call::Call(TaskPool& pool, Sharing sharing, std::size_t n)
       meter_(place_ == 0 ? pool.meter_.now() : nullptr),
       path_told_(region_.book() != nullptr && pool.workers() > 1 &&
                  (sharing == Sharing::forks || sharing == Sharing::graph)) {
+  if (worker_ != nullptr) worker_->usual = !worker_->alone && lane_here == nullptr;
   if (path_told_) strand_here.go_on(0);
   if (meter_ == nullptr) return;
   start_ns_ = now_ns();

@@ -222,6 +222,7 @@ Found TaskWorker::work_in_lane(Found found) noexcept {
   const InLane in(book, number,
                   {Doing::waiting, Shortage::none, book == nullptr ? 0 : book->region_now(), nullptr, nullptr});
   TaskLog log(in.lane());
+  usual = !alone && lane_here == nullptr;
   do {
     log.begin();
     run(found);

@@ -84,7 +84,7 @@ inline TaskFrame::~TaskFrame() {
 class TaskWorker {
  public:
   TaskWorker(TaskPool& of_pool, int its_number, std::int64_t wanted)
-      : pool(of_pool), number(its_number), alone(wanted == 0), deque_(wanted) {}
+      : pool(of_pool), number(its_number), alone(wanted == 0), usual(wanted != 0), deque_(wanted) {}
   ~TaskWorker();
 
   // All is for the thread that is this worker.
@@ -162,6 +162,7 @@ class TaskWorker {
   TaskPool& pool;
   const int number;
   const bool alone;  // nobody takes anything from it
+  bool usual;        // others may take, and no log is open in which this worker has a lane
 
  private:
   friend class TaskPool;
