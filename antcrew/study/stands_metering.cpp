@@ -20,19 +20,25 @@ bool much_outside(const std::vector<internal::LaneSums>& metered) {
   });
 }
 
+bool no_regions(const std::vector<internal::LaneSums>& metered) {
+  return std::all_of(metered.begin(), metered.end(),
+                     [](const internal::LaneSums& sums) { return sums.withheld.empty() && sums.regions == 0; });
+}
+
 }  // namespace
 
 // What goes wrong here went well when it was timed: it is no word against the cell, and the reason why there is no
 // ledger.
 Visit StandsHost::meter(std::size_t cell, int calls) {
   const CellSpec& spec = cells_[cell];
-  const bool without = spec.variant != nullptr && internal::works_without_a_crew(spec.variant->crew, spec.workers);
-  Visit visit = meter(cell, calls, without);
-  if (!without && spec.variant != nullptr && spec.workers > 1 && much_outside(visit.seen.metered)) {
-    Visit looked_at = meter(cell, calls, true);
-    if (!looked_at.seen.metered.empty() && looked_at.seen.metered.front().looks) return looked_at;
-  }
-  return visit;
+  Visit visit = meter(cell, calls, false);
+  if (spec.variant == nullptr || spec.workers < 2) return visit;
+  // A body without a crew of the study's may have one of its own, which writes the log.
+  const bool without =
+      internal::works_without_a_crew(spec.variant->crew, spec.workers) && no_regions(visit.seen.metered);
+  if (!without && !much_outside(visit.seen.metered)) return visit;
+  Visit looked_at = meter(cell, calls, true);
+  return looked_at.seen.metered.empty() || (!without && !looked_at.seen.metered.front().looks) ? visit : looked_at;
 }
 
 Visit StandsHost::meter(std::size_t cell, int calls, bool looked_at) {

@@ -155,8 +155,9 @@ void Visitor::meter(Visit& visit, int calls) {
 // repeated until a group has been looked at often enough, within bounds; where hardly a look falls into a call, no more
 // are made.
 void Visitor::meter_for_looks(Visit& visit, int groups) {
-  constexpr double longest_s = 0.75;  // of a group, with all that is around its calls
-  constexpr double patience_s = 0.2;  // until some looks are to be seen
+  constexpr double longest_s = 1;     // of a group, with all that is around its calls
+  constexpr double patience_s = 0.2;  // until it shows how much of the time lies in calls
+  constexpr double too_little = 0.1;  // of it: then looks hardly ever fall into one
   constexpr double plain_most_s = 0.05;
   constexpr double least_moments = 140;  // what all lanes do at one moment is one look, so to speak
   constexpr std::int64_t most_calls = internal::calls_of_a_group / 4;
@@ -174,7 +175,8 @@ void Visitor::meter_for_looks(Visit& visit, int groups) {
     const std::int64_t looks_before = board_ == nullptr ? 0 : board_->looks.load();
     const auto wanted = [&] {
       const auto looks = static_cast<double>(board_ == nullptr ? 0 : board_->looks.load() - looks_before);
-      hopeless = hopeless || (seconds_since(began) > patience_s && looks < 0.1 * enough);
+      const double so_far_s = seconds_since(began);
+      hopeless = hopeless || (so_far_s > patience_s && sums.wall_s < too_little * so_far_s);
       return !hopeless && looks < enough && calls < most_calls && seconds_since(began) < longest_s;
     };
     while (calls == 0 || wanted()) {

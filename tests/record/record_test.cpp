@@ -175,3 +175,27 @@ TEST_CASE("files: whole or not at all") {
   CHECK_THROWS_AS(save_record(sample(), folder / "file/below.json"), Error);
   CHECK(test::read_file(folder / "file") == "x");
 }
+
+TEST_CASE("looks and timelines of metered calls come back as they were") {
+  antcrew::internal::LaneSums sums;
+  sums.wall_s = 0.01;
+  sums.lanes = 2;
+  sums.critical_path_s = 0.005;
+  sums.looks.emplace();
+  sums.looks->moments = 140;
+  sums.looks->lanes = 280;
+  sums.looks->blocked_s = {{"sleep", 0.25}};
+  using antcrew::internal::TimelineKind;
+  antcrew::internal::Timeline line;
+  line.names = {"merge"};
+  line.all_lanes = 2;
+  line.wall_s = 0.01;
+  line.lanes = {{0, {{0, 0.004, TimelineKind::piece, -1, 3}, {0.004, 0.01, TimelineKind::serial, 0, 0}}},
+                {1, {{0, 0.01, TimelineKind::idle, -1, 0}}}};
+  sums.timeline = line;
+  Record record = test::record_of({test::cell_with("baseline", 1, {1}), test::cell_with("split", 2, {1})});
+  record.cells[1].metered = {sums};
+  const Record back = record_from_json(to_json(record), "test");
+  REQUIRE(back.cells[1].metered.size() == 1);
+  CHECK(back.cells[1].metered[0] == sums);
+}

@@ -10,7 +10,8 @@
 
 namespace antcrew::internal {
 
-// In columns, in nanoseconds: a stretch begins where the one before it ended.
+// In columns, in nanoseconds: a stretch begins where the one before it ended. A column in which all is as usual is left
+// out.
 inline void to_json(nlohmann::ordered_json& json, const TimelineLane& lane) {
   using Json = nlohmann::ordered_json;
   Json to = Json::array(), what = Json::array(), name = Json::array(), pieces = Json::array();
@@ -20,7 +21,11 @@ inline void to_json(nlohmann::ordered_json& json, const TimelineLane& lane) {
     name.push_back(s.name);
     pieces.push_back(s.pieces);
   }
-  json = {{"worker", lane.worker}, {"to_ns", to}, {"what", what}, {"name", name}, {"pieces", pieces}};
+  json = {{"worker", lane.worker}, {"to_ns", to}, {"what", what}};
+  const auto& all = lane.stretches;
+  if (std::any_of(all.begin(), all.end(), [](const TimelineStretch& s) { return s.name >= 0; })) json["name"] = name;
+  if (std::any_of(all.begin(), all.end(), [](const TimelineStretch& s) { return s.pieces != 0; }))
+    json["pieces"] = pieces;
 }
 inline void from_json(const nlohmann::ordered_json& json, TimelineLane& lane) {
   json.at("worker").get_to(lane.worker);
@@ -28,8 +33,9 @@ inline void from_json(const nlohmann::ordered_json& json, TimelineLane& lane) {
   for (std::size_t k = 0; k < json.at("to_ns").size(); ++k) {
     const double to = 1e-9 * static_cast<double>(json.at("to_ns").at(k).get<std::int64_t>());
     const int what = std::clamp(json.at("what").at(k).get<int>(), 0, static_cast<int>(TimelineKind::starting));
-    lane.stretches.push_back({at, to, static_cast<TimelineKind>(what), json.at("name").at(k).get<int>(),
-                              json.at("pieces").at(k).get<std::int64_t>()});
+    lane.stretches.push_back({at, to, static_cast<TimelineKind>(what),
+                              json.contains("name") ? json.at("name").at(k).get<int>() : -1,
+                              json.contains("pieces") ? json.at("pieces").at(k).get<std::int64_t>() : 0});
     at = to;
   }
 }
