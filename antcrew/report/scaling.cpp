@@ -47,10 +47,12 @@ std::string fit_text(const ScalingFit& fit) {
 
 std::string formulas(const Analysed& study) {
   std::string text;
-  std::set<std::string> refused;
+  std::string refused;  // of the curve with the most counts: one reason is enough
+  std::size_t most = 0;
   for (const CurveModels& curve : models_of(study)) {
     if (curve.scaling.fits.empty()) {
-      refused.insert(curve.scaling.refused);
+      if (refused.empty() || curve.scaling.workers.size() > most) refused = curve.scaling.refused;
+      most = std::max(most, curve.scaling.workers.size());
       continue;
     }
     const ScalingFit& best = curve.scaling.fits.front();
@@ -63,9 +65,7 @@ std::string formulas(const Analysed& study) {
         text += fmt::format("     or as well, told apart only by more worker counts: {}\n", fit_text(other));
     }
   }
-  for (const std::string& reason : refused) {
-    if (!reason.empty()) text += fmt::format("  No formula{}: {}.\n", text.empty() ? "" : " for the others", reason);
-  }
+  if (!refused.empty()) text += fmt::format("  No formula{}: {}.\n", text.empty() ? "" : " for the others", refused);
   return text;
 }
 
