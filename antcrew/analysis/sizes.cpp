@@ -60,6 +60,7 @@ double crossing(const std::vector<double>& sizes, const std::vector<double>& val
   if (first == values.size()) return infinite;
   const double below = values[first - 1];
   const double above = values[first];
+  if (std::isinf(below)) return sizes[first];  // nothing is known of the smaller size: anywhere up to the larger
   return sizes[first - 1] + (sizes[first] - sizes[first - 1]) * (-below) / (above - below);
 }
 

@@ -102,8 +102,6 @@ class Adding {
     return sums;
   }
 
-  void refused() { facts_.refused = true; }
-
  private:
   // A caller that waits for those it has begun is no worker; so is one that reads from processes that it has begun.
   bool is_idle_caller(const SeenThread& thread, std::size_t others, bool processes) const {

@@ -1,5 +1,6 @@
 // Metered calls in stands of their own; of work without a crew, looked at from here.
 #include <algorithm>
+#include <optional>
 
 #include "antcrew/study/internal/messages.hpp"
 #include "antcrew/study/internal/metered_cells.hpp"
@@ -51,10 +52,11 @@ Visit StandsHost::meter(std::size_t cell, int calls, bool looked_at) {
   order.metered = calls;
   order.looked_at = looked_at;
   boards_[cell].metered_call.store(0);
-  internal::Sampler sampler(stand.pid, boards_[cell].metered_call, boards_[cell].looks);
+  std::optional<internal::Sampler> sampler;  // which goes before others: only while it looks
+  if (looked_at) sampler.emplace(stand.pid, boards_[cell].metered_call, boards_[cell].looks);
   ask_stand(stand, order);
-  const Waited waited =
-      wait(stand.channel, boards_[cell], call_limit_s(), stand.pid, order.looked_at ? &sampler : nullptr);
+  const Waited waited = wait(stand.channel, boards_[cell], call_limit_s(), stand.pid, looked_at ? &*sampler : nullptr);
+  if (looked_at) sampler->stop();
   if (!waited.message) {
     visit.seen.metered = {internal::not_metered(why_no_answer(cell, waited, 0))};
     return visit;
@@ -62,7 +64,7 @@ Visit StandsHost::meter(std::size_t cell, int calls, bool looked_at) {
   end_stand(stand);
   Visit told = internal::read_visit(*waited.message, 0);
   visit.seen.metered = std::move(told.seen.metered);
-  if (order.looked_at) sampler.fill(visit.seen.metered);
+  if (looked_at) sampler->fill(visit.seen.metered);
   if (!told.seen.faults.empty()) visit.seen.metered = {internal::not_metered(told.seen.faults.front())};
   boards_[cell].returned_children.store(0);
   return visit;

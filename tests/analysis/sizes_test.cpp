@@ -91,6 +91,20 @@ TEST_CASE("faster everywhere, nowhere, or only beyond the sizes: told apart, wit
   CHECK(std::isinf(crossovers_of(gap)[0].size.high) == false);
 }
 
+TEST_CASE("a size with too few rounds for an interval leaves bounds that are numbers, not none") {
+  Record record = over_sizes({100, 1'000, 10'000}, line(0, 1e-6), line(0, 0.5e-6));
+  for (Cell& cell : record.cells) {
+    if (cell.point == 0) cell.trials.resize(3);
+  }
+  const Analysed study = analyse(record);
+  const Crossover found = crossovers_of(study).at(0);
+  CHECK_FALSE(std::isnan(found.size.value));
+  CHECK_FALSE(std::isnan(found.size.low));
+  CHECK(found.size.high == 1'000);  // beyond doubt from there on
+  CHECK(found.kind == Crossover::Kind::between);
+  CHECK(found.sure_from == 1'000);
+}
+
 TEST_CASE("lines over the size give back what is fixed, what an item costs, and where it pays back") {
   Record record = over_sizes({1'000, 10'000, 100'000, 1'000'000}, line(1e-5, 1e-6), line(1e-3, 0.4e-6));
   for (Cell& cell : record.cells) cell.startup_s = {0.06};

@@ -9,7 +9,7 @@
 namespace antcrew::internal {
 
 // Who looks must not wait until a processor is free: it would see the busy times less often. Where the system lets it,
-// it goes before others while it looks; a hundredth of a processor is all it takes. What it begins does not.
+// it goes before others while it looks; a fiftieth of a processor is all it takes. What it begins does not.
 Sampler::Sampler(pid_t stand, const std::atomic<std::int64_t>& call, std::atomic<std::int64_t>& looks)
     : threads_(stand), stand_(stand), call_(call), count_(looks), policy_(::sched_getscheduler(0)) {
   sched_param first{};
@@ -17,9 +17,10 @@ Sampler::Sampler(pid_t stand, const std::atomic<std::int64_t>& call, std::atomic
   ahead_ = ::sched_setscheduler(0, SCHED_FIFO | SCHED_RESET_ON_FORK, &first) == 0;
 }
 
-Sampler::~Sampler() {
+void Sampler::stop() noexcept {
   const sched_param usual{};
   if (ahead_) ::sched_setscheduler(0, policy_, &usual);
+  ahead_ = false;
 }
 
 double Sampler::look() {

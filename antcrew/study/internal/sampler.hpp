@@ -1,8 +1,8 @@
 // Looks at the threads of a stand at random moments while it makes metered calls, from the coordinator.
 //
-//   Sampler sampler(stand, board.metered_call);
+//   Sampler sampler(stand, board.metered_call, board.looks);
 //   channel.receive_looking([&] { return sampler.look(); });
-//   merge_looks(sampler, workers, sums);
+//   sampler.fill(groups);
 #pragma once
 
 #include <sys/types.h>
@@ -26,13 +26,15 @@ class Sampler {
  public:
   // looks: counts those that count, for the stand to see.
   Sampler(pid_t stand, const std::atomic<std::int64_t>& call, std::atomic<std::int64_t>& looks);
-  ~Sampler();
+  ~Sampler() { stop(); }
   Sampler(const Sampler&) = delete;
   Sampler& operator=(const Sampler&) = delete;
 
   // Looks, if a metered call is open. Returns how long to wait for the next, in seconds: random, so that no pattern of
   // the calls can hide from it, and long enough that looking takes less than a fiftieth of a processor.
   double look();
+  // This thread goes before others no more.
+  void stop() noexcept;
 
   // Fills in, for each of these groups of calls, where their lanes were seen. Needs lanes and wall_s.
   void fill(std::vector<LaneSums>& groups);
