@@ -22,9 +22,9 @@ shot() {
 }
 
 wanted() { [ $# -eq 1 ] || { local name=$1 pick; shift; for pick; do [ "$pick" = "$name" ] && return 0; done; return 1; }; }
-wanted demo "$@" && shot demo 100 72 "$bin/command/antcrew demo"
+wanted demo "$@" && shot demo 100 80 "$bin/command/antcrew demo"
 wanted machine "$@" && shot machine 100 20 "$bin/command/antcrew machine"
 wanted details "$@" && shot details 100 21 "$bin/examples/channels --quick --sizes 60 --workers 1,2 --save channels.json >/dev/null 2>&1; clear; $bin/command/antcrew show channels.json --details 'tasks down to 10 forks'"
-wanted explain "$@" && shot explain 110 46 "$bin/examples/gauges --sizes 200 --workers 1,2 --budget 40 --save gauges.json >/dev/null 2>&1; clear; $bin/command/antcrew explain gauges.json | head -46"
+wanted explain "$@" && shot explain 110 58 "$bin/examples/gauges --sizes 200 --workers 1,2 --budget 40 --save gauges.json >/dev/null 2>&1; clear; $bin/command/antcrew explain gauges.json"
 wanted archive "$@" && shot archive 140 49 "$bin/examples/archive --sizes 2k --workers 2 --budget 120"
 exit 0

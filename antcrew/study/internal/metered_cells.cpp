@@ -36,7 +36,8 @@ std::vector<std::size_t> cells_to_meter(const Record& record, const std::vector<
   std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) {
     const auto rank = [&](std::size_t i) {
       const Cell& cell = cell_at(i);
-      return cell.kind == Cell::Kind::baseline ? -1.0 : cell.trials.back().wall_s;
+      if (cell.kind == Cell::Kind::baseline) return -1.0;
+      return cell.trials.back().wall_s + (works_without_a_crew(cell.crew, cell.workers) ? looking_s : 0);
     };
     return rank(a) < rank(b);
   });
