@@ -57,6 +57,12 @@ class alignas(line_bytes) Lane {
   void call_comes(std::int64_t at_ns) noexcept { called_ns_.store(at_ns, std::memory_order_relaxed); }
   // The next piece was taken from another worker.
   void next_is_stolen() noexcept { stolen_ = true; }
+  // What is under way turned out to be this: in a frame of the same depth, before its pop.
+  void is_rather(const Frame& frame) noexcept {
+    const char* phase = top().phase;
+    top() = frame;
+    top().phase = phase;
+  }
   const char* enter_phase(const char* name) noexcept {
     border(now_ns());
     const char* before = top().phase;

@@ -49,7 +49,7 @@ struct Timeline {
 // Of up to so many lanes all are kept, of more four.
 inline constexpr int most_timeline_lanes = 16;
 // All lanes together.
-inline constexpr std::size_t most_timeline_stretches = 400;
+inline constexpr std::size_t most_timeline_stretches = 200;
 
 Timeline timeline_of(const LaneLog& log);
 

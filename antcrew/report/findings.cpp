@@ -76,7 +76,13 @@ std::string worth_of(const Finding& finding) {
     text = fmt::format("Without it speedup {:.3g} at most, if all else stays", *finding.gain_speedup);
   if (text.empty()) text = "Its worth is not known";
   text += fmt::format(" ({})", sure_text(finding));
-  if (!finding.or_else.empty()) text += fmt::format("; it may as well be {}", finding.or_else);
+  if (finding.or_else == "noise")
+    text += fmt::format(
+        "; it may as well be the machine, of which {:.2g} processors were taken away meanwhile: measure again when it "
+        "is quiet",
+        finding.figures.at("taken_processors"));
+  else if (!finding.or_else.empty())
+    text += fmt::format("; it may as well be {}", finding.or_else);
   return text;
 }
 

@@ -339,3 +339,15 @@ TEST_CASE("an unoptimised build is warned about") {
   CHECK(analyse(record).remarks[0].id == "unoptimised");
   CHECK(analyse(record).remarks[0].kind == Finding::Kind::meaning);
 }
+
+TEST_CASE("a first call of the baseline that was kept waiting is not one that it kept the answer of") {
+  const auto verdict_with = [](std::vector<double> first_calls_s) {
+    antcrew::record_layer::Record record = test::record_of({test::cell_with("baseline", 1, {18e-6, 18e-6})});
+    for (const double first_s : first_calls_s) record.blocks.emplace_back().reference_s = first_s;
+    return analyse(record).cells.front().verdict;
+  };
+  CHECK(verdict_with({1.16e-3}) != Verdict::remembered);
+  CHECK(verdict_with({1.16e-3, 19e-6}) != Verdict::remembered);
+  CHECK(verdict_with({1.16e-3, 1.2e-3}) == Verdict::remembered);
+  CHECK(verdict_with({30e-3}) == Verdict::remembered);
+}

@@ -302,3 +302,41 @@ TEST_CASE("a loss of CPU time leaves room on the processors: the gain is not hel
   CHECK(first.id == "work-inflation-one-worker");
   CHECK(*first.gain_speedup == doctest::Approx(2));
 }
+
+TEST_CASE("what a hypervisor took may look like bodies that sleep: both are named, and what is larger stays") {
+  const auto first_of = [](double taken_processors) {
+    Record record = record_with({sums_with({{LaneState::blocked, 6}}), sums_with({{LaneState::blocked, 6}}),
+                                 sums_with({{LaneState::blocked, 6}})},
+                                10, 34);
+    BlockFacts block;
+    block.wall_s = 100;
+    block.steal_s = 100 * taken_processors;
+    record.blocks = {block};
+    const Analysed study = analyse(record);
+    for (const Finding& f : findings_of(study, study.cells.back())) {
+      if (f.id == "blocked") return f;
+    }
+    return Finding{};
+  };
+  const Finding taken = first_of(0.7);  // of 10 s of wall time
+  CHECK(taken.sure == Finding::Sure::open);
+  CHECK(taken.or_else == "noise");
+  CHECK(taken.figures.at("taken_processors") == doctest::Approx(0.7));
+  const Finding told = first_of(0.5);
+  CHECK(told.sure == Finding::Sure::measured);
+  CHECK(told.or_else.empty());
+}
+
+TEST_CASE("without a lock's waits what its turns cost may go, too: at most says at most") {
+  LaneSums sums = sums_with({{LaneState::lock, 20}});
+  const auto gain_with = [&](double baseline_s) {
+    const Record record = record_with({sums, sums, sums}, 10, baseline_s);
+    const Analysed study = analyse(record);
+    for (const Finding& f : findings_of(study, study.cells.back())) {
+      if (f.id == "lock-wait") return *f.gain_speedup / (baseline_s / 10);
+    }
+    return 0.0;
+  };
+  CHECK(gain_with(20) == doctest::Approx(2).epsilon(0.1));   // the work takes no more than the baseline's
+  CHECK(gain_with(10) == doctest::Approx(4).epsilon(0.15));  // 10 s more than the baseline's
+}

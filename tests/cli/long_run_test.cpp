@@ -103,8 +103,13 @@ TEST_CASE("Ctrl-C ends cleanly with the table so far and says how to go on") {
   const TemporaryFolder folder;
   const std::string record = folder / "stopped.json";
   const pid_t run = start(study(record, "500"), folder / "out");
-  while (!std::filesystem::exists(record + ".rounds")) std::this_thread::sleep_for(std::chrono::milliseconds(10));
-  std::this_thread::sleep_for(std::chrono::milliseconds(300));
+  // Until some visits are kept: of the baseline, and of the variants at both worker counts.
+  const auto kept = [&] {
+    return std::filesystem::exists(record + ".rounds") ? test::lines_in(test::read_file(record + ".rounds")) : 0;
+  };
+  const auto end = std::chrono::steady_clock::now() + std::chrono::seconds(60);
+  while (kept() < 12 && std::chrono::steady_clock::now() < end)
+    std::this_thread::sleep_for(std::chrono::milliseconds(10));
   kill(run, SIGINT);
   int status = 0;
   waitpid(run, &status, 0);

@@ -148,7 +148,8 @@ TEST_CASE("a woken worker is not where its caller is") {
   const ProcessorSet before = mask_here();
   const std::int64_t began_ns = now_ns();
   const auto others_busy_s = [] {
-    return machine_layer::machine_times().busy_s - static_cast<double>(process_cpu_ns()) * 1e-9;
+    const machine_layer::MachineTimes times = machine_layer::machine_times();
+    return times.busy_s + times.steal_s - static_cast<double>(process_cpu_ns()) * 1e-9;
   };
   const double others_before_s = others_busy_s();
   ThreadCrew threads(2);

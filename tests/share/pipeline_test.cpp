@@ -13,6 +13,8 @@
 #include "antcrew/crew/task_crew.hpp"
 #include "antcrew/crew/task_group.hpp"
 #include "antcrew/crew/thread_crew.hpp"
+#include "antcrew/log/lane_sums.hpp"
+#include "antcrew/log/lanes.hpp"
 #include "support/at_once.hpp"
 
 using namespace antcrew;
@@ -191,4 +193,23 @@ TEST_CASE("a stage for many takes as many items at once as there are workers") {
   };
   runs(ThreadCrew(6));
   runs(TaskCrew(6));
+}
+
+TEST_CASE("who fell asleep while the source was at work, and then lacked room, is said to lack room") {
+  ThreadCrew crew(4);
+  internal::LaneBook* book = internal::LaneBook::create(4, 4);
+  book->open();
+  int read = 0;
+  auto line = pipeline([&]() -> std::optional<int> {
+                std::this_thread::sleep_for(2ms);
+                return read == 2 ? std::nullopt : std::optional<int>(read++);
+              }).many("decode", [](int) { std::this_thread::sleep_for(50ms); });
+  PipelineOptions options;
+  options.items = 2;
+  line.run(crew, options);
+  book->close();
+  const internal::LaneSums sums = internal::sums_of(book->log());
+  internal::LaneBook::destroy(book);
+  CHECK(sums.buffer_full_s > 0.05);  // two workers, for nearly 50 ms each
+  CHECK(sums.source_s < sums.buffer_full_s);
 }

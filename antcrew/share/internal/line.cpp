@@ -16,6 +16,8 @@ Line::Line(const std::vector<StageFacts>& stages, std::size_t room, const std::s
   for (Place& place : places_) place.waiting.reserve(room);
   if (LaneBook* book = open_lanes.load(std::memory_order_relaxed); book != nullptr && lane_here != nullptr) {
     for (Place& place : places_) place.logged_as = book->keep_name(place.name.c_str());
+    logged_ = true;
+    short_since_ns_ = now_ns();
   }
   free_.reserve(room);
   for (std::size_t k = room; k > 0; --k) free_.push_back(k - 1);
@@ -133,25 +135,48 @@ void Line::drop_all() noexcept {
   }
 }
 
-// Why there is no step for this worker: a stage for one at a time has items waiting, the longest queue first; else
-// there is no room for more, or the source is at work.
-Frame Line::shortage() const noexcept {
-  Frame frame{Doing::stage, Shortage::none, lane_here->at().region, nullptr, nullptr};
-  const Place* queued = nullptr;
-  for (const Place& place : places_) {
-    if (place.kind == StageKind::many || !place.taken || place.waiting.empty()) continue;
-    if (queued == nullptr || place.waiting.size() > queued->waiting.size()) queued = &place;
+// What is short just now: a stage for one at a time has items waiting, the longest queue first; else there is no room
+// for more, or the source is at work.
+int Line::shortage() const noexcept {
+  std::size_t longest = 0;
+  int found = free_.empty() ? full : at_source;
+  for (std::size_t k = 0; k < places_.size(); ++k) {
+    const Place& place = places_[k];
+    if (place.kind == StageKind::many || !place.taken || place.waiting.size() <= longest) continue;
+    longest = place.waiting.size();
+    found = static_cast<int>(std::min(k, static_cast<std::size_t>(most_shortages - first_place - 1))) + first_place;
   }
-  if (queued != nullptr) {
-    frame.shortage = Shortage::stage_taken;
-    frame.about = queued->logged_as;
-  } else if (free_.empty()) {
+  return found;
+}
+
+// After each change, under the lock.
+void Line::note_shortage() noexcept {
+  const std::int64_t now = now_ns();
+  short_ns_[static_cast<std::size_t>(short_now_)] += now - std::exchange(short_since_ns_, now);
+  short_now_ = shortage();
+}
+
+Frame Line::frame_of(int what) const noexcept {
+  Frame frame{Doing::stage, Shortage::source, lane_here->at().region, places_[source].logged_as, nullptr};
+  if (what == full) {
     frame.shortage = Shortage::buffer_full;
-  } else {
-    frame.shortage = Shortage::source;
-    frame.about = places_[source].logged_as;
+    frame.about = nullptr;
+  } else if (what >= first_place) {
+    frame.shortage = Shortage::stage_taken;
+    frame.about = places_[static_cast<std::size_t>(what - first_place)].logged_as;
   }
   return frame;
+}
+
+// What a sleeper lacks changes while it sleeps: the time is told as what it lacked longest.
+void Line::wait_logged(std::unique_lock<std::mutex>& lock) {
+  note_shortage();
+  Shortages before = short_ns_;
+  const InFrame waiting(frame_of(short_now_));
+  changed_.wait(lock);
+  note_shortage();
+  std::transform(short_ns_.begin(), short_ns_.end(), before.begin(), before.begin(), std::minus<>());
+  lane_here->is_rather(frame_of(static_cast<int>(std::max_element(before.begin(), before.end()) - before.begin())));
 }
 
 void Line::work(const Calls& calls, void* (*item_at)(void*, std::size_t), void* items) {
@@ -166,15 +191,15 @@ void Line::work(const Calls& calls, void* (*item_at)(void*, std::size_t), void* 
       if (error_) drop_all();
       if (over()) return changed_.notify_all();
       ++asleep_;
-      if (lane_here == nullptr) {
-        changed_.wait(lock);
+      if (logged_ && lane_here != nullptr) {
+        wait_logged(lock);
       } else {
-        const InFrame waiting(shortage());
         changed_.wait(lock);
       }
       --asleep_;
       continue;
     }
+    if (logged_) note_shortage();
     if (asleep_ > 0 && another_step()) changed_.notify_one();
     lock.unlock();
     at_border();

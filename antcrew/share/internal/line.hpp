@@ -5,6 +5,7 @@
 // the beginning but for the numbers of items that were left out.
 #pragma once
 
+#include <array>
 #include <atomic>
 #include <condition_variable>
 #include <cstddef>
@@ -85,7 +86,10 @@ class Line {
   bool over() const noexcept;
   void end_step(const Step& step, bool goes_on, std::int64_t ns) noexcept;
   void drop_all() noexcept;
-  Frame shortage() const noexcept;
+  int shortage() const noexcept;
+  void note_shortage() noexcept;
+  Frame frame_of(int shortage) const noexcept;
+  void wait_logged(std::unique_lock<std::mutex>& lock);
   void leave_out(std::size_t from, std::uint64_t number);
   void advance(Place& place);
 
@@ -101,6 +105,15 @@ class Line {
   std::size_t dropped_ = 0;
   std::exception_ptr error_;
   StopFlag stop_;
+
+  // While a log is open: what has been short for how long, so that a sleeper can be told what it mostly waited for.
+  static constexpr int most_shortages = 34;
+  static constexpr int full = 0, at_source = 1, first_place = 2;
+  using Shortages = std::array<std::int64_t, most_shortages>;
+  bool logged_ = false;
+  Shortages short_ns_{};
+  int short_now_ = at_source;
+  std::int64_t short_since_ns_ = 0;
 };
 
 }  // namespace internal
