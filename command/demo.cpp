@@ -34,6 +34,9 @@ int run_demo(const std::vector<std::string>& arguments) {
   if (std::find(words.begin(), words.end(), "--budget") == words.end()) {
     words.insert(words.end(), {"--budget", demo_budget_s});
   }
+  const bool other = std::find(words.begin(), words.end(), "--list") != words.end() ||
+                     std::find(words.begin(), words.end(), "--jostle") != words.end();
+  if (!other && std::find(words.begin(), words.end(), "--page") == words.end()) words.emplace_back("--page");
   std::vector<char*> raw;
   for (std::string& word : words) raw.push_back(word.data());
   raw.push_back(nullptr);

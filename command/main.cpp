@@ -34,19 +34,21 @@ int run_command(int argc, char** argv) {
   CLI::App* machine = app.add_subcommand("machine", "what this machine is, and what a study may use of it");
   machine->add_flag("--json", as_json, "for programs");
   ShowOptions show_options;
-  CLI::App* show = app.add_subcommand("show", "show a saved record");
-  show->add_option("RECORD", show_options.record, "file of the record")->required();
-  show->add_option("--as", show_options.form, "form: " + form_names())->type_name("FORM")->capture_default_str();
+  CLI::App* show = app.add_subcommand("show", "show saved records: table, figures, page, or for other programs");
+  show->add_option("RECORD", show_options.records,
+                   "files of records; several stand side by side where a form can hold them")
+      ->required();
+  add_form_options(*show, show_options.form);
   show->add_option("--details", show_options.details, "all that was seen of this variant besides its time")
       ->type_name("VARIANT");
   show->add_flag("--answers", show_options.answers, "what the baseline and each variant answered, in short");
-  show->add_option("--to", show_options.to, "write to this file instead of standard output")->type_name("FILE");
   ExplainOptions explain_options;
   CLI::App* explain = app.add_subcommand("explain", "where the time went, and what to change next");
   explain->add_option("RECORD", explain_options.record, "file of the record")->required();
   explain->add_option("--as", explain_options.form, "form: text, json")->type_name("FORM")->capture_default_str();
   explain->add_flag("--timeline", explain_options.timeline, "what each worker did when, too");
   explain->add_option("--to", explain_options.to, "write to this file instead of standard output")->type_name("FILE");
+  explain->add_flag("--scrub", explain_options.scrub, scrub_help);
 
   try {
     parse(app, argc, argv);

@@ -253,7 +253,7 @@ class Fitting {
     }
     for (int p = 1; p <= 4 * largest_; p = p < 8 ? p + 1 : p + p / 4)
       fit.speedup[p] = speedup_at(shape, found, again, p);
-    fit.speedup[largest_] = speedup_at(shape, found, again, largest_);
+    for (const int p : {largest_, 2 * largest_}) fit.speedup[p] = speedup_at(shape, found, again, p);
     std::vector<double> limits;
     std::vector<double> peaks;
     for (const Terms& terms : again) {

@@ -1,7 +1,10 @@
-// The forms a record can be shown in, by the name that --as takes.
+// The forms that records can be shown in, by the name that --as takes, and where they go to.
+//
+//   put_out(rendered({{"tides.json", record}}, {"figure:speedup", "tides.svg"}, look), "tides.svg");
 #pragma once
 
 #include <string>
+#include <vector>
 
 #include "antcrew/base/layers.hpp"
 #include "antcrew/record/record.hpp"
@@ -9,12 +12,29 @@
 
 namespace antcrew::cli_layer {
 
-// "table, json"
+struct NamedRecord {
+  std::string name;  // file, where it is one of several
+  Record record;
+};
+
+struct FormChoice {
+  std::string form = "table";  // of form_names(), or "figure:KIND"
+  std::string to;              // file; empty = standard output
+  std::string image;           // of a figure: "svg", "png", "pdf"; empty = by the ending of `to`, else "svg"
+  bool scrub = false;          // without names of hosts, users and folders
+};
+
+// "table, markdown, …, page, figure, figure:KIND"
 std::string form_names();
 
-// Throws Error (cli.form) when there is no form of that name.
-void check_form(const std::string& form);
+// Throws Error: cli.form (no such form, one that holds one record only, a bitmap to a terminal), report.figure (no such
+// kind). Also when a figure file is asked for and the plotter is missing: before the first second is measured.
+void check_form(const FormChoice& choice, std::size_t records = 1);
 
-std::string rendered(const Record& record, const std::string& form, const Look& look);
+// Throws Error as check_form, and cli.figure where the records have nothing to show of that kind, or drawing failed.
+std::string rendered(const std::vector<NamedRecord>& records, const FormChoice& choice, const Look& look);
+
+// To standard output, or into a file: beside it first and then renamed. Throws Error (cli.write).
+void put_out(const std::string& text, const std::string& to);
 
 }  // namespace antcrew::cli_layer

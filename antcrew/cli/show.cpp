@@ -2,13 +2,9 @@
 
 #include <fmt/format.h>
 
-#include <cerrno>
-#include <cstring>
-#include <fstream>
-
 #include "antcrew/base/error.hpp"
 #include "antcrew/cli/exit.hpp"
-#include "antcrew/cli/forms.hpp"
+#include "antcrew/cli/scrub.hpp"
 #include "antcrew/record/record_file.hpp"
 #include "antcrew/report/answers.hpp"
 #include "antcrew/report/details.hpp"
@@ -20,33 +16,38 @@ namespace antcrew::cli_layer {
 
 namespace {
 
-std::string shown(const Record& record, const ShowOptions& options, const Look& look) {
-  if (options.answers) return wrapped(answers_text(record), look.width);
-  if (!options.details.empty()) return wrapped(details_text(analyse(record), options.details), look.width);
-  return rendered(record, options.form, look);
+// One of several is told apart by its file's name without the folders.
+std::vector<NamedRecord> loaded(const std::vector<std::string>& paths) {
+  std::vector<NamedRecord> records;
+  for (const std::string& path : paths) records.push_back({path, load_record(path)});
+  return records;
 }
 
-void put_out(const std::string& text, const std::string& to) {
-  if (to.empty()) return fmt::print("{}", text);
-  std::ofstream file(to);
-  file << text << std::flush;
-  if (file) return;
-  could_not_run("cli.write", to, std::string("cannot be written (") + std::strerror(errno) + ")", "name another file");
+std::string shown(const std::vector<NamedRecord>& records, const ShowOptions& options, const Look& look) {
+  if (!options.answers && options.details.empty()) return rendered(records, options.form, look);
+  std::string text;
+  for (const NamedRecord& named : records) {
+    const Record record = options.form.scrub ? scrub(named.record) : named.record;
+    text +=
+        wrapped(options.answers ? answers_text(record) : details_text(analyse(record), options.details), look.width);
+  }
+  return text;
 }
 
 }  // namespace
 
 int show_record(const ShowOptions& options) {
-  check_form(options.form);
-  const Record record = load_record(options.record);
-  put_out(shown(record, options, options.to.empty() ? output_look() : Look()), options.to);
+  check_form(options.form, options.records.size());
+  const std::vector<NamedRecord> records = loaded(options.records);
+  put_out(shown(records, options, options.form.to.empty() ? output_look() : Look()), options.form.to);
   return exit_done;
 }
 
 int explain_record(const ExplainOptions& options) {
   if (options.form != "text" && options.form != "json")
     bad_input("cli.form", "--as", "no form '" + options.form + "' of an explanation", "choose from text, json");
-  const Record record = load_record(options.record);
+  const Record loaded_record = load_record(options.record);
+  const Record record = options.scrub ? scrub(loaded_record) : loaded_record;
   const Analysed study = analyse(record);
   const Look look = options.to.empty() ? output_look() : Look();
   put_out(options.form == "json" ? explanation_json(study, options.timeline)

@@ -1,16 +1,17 @@
-// `antcrew show`: a saved record in one of its forms.
+// `antcrew show`: saved records in one of their forms.
 #pragma once
 
 #include <string>
+#include <vector>
 
 #include "antcrew/base/layers.hpp"
+#include "antcrew/cli/forms.hpp"
 
 namespace antcrew::cli_layer {
 
 struct ShowOptions {
-  std::string record;
-  std::string form = "table";
-  std::string to;
+  std::vector<std::string> records;
+  FormChoice form;
   std::string details;   // of this variant, in place of a form
   bool answers = false;  // the same
 };
@@ -20,12 +21,13 @@ struct ExplainOptions {
   std::string form = "text";  // or "json"
   bool timeline = false;      // what each worker did when, too
   std::string to;
+  bool scrub = false;
 };
 
 // Where the time of a record's cells went. Exit code 4 when the data cannot tell anything. Throws Error as below.
 int explain_record(const ExplainOptions& options);
 
-// Throws Error for a record or a form that cannot be used. Writes to standard output, or to the file `to`.
+// Throws Error for a record or a form that cannot be used. Writes to standard output, or to the form's file.
 int show_record(const ShowOptions& options);
 
 }  // namespace antcrew::cli_layer

@@ -1,18 +1,18 @@
 #include "antcrew/cli/study_main.hpp"
 
 #include <fmt/format.h>
-#include <sys/ioctl.h>
-#include <unistd.h>
 
 #include <algorithm>
 #include <csignal>
 #include <cstdio>
+#include <filesystem>
 #include <optional>
 
 #include "antcrew/analysis/analysed.hpp"
 #include "antcrew/base/error.hpp"
 #include "antcrew/cli/exit.hpp"
 #include "antcrew/cli/forms.hpp"
+#include "antcrew/cli/live_table.hpp"
 #include "antcrew/cli/study_options.hpp"
 #include "antcrew/machine/clock.hpp"
 #include "antcrew/record/growing_file.hpp"
@@ -25,34 +25,6 @@
 
 namespace antcrew::cli_layer {
 namespace {
-
-// One line on standard error, rewritten in place; nothing when that is not a terminal.
-class ProgressLine {
- public:
-  explicit ProgressLine(bool wanted) : on_(wanted && ::isatty(STDERR_FILENO) != 0) {}
-  ~ProgressLine() { clear(); }
-  void show(const Progress& p) {
-    const std::int64_t now = now_ns();
-    if (!on_ || now - shown_ns_ < 100'000'000) return;
-    const std::string text =
-        fmt::format("{:3.0f} %  {:.0f} s left  size {}  {}, {} worker{}", p.share * 100, p.left_s, count_text(p.size),
-                    printable(p.variant, 40), p.workers, p.workers == 1 ? "" : "s");
-    std::fprintf(stderr, "\r\033[K%s", printable(text, width()).c_str());
-    shown_ns_ = now;
-  }
-  void clear() {
-    if (shown_ns_ != 0) std::fputs("\r\033[K", stderr);
-    shown_ns_ = 0;
-  }
-
- private:
-  static std::size_t width() {
-    winsize size{};
-    return ::ioctl(STDERR_FILENO, TIOCGWINSZ, &size) == 0 && size.ws_col > 1 ? size.ws_col - 1u : 79;
-  }
-  bool on_;
-  std::int64_t shown_ns_ = 0;
-};
 
 // The first Ctrl-C ends the run cleanly; a second one is left to do what it always does.
 volatile std::sig_atomic_t asked_to_stop = 0;
@@ -93,7 +65,7 @@ bool refused_agreement(const Record& record) {
 // What is said while a run is under way, above the line of progress.
 class Talk {
  public:
-  Talk(ProgressLine& line, bool quiet) : line_(line), quiet_(quiet) {}
+  Talk(LiveTable& line, bool quiet) : line_(line), quiet_(quiet) {}
   void say(const std::string& text) const {
     if (quiet_) return;
     line_.clear();
@@ -101,7 +73,7 @@ class Talk {
   }
 
  private:
-  ProgressLine& line_;
+  LiveTable& line_;
   bool quiet_;
 };
 
@@ -113,19 +85,45 @@ void keep_step(GrowingFile& file, const RecordStep& step, const Talk& talk, bool
   told = !file.trouble().empty();
 }
 
-RunHooks hooks_for(GrowingFile& file, ProgressLine& line, const Talk& talk) {
+RunHooks hooks_for(GrowingFile& file, LiveTable& line, const Talk& talk) {
   RunHooks hooks;
   hooks.on_visit = [&line](const Progress& progress) { line.show(progress); };
-  hooks.on_begin = [&file](const Record& frame) { file.begin(frame); };
-  hooks.on_step = [&file, &talk, told = false](const RecordStep& step) mutable { keep_step(file, step, talk, told); };
+  hooks.on_begin = [&file, &line](const Record& frame) {
+    file.begin(frame);
+    line.begin(frame);
+  };
+  hooks.on_step = [&file, &line, &talk, told = false](const RecordStep& step) mutable {
+    keep_step(file, step, talk, told);
+    line.add(step);
+  };
   hooks.on_note = [&talk](const std::string& note) { talk.say(note); };
   hooks.stop = [] { return asked_to_stop != 0; };
   return hooks;
 }
 
+// On a terminal what was found out comes first: saving it may fail, and then the steps are still in their file. Other
+// forms may fail themselves, and then the record is there to make them from.
+void show_result(const Record& record, const std::string& path, const FormChoice& form, const StudyOptions& options,
+                 GrowingFile& file) {
+  const bool table = form.form == "table" && form.to.empty();
+  if (!table) file.finish(record);
+  put_out(rendered({{path, record}}, form, form.to.empty() ? output_look() : Look()), form.to);
+  if (options.answers) fmt::print(table ? stdout : stderr, "\n{}", answers_text(record));
+  std::fflush(stdout);
+  if (table) file.finish(record);
+  std::fprintf(table ? stdout : stderr, "%sRecord: %s\n", table ? "\n" : "", path.c_str());
+  if (!options.page) return;
+  const std::string page = std::filesystem::path(path).replace_extension(".html").string();
+  FormChoice as_page;
+  as_page.form = "page";
+  as_page.scrub = form.scrub;
+  put_out(rendered({{path, record}}, as_page, Look()), page);
+  std::fprintf(table ? stdout : stderr, "Page: %s\n", page.c_str());
+}
+
 int run_one(const StudyBase& study, const StudyOptions& options, std::size_t studies, const BuildFacts& build) {
   const Plan plan = plan_of(options);
-  ProgressLine line(!options.quiet);
+  LiveTable line(!options.quiet);
   if (options.jostle) {
     const JostleReport report = jostle(study, plan, [] { return asked_to_stop != 0; });
     fmt::print("{}", jostle_text(report, output_look().width));
@@ -139,13 +137,7 @@ int run_one(const StudyBase& study, const StudyOptions& options, std::size_t stu
   const RunHooks hooks = hooks_for(file, line, talk);
   const Record record = begun ? run_on(study, *begun, plan, hooks, build) : run(study, plan, hooks, build);
   line.clear();
-  // What was found out comes first: saving it may fail, and then the steps are still in their file.
-  fmt::print("{}", rendered(record, options.form, output_look()));
-  if (options.answers) fmt::print(options.form == "table" ? stdout : stderr, "\n{}", answers_text(record));
-  std::fflush(stdout);
-  file.finish(record);
-  const bool table = options.form == "table";
-  std::fprintf(table ? stdout : stderr, "%sRecord: %s\n", table ? "\n" : "", path.c_str());
+  show_result(record, path, form_of(options, study, studies), options, file);
   if (!record.complete) {
     std::fflush(stdout);
     std::fprintf(stderr, "Ended early; go on with: --resume %s\n", path.c_str());

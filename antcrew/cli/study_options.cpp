@@ -14,6 +14,7 @@
 #include "antcrew/base/units.hpp"
 #include "antcrew/cli/exit.hpp"
 #include "antcrew/cli/forms.hpp"
+#include "antcrew/report/figure.hpp"
 
 namespace antcrew::cli_layer {
 namespace {
@@ -66,6 +67,16 @@ std::vector<Pin> parse_pins(const std::string& list) {
 
 }  // namespace
 
+void add_form_options(CLI::App& app, FormChoice& choice) {
+  app.add_option("--as", choice.form, "form: " + form_names() + "; KIND is " + joined(figure_kinds()))
+      ->type_name("FORM")
+      ->capture_default_str();
+  app.add_option("--to", choice.to, "write to this file instead of standard output")->type_name("FILE");
+  app.add_option("--image", choice.image, "of a figure: svg, png, pdf (default: by the ending of --to, else svg)")
+      ->type_name("IMAGE");
+  app.add_flag("--scrub", choice.scrub, scrub_help);
+}
+
 namespace {
 
 void add_options(CLI::App& app, StudyOptions& o) {
@@ -111,7 +122,8 @@ void add_options(CLI::App& app, StudyOptions& o) {
       ->type_name("N");
   app.add_option("--save", o.save, "file for the record (default: a new one in antcrew-records/)")->type_name("FILE");
   app.add_flag("--overwrite", o.overwrite, "let --save replace a file");
-  app.add_option("--as", o.form, "form of the result: " + form_names())->type_name("FORM")->capture_default_str();
+  add_form_options(app, o.form);
+  app.add_flag("--page", o.page, "write a page with all figures beside the record, too");
   app.add_flag("--answers", o.answers, "show in short what the baseline and each variant answered, too");
   app.add_flag("--let-print", o.let_print, "what variants print goes to standard error; else it is kept aside");
   app.add_option("--meter", o.meter,
@@ -266,6 +278,15 @@ std::vector<const StudyBase*> chosen_studies(const std::vector<const StudyBase*>
     }
   }
   return chosen;
+}
+
+FormChoice form_of(const StudyOptions& o, const StudyBase& study, std::size_t studies) {
+  FormChoice form = o.form;
+  if (studies < 2 || form.to.empty()) return form;
+  std::filesystem::path path(form.to);
+  path.replace_filename(path.stem().string() + "-" + slug(study.title()) + path.extension().string());
+  form.to = path.string();
+  return form;
 }
 
 std::string record_path(const StudyOptions& o, const StudyBase& study, std::size_t studies) {

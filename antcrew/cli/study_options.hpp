@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "antcrew/base/layers.hpp"
+#include "antcrew/cli/forms.hpp"
 #include "antcrew/study/plan.hpp"
 
 namespace CLI {
@@ -35,10 +36,11 @@ struct StudyOptions {
   std::string only;
   std::uint64_t seed = 0;
   std::string save;
-  std::string form = "table";
+  FormChoice form;
   bool overwrite = false;
   bool quiet = false;
   bool answers = false;
+  bool page = false;  // one beside the record, too
   bool let_print = false;
   std::optional<std::string> meter;
   bool list = false;
@@ -46,6 +48,11 @@ struct StudyOptions {
 
 // The options of a study program; none when it was asked for help, which has been printed. Throws Error (cli.option).
 std::optional<StudyOptions> parse_study_options(int argc, char** argv, const std::string& about);
+
+// --as, --to, --image and --scrub.
+void add_form_options(CLI::App& app, FormChoice& choice);
+inline constexpr const char* scrub_help =
+    "leave out names of hosts, users and folders, wherever they stand in the record";
 
 // Parses; an option or command that there is none of becomes an error that names the nearest one.
 void parse(CLI::App& app, int argc, char** argv);
@@ -56,6 +63,9 @@ Plan plan_of(const StudyOptions& options);
 // The studies named by title or number (from 1), all when none is named. Throws Error (cli.study).
 std::vector<const StudyBase*> chosen_studies(const std::vector<const StudyBase*>& studies,
                                              const std::vector<std::string>& wanted);
+
+// The form asked for; of several studies each has a file of its own, by its title.
+FormChoice form_of(const StudyOptions& options, const StudyBase& study, std::size_t studies);
 
 // --save, or a new file of this study's own under antcrew-records/. Throws Error (record.exists).
 std::string record_path(const StudyOptions& options, const StudyBase& study, std::size_t studies);

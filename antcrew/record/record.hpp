@@ -196,6 +196,17 @@ struct PlanFacts {
   friend bool operator==(const PlanFacts&, const PlanFacts&) = default;
 };
 
+// Lines of source that a variant takes: what is neither empty nor only a comment.
+struct SourceFacts {
+  std::string of;            // key of the variant, "name (crew)"; "baseline" of the baseline
+  std::string file = {};     // without its folders
+  std::string part = {};     // the marked part of it; empty = all of it
+  int lines = 0;             // 0 = they could not be counted
+  std::string trouble = {};  // why
+
+  friend bool operator==(const SourceFacts&, const SourceFacts&) = default;
+};
+
 // The leader and its rivals were tried again in so many fresh rounds, fixed before the first of them.
 struct ConfirmationFacts {
   std::size_t point = 0;
@@ -242,6 +253,7 @@ struct Record {
   std::vector<CrowdFacts> crowds = {};
   std::vector<ConfirmationFacts> confirmations = {};
   std::vector<LeftOut> left_out = {};
+  std::vector<SourceFacts> sources = {};               // of those that name theirs
   std::vector<std::vector<std::string>> ladders = {};  // each the keys, "name (crew)", of variants in order
   std::vector<Cell> cells;                             // the baseline of each point among them
 };

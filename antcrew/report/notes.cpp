@@ -7,6 +7,7 @@
 
 #include "antcrew/base/units.hpp"
 #include "antcrew/log/phase.hpp"
+#include "antcrew/report/effort.hpp"
 #include "antcrew/report/findings.hpp"
 #include "antcrew/report/headline.hpp"
 #include "antcrew/report/text.hpp"
@@ -229,6 +230,7 @@ std::string left_out(const Analysed& study) {
 std::string notes_text(const Analysed& study) {
   std::string text = evidence(study);
   for (const auto& steps : study.ladders) text += ladder_text(steps, *study.record);
+  text += effort_text(study);
   text += read_answers(study) + kept(study) + phase_by_phase(study) + unwaited(study) + cold_starts(study) +
           phases(study) + moved_data(study) + crowds(study) + left_out(study);
   for (const Finding& remark : study.remarks) text += "\nWarning: " + claim_with_cell(study, remark) + ".\n";

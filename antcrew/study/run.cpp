@@ -9,6 +9,7 @@
 #include "antcrew/study/internal/exploring.hpp"
 #include "antcrew/study/internal/run_parts.hpp"
 #include "antcrew/study/internal/same_study.hpp"
+#include "antcrew/study/internal/source_lines.hpp"
 #include "antcrew/study/local_host.hpp"
 #include "antcrew/study/run_loop.hpp"
 #include "antcrew/study/stands_host.hpp"
@@ -51,6 +52,8 @@ void describe(const RunState& run, Record& record) {
   record.plan.asked = internal::asked_by(run.plan);
   record.points = run.grid.points;
   record.ladders = run.study.ladders();
+  for (const StudyBase::Source& source : run.study.sources())
+    record.sources.push_back(internal::lines_of(source.of, source.file, source.part));
   for (std::size_t point = 0; point < run.grid.points.size(); ++point) add_cells(run, record, point);
 }
 

@@ -138,6 +138,15 @@ VariantHandle StudyBase::add_probe(VariantDefinition probe, VariantHandle of) {
   return add(std::move(probe));
 }
 
+VariantHandle VariantHandle::source(const std::string& file, const std::string& part) const {
+  if (index_ < study_->variants_.size()) study_->sources_.push_back({study_->variants_[index_].key(), file, part});
+  return *this;
+}
+
+void StudyBase::baseline_source(const std::string& file, const std::string& part) {
+  sources_.push_back({"baseline", file, part});
+}
+
 VariantHandle VariantHandle::keeps(const std::string& what) const {
   if (index_ < study_->variants_.size()) study_->variants_[index_].keeps = printable(what);
   return *this;

@@ -49,6 +49,11 @@ class VariantHandle {
   // all the same.
   VariantHandle keeps(const std::string& what) const;
 
+  // Where the variant is written, so that the lines it takes stand beside its gain: a file, and the part of it between
+  // a line with "[part]" and one with "[end of part]", both in comments; without a part, the whole file.
+  //   study.variant<ThreadCrew>("split evenly", …).source(__FILE__, "split evenly");
+  VariantHandle source(const std::string& file, const std::string& part = {}) const;
+
  private:
   friend class StudyBase;
   StudyBase* study_;
@@ -87,6 +92,15 @@ class StudyBase {
   void ladder(const std::vector<VariantHandle>& steps);
   const std::vector<std::vector<std::string>>& ladders() const noexcept { return ladders_; }
 
+  // The same of the baseline; variants name theirs with .source(…).
+  void baseline_source(const std::string& file, const std::string& part = {});
+  struct Source {
+    std::string of;  // as in the record
+    std::string file;
+    std::string part;
+  };
+  const std::vector<Source>& sources() const noexcept { return sources_; }
+
   // Throws the Error that was kept when the study was described, if there was one.
   void check_description() const;
 
@@ -116,6 +130,7 @@ class StudyBase {
   std::vector<Pin> pins_;
   std::function<std::size_t(std::size_t, int)> growth_;
   std::vector<std::vector<std::string>> ladders_;
+  std::vector<Source> sources_;
 };
 
 // The checks of a grid's lists, for studies and plans alike. `where` names who gave them.

@@ -52,14 +52,16 @@ double height(const Sounding& at) {
   return sum;
 }
 
-// What an engineer has before thinking of threads.
+// What an engineer has before thinking of threads. [one after the other]
 std::vector<double> heights(const std::vector<Sounding>& soundings) {
   std::vector<double> result(soundings.size());
   for (std::size_t i = 0; i < soundings.size(); ++i) result[i] = height(soundings[i]);
   return result;
 }
 
-// Threads started for this one call and joined again, without a crew.
+// [end of one after the other]
+
+// Threads started for this one call and joined again, without a crew. [by hand]
 std::vector<double> heights_by_hand(const std::vector<Sounding>& soundings, int workers) {
   std::vector<double> result(soundings.size());
   std::vector<std::jthread> threads;
@@ -73,6 +75,7 @@ std::vector<double> heights_by_hand(const std::vector<Sounding>& soundings, int 
   threads.clear();  // joins
   return result;
 }
+// [end of by hand]
 
 }  // namespace estuary
 
@@ -81,17 +84,25 @@ int main(int argc, char** argv) {
   Study tides("Tide heights at every sounding", estuary::make_soundings, estuary::heights, within(1e-9));
   tides.sizes({1'000, 10'000, 100'000});
 
+  // [evenly]
   const auto evenly = tides.variant<ThreadCrew>("split evenly", [](const auto& soundings, auto& crew) {
     return crew.collect(soundings.size(), [&](std::size_t i) { return estuary::height(soundings[i]); });
   });
+  // [end of evenly] [chunks]
   const auto chunks = tides.variant<ThreadCrew>("in chunks of 256", [](const auto& soundings, auto& crew) {
     std::vector<double> result(soundings.size());
     crew.each(soundings.size(), Split::chunks(256), [&](std::size_t i) { result[i] = estuary::height(soundings[i]); });
     return result;
   });
-  tides.variant<Workers>("threads by hand", [](const auto& soundings, Workers workers) {
+  // [end of chunks]
+  const auto by_hand = tides.variant<Workers>("threads by hand", [](const auto& soundings, Workers workers) {
     return estuary::heights_by_hand(soundings, workers);
   });
+  // What a rewrite gains stands beside the lines that it takes.
+  tides.baseline_source(__FILE__, "one after the other");
+  evenly.source(__FILE__, "evenly");
+  chunks.source(__FILE__, "chunks");
+  by_hand.source(__FILE__, "by hand");
   tides.ladder({chunks, evenly});  // a vector made and zeroed by the caller first, then each worker fills its own part
   return study_main(argc, argv, tides);
 }

@@ -100,6 +100,16 @@ void fields(F&& f, R& fault) {
 }
 
 template <class F, class R>
+requires std::is_same_v<std::remove_const_t<R>, SourceFacts>
+void fields(F&& f, R& s) {
+  f("of", s.of);
+  f("file", s.file);
+  f("part", s.part);
+  f("lines", s.lines);
+  f.later("trouble", s.trouble);
+}
+
+template <class F, class R>
 requires std::is_same_v<std::remove_const_t<R>, PhaseFacts>
 void fields(F&& f, R& p) {
   f("worker_s", p.worker_s);
@@ -376,6 +386,7 @@ void fields(F&& f, R& r) {
   f.later("confirmations", r.confirmations);
   f.later("left_out", r.left_out);
   f.later("ladders", r.ladders);
+  f.later("sources", r.sources);
   f("cells", r.cells);
 }
 

@@ -1,0 +1,57 @@
+#include "antcrew/report/effort.hpp"
+
+#include <fmt/format.h>
+
+#include "antcrew/base/printable.hpp"
+#include "antcrew/report/grid.hpp"
+#include "antcrew/report/text.hpp"
+
+namespace antcrew::report_layer {
+namespace {
+
+const CellFigures* fastest_of(const Analysed& study, const std::string& key) {
+  const CellFigures* best = nullptr;
+  for (const CellFigures& f : study.cells) {
+    if (f.cell->key() != key || f.cell->point != study.conclusion.point || !f.newest || !f.speedup) continue;
+    if (f.verdict != Verdict::holds) continue;
+    if (best == nullptr || f.speedup->median > best->speedup->median) best = &f;
+  }
+  return best;
+}
+
+int baseline_lines(const Analysed& study) {
+  for (const auto& source : study.record->sources) {
+    if (source.of == "baseline") return source.lines;
+  }
+  return 0;
+}
+
+}  // namespace
+
+std::vector<Effort> efforts_of(const Analysed& study) {
+  std::vector<Effort> efforts;
+  for (const auto& source : study.record->sources)
+    efforts.push_back({&source, source.of == "baseline" ? nullptr : fastest_of(study, source.of)});
+  return efforts;
+}
+
+std::string effort_text(const Analysed& study) {
+  const std::vector<Effort> efforts = efforts_of(study);
+  if (efforts.empty()) return {};
+  const int baseline = baseline_lines(study);
+  TextGrid grid({{"  source", false, 9}, {"lines", true, 9}, {"more", true, 9}, {"speedup, at its fastest", false, 9}});
+  for (const Effort& effort : efforts) {
+    const bool counted = effort.source->lines > 0;
+    const bool is_baseline = effort.source->of == "baseline";
+    grid.row({"  " + printable(effort.source->of, 50), counted ? std::to_string(effort.source->lines) : "?",
+              counted && !is_baseline && baseline > 0 ? fmt::format("{:+}", effort.source->lines - baseline) : "",
+              !counted ? effort.source->trouble
+              : effort.cell != nullptr
+                  ? fmt::format("{} with {} worker{}", ratio_text(*effort.cell->speedup), effort.cell->cell->workers,
+                                effort.cell->cell->workers == 1 ? "" : "s")
+                  : ""});
+  }
+  return "\nLines of source, and what they gain:\n" + grid.text(Look());
+}
+
+}  // namespace antcrew::report_layer

@@ -1,0 +1,23 @@
+// What a rewrite takes beside what it gains: lines of source against the baseline's, and its speedup.
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "antcrew/analysis/analysed.hpp"
+#include "antcrew/base/layers.hpp"
+
+namespace antcrew::report_layer {
+
+struct Effort {
+  const record_layer::SourceFacts* source = nullptr;
+  const CellFigures* cell = nullptr;  // the fastest of the variant at the headline's point; null: the baseline, or none
+};
+
+// In the record's order; empty where nobody named a source.
+std::vector<Effort> efforts_of(const Analysed& study);
+
+// "Lines of source, and what they gain:" and a line a variant; empty where there are none.
+std::string effort_text(const Analysed& study);
+
+}  // namespace antcrew::report_layer

@@ -1,0 +1,74 @@
+#include "antcrew/report/figure.hpp"
+
+#include <algorithm>
+#include <array>
+
+#include "antcrew/base/error.hpp"
+#include "antcrew/base/units.hpp"
+#include "antcrew/report/internal/figure_parts.hpp"
+
+namespace antcrew::report_layer {
+namespace {
+
+struct Maker {
+  const char* kind;
+  internal::MaybeFigure (*make)(const Analysed&);
+};
+constexpr std::array<Maker, 12> makers = {{{"speedup", internal::speedup_figure},
+                                           {"ledger", internal::ledger_figure},
+                                           {"ledger-shares", internal::ledger_shares_figure},
+                                           {"speedup-over-size", internal::speedup_over_size_figure},
+                                           {"time", internal::time_figure},
+                                           {"efficiency", internal::efficiency_figure},
+                                           {"dimensions", internal::dimensions_figure},
+                                           {"ladder", internal::ladder_figure},
+                                           {"phases", internal::phases_figure},
+                                           {"timeline", internal::timeline_figure},
+                                           {"memory", internal::memory_figure},
+                                           {"trials", internal::trials_figure}}};
+
+std::size_t widest_curve(const Analysed& study) {
+  std::size_t most = 0;
+  for (const auto& curve : study.curves) most = std::max(most, curve.size());
+  return most;
+}
+
+}  // namespace
+
+const std::vector<std::string>& figure_kinds() {
+  static const std::vector<std::string> kinds = [] {
+    std::vector<std::string> all;
+    for (const Maker& maker : makers) all.emplace_back(maker.kind);
+    return all;
+  }();
+  return kinds;
+}
+
+std::optional<Figure> figure_of(const Analysed& study, const std::string& kind) {
+  for (const Maker& maker : makers) {
+    if (kind == maker.kind) return study.cells.empty() ? std::nullopt : maker.make(study);
+  }
+  bad_input("report.figure", "figure:" + kind, "there is no figure of this kind",
+            "choose from " + joined(figure_kinds()));
+}
+
+std::vector<Figure> figures_of(const Analysed& study) {
+  std::vector<Figure> figures;
+  for (const Maker& maker : makers) {
+    if (study.cells.empty()) break;
+    if (auto figure = maker.make(study)) figures.push_back(std::move(*figure));
+  }
+  return figures;
+}
+
+// Where there is one worker count only, what changes with the size says more, or else what each step brought.
+std::string telling_kind(const Analysed& study) {
+  std::vector<std::string> wanted = {"speedup", "speedup-over-size", "ladder", "trials"};
+  if (widest_curve(study) < 2) wanted = {"ladder", "speedup-over-size", "ledger-shares", "speedup", "trials"};
+  for (const std::string& kind : wanted) {
+    if (figure_of(study, kind)) return kind;
+  }
+  return "speedup";
+}
+
+}  // namespace antcrew::report_layer

@@ -1,0 +1,108 @@
+#include "antcrew/report/internal/cell_texts.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "antcrew/base/units.hpp"
+#include "antcrew/report/text.hpp"
+
+namespace antcrew::internal {
+
+bool limited_by_processors(const CellFigures& f) {
+  constexpr double busy_share = 0.5;
+  if (!f.processor_efficiency || !f.speedup || !f.busy_processors) return false;
+  const double processors = f.speedup->median / *f.processor_efficiency;
+  return *f.busy_processors >= busy_share * processors;
+}
+
+bool is_best(const Analysed& study, const CellFigures& f) {
+  return study.conclusion.leader == &f && study.conclusion.answer == Conclusion::Kind::best;
+}
+
+namespace {
+
+std::string efficiency_cell(const CellFigures& f) {
+  if (!f.efficiency || f.cell->kind == Cell::Kind::baseline) return {};
+  if (!limited_by_processors(f)) return percent_text(*f.efficiency);
+  return fmt::format("{} [{}]", percent_text(*f.efficiency), percent_text(*f.processor_efficiency));
+}
+
+std::string memory_cell(const CellFigures& f) {
+  if (f.peak_bytes <= 0) return {};
+  return (f.several_processes ? "≥ " : "") + bytes_text(static_cast<std::uint64_t>(f.peak_bytes));
+}
+
+constexpr std::size_t longest_name = 40;  // columns
+
+std::string name_in_table(const CellFigures& f) {
+  const bool several = f.cell->attempt > 1 || !f.newest;
+  if (!f.cell->baseline_for.empty())
+    return fmt::format("{}, of {}, attempt {}", f.cell->variant, f.cell->baseline_for, f.cell->attempt);
+  const std::string name = printable(f.cell->variant, longest_name);
+  return several ? fmt::format("{}, attempt {}", name, f.cell->attempt) : name;
+}
+
+// Short, so that a column need not give way to it on 100 columns; the whole name stands with its evidence below.
+const char* short_name(Verdict verdict) {
+  switch (verdict) {
+    case Verdict::left_work:
+      return "left work";
+    case Verdict::remembered:
+      return "remembered";
+    case Verdict::idle_workers:
+      return "idle workers";
+    case Verdict::too_few_rounds:
+      return "too few";
+    case Verdict::too_noisy:
+      return "too noisy";
+    default:
+      return name_of(verdict);
+  }
+}
+
+std::string verdict_cell(const CellFigures& f, bool best) {
+  if (f.verdict != Verdict::holds) return short_name(f.verdict);
+  if (best) return "holds, best";
+  if (f.cell->kind == Cell::Kind::baseline) return {};
+  if (f.cell->kind != Cell::Kind::probe) return name_of(f.verdict);
+  if (!f.part_s) return "probe";
+  if (f.part_s->claimed && !f.part_s->leaves_out(0))
+    return "probe: part takes " + duration_text(std::max(0.0, f.part_s->high)) + " at most";
+  return fmt::format("probe: part takes {} ({} to {})", duration_text(f.part_s->median), duration_text(f.part_s->low),
+                     duration_text(f.part_s->high));
+}
+
+constexpr const char* confirmed_mark = " *";
+
+std::string speedup_cell(const CellFigures& f) {
+  return ratio_text(*f.speedup) + (f.confirmed ? confirmed_mark : "");
+}
+
+}  // namespace
+
+std::vector<GridColumn> cell_columns() {
+  return {{"variant", false, 9},  {"crew", false, 1},    {"workers", true, 9},    {"time", true, 9},
+          {"interval", false, 0}, {"speedup", false, 9}, {"efficiency", true, 8}, {"overhead", true, 6},
+          {"busy", true, 7},      {"memory", true, 3},   {"verdict", false, 9}};
+}
+
+std::vector<std::string> cell_texts(const Analysed& study, const CellFigures& f, bool name_again) {
+  const Cell& cell = *f.cell;
+  const bool baseline = cell.kind == Cell::Kind::baseline;
+  const bool ratios = f.verdict == Verdict::holds && f.speedup && !baseline;
+  const bool open = f.verdict == Verdict::too_noisy || f.verdict == Verdict::too_few_rounds;
+  return {name_again ? name_in_table(f) : "",
+          name_again && !baseline ? cell.crew : "",
+          std::to_string(cell.workers),
+          f.time_s ? duration_median_text(*f.time_s) : "",
+          f.time_s ? duration_bounds_text(*f.time_s) : "",
+          ratios || open ? speedup_cell(f) : "",
+          ratios ? efficiency_cell(f) : "",
+          ratios && f.overhead_s ? duration_text(*f.overhead_s) : "",
+          f.busy_processors ? fmt::format("{:.2f}", *f.busy_processors) : "",
+          memory_cell(f),
+          verdict_cell(f, is_best(study, f))};
+}
+
+}  // namespace antcrew::internal

@@ -1,0 +1,283 @@
+#include "antcrew/report/page.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <nlohmann/json.hpp>
+
+#include "antcrew/base/printable.hpp"
+#include "antcrew/base/units.hpp"
+#include "antcrew/report/csv.hpp"
+#include "antcrew/report/effort.hpp"
+#include "antcrew/report/figure_json.hpp"
+#include "antcrew/report/findings.hpp"
+#include "antcrew/report/headline.hpp"
+#include "antcrew/report/internal/cell_texts.hpp"
+#include "antcrew/report/internal/figure_parts.hpp"
+#include "antcrew/report/internal/page_assets.hpp"
+#include "antcrew/report/looks.hpp"
+#include "antcrew/report/machine_text.hpp"
+#include "antcrew/report/notes.hpp"
+#include "antcrew/report/scaling.hpp"
+#include "antcrew/report/trust.hpp"
+
+namespace antcrew::report_layer {
+namespace {
+
+using Json = nlohmann::ordered_json;
+
+std::string escaped(const std::string& text) {
+  std::string out;
+  for (const char c : text) {
+    switch (c) {
+      case '<':
+        out += "&lt;";
+        break;
+      case '>':
+        out += "&gt;";
+        break;
+      case '&':
+        out += "&amp;";
+        break;
+      case '"':
+        out += "&quot;";
+        break;
+      case '\'':
+        out += "&#39;";
+        break;
+      default:
+        out += c;
+    }
+  }
+  return out;
+}
+
+// Inside a script element only its end could end it: no '<' is left, and none of the two line ends of JavaScript alone.
+std::string embedded(const Json& json) {
+  std::string out;
+  for (const char c : json.dump(-1, ' ', true, Json::error_handler_t::replace)) {
+    if (c == '<')
+      out += "\\u003c";
+    else if (c == '>')
+      out += "\\u003e";
+    else if (c == '&')
+      out += "\\u0026";
+    else
+      out += c;
+  }
+  return out;
+}
+
+std::string base64_of_hex(const std::string& hex) {
+  constexpr char digits[] = "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/";
+  std::vector<unsigned> bytes;
+  for (std::size_t k = 0; k + 1 < hex.size(); k += 2)
+    bytes.push_back(static_cast<unsigned>(std::stoul(hex.substr(k, 2), nullptr, 16)));
+  std::string out;
+  for (std::size_t k = 0; k < bytes.size(); k += 3) {
+    const std::size_t left = bytes.size() - k;
+    const unsigned group = bytes[k] << 16 | (left > 1 ? bytes[k + 1] << 8 : 0) | (left > 2 ? bytes[k + 2] : 0);
+    out += digits[group >> 18 & 63];
+    out += digits[group >> 12 & 63];
+    out += left > 1 ? digits[group >> 6 & 63] : '=';
+    out += left > 2 ? digits[group & 63] : '=';
+  }
+  return out;
+}
+
+std::string policy() {
+  const auto hash = [](const internal::PageAsset& asset) { return "'sha256-" + base64_of_hex(asset.sha256) + "'"; };
+  return fmt::format(
+      "default-src 'none'; script-src {} {}; style-src {}; img-src data: blob:; base-uri 'none'; form-action 'none'",
+      hash(internal::page_charts), hash(internal::page_script), hash(internal::page_style));
+}
+
+// What a column sorts by: the number behind the text.
+Json sort_keys(const CellFigures& f, const std::vector<std::string>& texts) {
+  const auto number = [](const auto& value) { return value ? Json(*value) : Json(nullptr); };
+  const auto median_of = [](const std::optional<Estimate>& e) { return e ? Json(e->median) : Json(nullptr); };
+  const bool baseline = f.cell->kind == Cell::Kind::baseline;
+  return Json::array({texts[0], texts[1], f.cell->workers, median_of(f.time_s), texts[4],
+                      baseline ? Json(nullptr) : median_of(f.speedup), baseline ? Json(nullptr) : number(f.efficiency),
+                      number(f.overhead_s), number(f.busy_processors), f.peak_bytes, texts[10]});
+}
+
+const char* tone_of(const CellFigures& f) {
+  if (f.verdict == Verdict::holds) return f.cell->kind == Cell::Kind::variant ? "good" : "";
+  return f.verdict < Verdict::not_measured ? "bad" : "open";
+}
+
+Json cells_json(const Analysed& study) {
+  Json columns = Json::array();
+  for (const GridColumn& column : internal::cell_columns())
+    columns.push_back({{"head", column.head}, {"number", column.right || column.head == "speedup"}});
+  columns.push_back({{"head", "at"}, {"number", false}});
+  columns.push_back({{"head", "evidence"}, {"number", false}});
+  Json rows = Json::array();
+  for (const CellFigures& f : study.cells) {
+    std::vector<std::string> texts = internal::cell_texts(study, f);
+    const std::string at = point_in_words(study.record->points[f.cell->point]);
+    Json keys = sort_keys(f, texts);
+    keys.push_back(study.record->points[f.cell->point].size);
+    keys.push_back(f.evidence);
+    texts.push_back(at);
+    texts.push_back(f.evidence.empty() ? f.evidence : printable(f.evidence, 400));
+    rows.push_back({{"name", internal::bar_name(study, *f.cell)},
+                    {"point", at},
+                    {"verdict", name_of(f.verdict)},
+                    {"tone", tone_of(f)},
+                    {"texts", texts},
+                    {"keys", std::move(keys)}});
+  }
+  return {{"columns", std::move(columns)}, {"rows", std::move(rows)}};
+}
+
+Json trials_json(const Analysed& study) {
+  Json rows = Json::array();
+  for (std::size_t k = 0; k < study.cells.size(); ++k) {
+    for (const Trial& t : study.cells[k].cell->trials)
+      rows.push_back({k, t.round, t.confirming, t.stand, t.start_s ? Json(*t.start_s) : Json(nullptr), t.wall_s,
+                      t.calls, t.user_s, t.system_s, t.agreed ? 1 : 0});
+  }
+  return {{"columns", {"round", "confirming", "stand", "start_s", "wall_s", "calls", "user_s", "system_s", "agreed"}},
+          {"rows", std::move(rows)}};
+}
+
+Json looks_json() {
+  Json colours = Json::array();
+  for (const Colour& colour : palette) colours.push_back({colour.light, colour.dark});
+  return {{"palette", std::move(colours)}, {"grey", {grey.light, grey.dark}}};
+}
+
+std::string finding_html(const Analysed& study, const Finding& f) {
+  const std::ptrdiff_t of = f.of == nullptr ? -1 : internal::place_of(study, *f.of);
+  std::string text = fmt::format("<li data-of=\"{}\"{}>", of, of >= 0 ? " tabindex=\"0\"" : "");
+  std::string claim = claim_of(f);
+  if (!claim.empty() && claim.front() >= 'a' && claim.front() <= 'z')
+    claim.front() = static_cast<char>(claim.front() - 32);
+  text += escaped(claim) + ".";
+  if (f.of != nullptr)
+    text += fmt::format(" <span class=\"whose\">{}</span>", escaped(internal::bar_name(study, *f.of->cell)));
+  if (const std::string worth = worth_of(f); !worth.empty())
+    text += fmt::format(" <span class=\"worth\">{}.</span>", escaped(worth));
+  if (const std::string advice = advice_for(f); !advice.empty())
+    text += fmt::format(" <span class=\"try\"><strong>Try:</strong> {}.</span>", escaped(advice));
+  return text + "</li>\n";
+}
+
+std::string findings_html(const Analysed& study, bool first) {
+  constexpr std::size_t most_first = 3;
+  std::string text;
+  std::size_t told = 0;
+  for (const Finding& f : findings_of(study)) {
+    const bool remark = f.kind == Finding::Kind::remark && f.id != "nothing-wrong";
+    if (first && (remark || told == most_first)) continue;
+    ++told;
+    text += finding_html(study, f);
+  }
+  if (text.empty()) return first ? "<p>Nothing was metered that could tell where the time went.</p>\n" : "";
+  return fmt::format("<{0} class=\"findings\">\n{1}</{0}>\n", first ? "ol" : "ul", text);
+}
+
+std::string facts_html(const std::vector<std::pair<std::string, std::string>>& facts) {
+  std::string text = "<dl class=\"facts\">\n";
+  for (const auto& [name, value] : facts)
+    text += fmt::format("<dt>{}</dt><dd>{}</dd>\n", escaped(name), escaped(printable(value)));
+  return text + "</dl>\n";
+}
+
+std::string measured_html(const Analysed& study) {
+  const Record& record = *study.record;
+  return facts_html({{"begun", record.created},
+                     {"took", duration_text(record.measured_s) + (record.complete ? "" : ", ended early")},
+                     {"answers compared", record.agreement},
+                     {"rounds", fmt::format("{} to {}, for intervals within ±{:.0f} %", record.plan.least_rounds,
+                                            record.plan.most_rounds, 100 * record.plan.width)},
+                     {"compiler", record.build.compiler},
+                     {"flags", record.build.flags},
+                     {"Ant Crew", record.library_version}});
+}
+
+std::string head_html(const Analysed& study) {
+  return fmt::format(
+      "<!doctype html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n"
+      "<meta http-equiv=\"Content-Security-Policy\" content=\"{}\">\n"
+      "<meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">\n<link rel=\"icon\" href=\"data:,\">\n"
+      "<title>{}</title>\n<style>{}</style>\n</head>\n",
+      policy(), escaped(printable(study.record->title, 160)), internal::page_style.text);
+}
+
+// What was found stands large; whom it could not be told from, below.
+std::string headline_html(const Analysed& study) {
+  const std::string all = headline(study);
+  const std::size_t end = all.find(". ");
+  if (end == std::string::npos) return "<h1>" + escaped(all) + "</h1>\n";
+  return "<h1>" + escaped(all.substr(0, end + 1)) + "</h1>\n<p class=\"also\">" + escaped(all.substr(end + 2)) +
+         "</p>\n";
+}
+
+std::string body_html(const Analysed& study, bool with_trials) {
+  std::string text = fmt::format(
+      "<body>\n<a class=\"skip\" href=\"#findings\">To the findings</a>\n<header class=\"bar\"><span class=\"title\">{}"
+      "</span><nav aria-label=\"parts of this page\"><a href=\"#findings\">Findings</a><a href=\"#all\">Cells</a>"
+      "<a href=\"#drawn\">Figures</a><a href=\"#machine\">Machine</a><a href=\"#data\">Data</a></nav>"
+      "<button type=\"button\" id=\"theme\">light or dark</button></header>\n<main>\n{}",
+      escaped(printable(study.record->title, 160)), headline_html(study));
+  text +=
+      "<div class=\"first\">\n<section aria-labelledby=\"where\">\n<h2 id=\"where\">Where the time went, and what to "
+      "try</h2>\n" +
+      findings_html(study, true) + "</section>\n<div id=\"first-figure\"></div>\n</div>\n";
+  text += fmt::format("<p class=\"trust\">{}</p>\n", escaped(trust_line(study)));
+  text += "<section id=\"findings\"><h2>All findings</h2>\n" + findings_html(study, false);
+  if (const std::string scaling = scaling_text(study); !scaling.empty())
+    text += "<h3>What was not measured, by formula</h3>\n<pre>" + escaped(scaling) + "</pre>\n";
+  if (const std::string effort = effort_text(study); !effort.empty())
+    text += "<h3>Is it worth it?</h3>\n<pre>" + escaped(effort.substr(1)) + "</pre>\n";
+  text +=
+      "</section>\n<section id=\"all\"><h2>All cells, with what speaks against them</h2>\n<div "
+      "id=\"cells\"></div></section>\n";
+  text += "<section id=\"drawn\"><h2>Figures</h2>\n<div id=\"figures\" class=\"figures\"></div></section>\n";
+  text += "<section id=\"machine\"><h2>The machine</h2>\n<pre>" +
+          escaped(machine_text(study.record->machine, study.record->load_before)) +
+          "</pre>\n<h2>How it was measured</h2>\n" + measured_html(study) +
+          "<details><summary>All notes</summary>\n<pre>" + escaped(notes_text(study)) + "</pre></details></section>\n";
+  text += std::string("<section id=\"data\"><h2>Raw data</h2>\n<p id=\"raw\"></p>\n") +
+          (with_trials ? ""
+                       : "<p>The single trials are left out: with them this page would be larger than 2 MB. They are "
+                         "in the record.</p>\n") +
+          "</section>\n";
+  text += fmt::format(
+      "<footer>Made by Ant Crew {} from one record; nothing on this page comes from a network. Figures are drawn by "
+      "Chart.js.<details><summary>Its licence</summary><pre>{}</pre></details></footer>\n</main>\n"
+      "<div id=\"said\" class=\"said\" role=\"status\" aria-live=\"polite\"></div>\n"
+      "<noscript>The figures and the table of cells need scripts; the sentences above do not.</noscript>\n",
+      escaped(study.record->library_version), escaped(std::string(internal::page_licence.text)));
+  return text;
+}
+
+}  // namespace
+
+std::string page_html(const Analysed& study) {
+  Json data = {{"title", study.record->title}, {"headline", headline(study)}, {"telling", telling_kind(study)}};
+  data["looks"] = looks_json();
+  data["cells"] = cells_json(study);
+  Json figures = Json::array();
+  for (const Figure& figure : figures_of(study)) figures.push_back(figure_json(figure));
+  data["figures"] = std::move(figures);
+  data["cells_csv"] = cells_csv({{"", &study}});
+  std::string text = embedded(data);
+  const Json trials = trials_json(study);
+  const std::string with = embedded(trials);
+  const bool kept = text.size() + with.size() + internal::page_charts.text.size() < most_page_bytes;
+  if (kept) {
+    text.pop_back();
+    text += ",\"trials\":" + with + "}";
+  }
+  return head_html(study) + body_html(study, kept) +
+         fmt::format(
+             "<script type=\"application/json\" id=\"study\">{}</script>\n<script>{}</script>\n<script>{}</script>\n"
+             "</body>\n</html>\n",
+             text, internal::page_charts.text, internal::page_script.text);
+}
+
+}  // namespace antcrew::report_layer

@@ -1,0 +1,89 @@
+#include "antcrew/report/so_far.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "antcrew/report/grid.hpp"
+#include "antcrew/report/headline.hpp"
+#include "antcrew/report/internal/figure_parts.hpp"
+
+namespace antcrew::report_layer {
+namespace {
+
+std::size_t timed_rounds(const Cell& cell) {
+  return static_cast<std::size_t>(
+      std::count_if(cell.trials.begin(), cell.trials.end(), [](const Trial& t) { return t.wall_s > 0; }));
+}
+
+// The point of that size that was timed last.
+const Point* point_now(const Analysed& study, const Trying& now, std::size_t& place) {
+  const Point* found = nullptr;
+  std::size_t most = 0;
+  for (std::size_t p = 0; p < study.record->points.size(); ++p) {
+    if (study.record->points[p].size != now.size) continue;
+    std::size_t rounds = 0;
+    for (const CellFigures& f : study.cells) {
+      if (f.cell->point == p) rounds += timed_rounds(*f.cell);
+    }
+    if (found == nullptr || rounds > most) {
+      found = &study.record->points[p];
+      place = p;
+      most = rounds;
+    }
+  }
+  return found;
+}
+
+std::string verdict_so_far(const CellFigures& f) {
+  return f.verdict < Verdict::not_measured ? name_of(f.verdict) : "";
+}
+
+}  // namespace
+
+std::string table_so_far(const Analysed& study, const Trying& now, const Look& look, std::size_t most_lines) {
+  std::size_t place = 0;
+  const Point* point = point_now(study, now, place);
+  if (point == nullptr) return {};
+  std::vector<const CellFigures*> cells;
+  bool timed = false;
+  for (const CellFigures& f : study.cells) {
+    if (f.cell->point != place || !f.newest || f.cell->kind == Cell::Kind::probe) continue;
+    cells.push_back(&f);
+    timed = timed || timed_rounds(*f.cell) > 0;
+  }
+  if (!timed || most_lines < 4) return {};
+  const std::size_t room = most_lines - 2;
+  const std::size_t all = cells.size();
+  if (cells.size() > room) {
+    const auto last_of_curve = [&](const CellFigures* f) {
+      return f->cell->kind == Cell::Kind::baseline || &study.cells[study.curves[f->curve].back()] == f;
+    };
+    std::vector<const CellFigures*> kept;
+    std::copy_if(cells.begin(), cells.end(), std::back_inserter(kept), last_of_curve);
+    kept.resize(std::min(kept.size(), room - 1));
+    cells = kept;
+  }
+  TextGrid grid({{"", false, 9},
+                 {"variant", false, 9},
+                 {"crew", false, 1},
+                 {"workers", true, 9},
+                 {"time", true, 8},
+                 {"speedup so far", false, 9},
+                 {"rounds", true, 7},
+                 {"", false, 9}});
+  for (const CellFigures* f : cells) {
+    const bool here = f->cell->variant == now.variant && f->cell->workers == now.workers;
+    const bool baseline = f->cell->kind == Cell::Kind::baseline;
+    grid.row({here ? ">" : "", printable(f->cell->variant, 40), baseline ? "" : f->cell->crew,
+              std::to_string(f->cell->workers), f->time_s ? duration_median_text(*f->time_s) : "",
+              f->speedup && !baseline ? ratio_text(*f->speedup) : "", std::to_string(timed_rounds(*f->cell)),
+              verdict_so_far(*f)});
+  }
+  std::string text = grid.text(look);
+  if (cells.size() < all)
+    text += fmt::format("… and {} more cells at {}\n", all - cells.size(), point_in_words(*point));
+  return text;
+}
+
+}  // namespace antcrew::report_layer

@@ -1,0 +1,13 @@
+// How far to trust a study, in one line: machine, rounds, noise, build.
+#pragma once
+
+#include <string>
+
+#include "antcrew/analysis/analysed.hpp"
+#include "antcrew/base/layers.hpp"
+
+namespace antcrew::report_layer {
+
+std::string trust_line(const Analysed& study);
+
+}  // namespace antcrew::report_layer

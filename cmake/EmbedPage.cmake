@@ -1,0 +1,17 @@
+# What the page brings along, as bytes in a source file: -DOUT=… -DSTYLE=… -DSCRIPT=… -DCHARTS=… -DLICENCE=…
+# The page names each script and style by its SHA-256, so that nothing else can run in it.
+function(add_asset name file)
+  file(READ ${file} bytes HEX)
+  file(SHA256 ${file} digest)
+  string(REGEX REPLACE "(..)" "0x\\1," bytes "${bytes}")
+  string(REGEX REPLACE "(0x..,0x..,0x..,0x..,0x..,0x..,0x..,0x..,0x..,0x..,0x..,0x..,0x..,0x..,0x..,0x..,0x..,0x..,0x..,0x..,)" "\\1\n" bytes "${bytes}")
+  string(APPEND text "const unsigned char ${name}_bytes[] = {${bytes}};\n")
+  string(APPEND text "const PageAsset ${name} = {{reinterpret_cast<const char*>(${name}_bytes), sizeof ${name}_bytes}, \"${digest}\"};\n")
+  set(text "${text}" PARENT_SCOPE)
+endfunction()
+set(text "#include \"antcrew/report/internal/page_assets.hpp\"\nnamespace antcrew::internal {\n")
+add_asset(page_style ${STYLE})
+add_asset(page_script ${SCRIPT})
+add_asset(page_charts ${CHARTS})
+add_asset(page_licence ${LICENCE})
+file(WRITE ${OUT} "${text}}  // namespace antcrew::internal\n")

@@ -1,0 +1,198 @@
+"""Opens pages made from real records in a headless browser, from disk, and uses them as readers do.
+
+Usage: page_test.py ANTCREW TIDES. Prints what was checked; exit 1 with all that failed.
+"""
+import json
+import os
+import subprocess
+import sys
+import tempfile
+import time
+
+from browser import Browser
+
+antcrew, tides = sys.argv[1:3]
+failed = []
+HOSTILE = "</script><script>window.ran=1</script>\"'><img src=x onerror=window.ran=1> `x` =1+1"
+
+
+def check(what, holds, seen=None):
+    print(("ok    " if holds else "FAIL  ") + what + ("" if holds or seen is None else f": {seen}"), flush=True)
+    if not holds:
+        failed.append(what)
+
+
+def page_of(record, folder, name):
+    path = os.path.join(folder, name)
+    start = time.time()
+    subprocess.run([antcrew, "show", record, "--as", "page", "--to", path], check=True)
+    return path, time.time() - start
+
+
+def hostile_copy(record, folder):
+    with open(record) as file:
+        made = json.load(file)
+    made["title"] = made["agreement"] = HOSTILE
+    made["ladders"] = []
+    for cell in made["cells"]:
+        if cell["kind"] == "variant":
+            cell["variant"] = HOSTILE + cell["variant"]
+            cell["faults"] = [{"kind": "wrong answer", "round": 1, "text": HOSTILE, "evidence": {}}] if cell["workers"] == 2 else []
+    path = os.path.join(folder, "hostile.json")
+    with open(path, "w") as file:
+        json.dump(made, file)
+    return path
+
+
+def large_copy(record, folder):
+    """1,000 cells of 50 trials, from those of the record."""
+    with open(record) as file:
+        made = json.load(file)
+    variants = [c for c in made["cells"] if c["kind"] == "variant" and c["point"] == 0]
+    baseline = [c for c in made["cells"] if c["kind"] == "baseline" and c["point"] == 0]
+    cells = []
+    for k in range(1000):
+        cell = json.loads(json.dumps((baseline if k == 0 else [variants[k % len(variants)]])[0]))
+        if k > 0:
+            cell["variant"], cell["workers"] = f"variant {k // 10}", k % 10 + 1
+        count = len(cell["trials"]["round"])
+        for name, column in cell["trials"].items():
+            if isinstance(column, list) and len(column) == count:
+                cell["trials"][name] = (column * (50 // count + 1))[:50]
+        cell["trials"]["round"] = cell["trials"]["generation"] = list(range(1, 51))
+        cell["metered"] = [] if k > 20 else cell.get("metered", [])
+        cells.append(cell)
+    made["cells"], made["points"] = cells, made["points"][:1]
+    made["blocks"] = [b for b in made["blocks"] if b["point"] == 0]
+    made["crowds"] = [c for c in made.get("crowds", []) if c["point"] == 0]
+    made["confirmations"], made["ladders"], made["left_out"] = [], [], []
+    path = os.path.join(folder, "large.json")
+    with open(path, "w") as file:
+        json.dump(made, file)
+    return path
+
+
+DRAWN = """return antCrewPage.charts.map(one => { const c = one.chart.canvas, d = c.getContext('2d').getImageData(0, 0, c.width, c.height).data;
+  let inked = 0; for (let k = 3; k < d.length; k += 4) inked += d[k] > 0 ? 1 : 0; return [one.kind, inked / (c.width * c.height)]; });"""
+
+
+def quiet_and_alone(browser, what):
+    said = browser.said()
+    check(what + ": the console says nothing", said == [], said)
+    asked = [u for u in browser.requests() if not u.startswith(("file://", "data:", "blob:", "chrome://"))]
+    check(what + ": nothing is asked of a network", asked == [], asked)
+
+
+def use(browser, page):
+    browser.open(page)
+    figures = browser.run("return antCrewPage.study.figures.reduce((n, f) => n + f.panels.length, 0)")
+    drawn = browser.run(DRAWN)
+    check("every figure is drawn", len(drawn) == figures and all(ink > 0.005 for _, ink in drawn), drawn)
+    wide = browser.run("return [document.documentElement.scrollWidth, innerWidth]")
+    check("nothing sticks out to the right", wide[0] <= wide[1], wide)
+
+    # Sorting
+    column = "const head = [...document.querySelectorAll('#cells th')].find(t => t.textContent === 'time');"
+    browser.run(column + "head.querySelector('button').click()")
+    order = browser.run("return [...document.querySelectorAll('#cells tbody tr')].map(r => antCrewPage.study.cells.rows[Number(r.dataset.cell)].keys[3])")
+    times = [t for t in order if t is not None]
+    check("sorted by time, the largest first", times == sorted(times, reverse=True) and len(times) > 3, order)
+    check("and it says so", browser.run(column + "return head.getAttribute('aria-sort')") == "descending")
+    # Filtering
+    browser.run("const i = document.getElementById('filter-words'); i.value = 'baseline'; i.dispatchEvent(new Event('input'))")
+    shown = browser.run("return [...document.querySelectorAll('#cells tbody tr')].filter(r => !r.hidden).map(r => r.cells[0].textContent)")
+    check("filtered by words", len(shown) > 0 and all("baseline" in s for s in shown), shown)
+    browser.run("const i = document.getElementById('filter-words'); i.value = ''; i.dispatchEvent(new Event('input'))")
+
+    # The same cell everywhere: a row that is pointed at, a point of a figure.
+    cell = browser.run("return antCrewPage.study.figures.find(f => f.kind === 'speedup').panels[0].series[0].points.slice(-1)[0].cell")
+    browser.run("document.getElementById('cell-' + arguments[0]).focus()", cell)
+    on = browser.run("return [...document.querySelectorAll('.on')].map(e => e.dataset.cell)")
+    check("a row that has the focus is the cell everywhere", on and set(on) == {str(cell)} and
+          browser.run("return antCrewPage.current()") == cell, on)
+    larger = browser.run("""return antCrewPage.charts.filter(o => o.kind === 'speedup')[0].chart.data.datasets
+        .some(d => d.data.some((p, k) => p.cell === arguments[0] && d.pointRadius[k] === 8))""", cell)
+    check("and its point is larger", larger)
+    at = browser.run("""document.getElementById('first-figure').scrollIntoView();
+        const one = antCrewPage.charts[0].chart, d = one.data.datasets[0], k = 0, m = one.getDatasetMeta(0).data[k];
+        const box = one.canvas.getBoundingClientRect(); return [box.left + m.x, box.top + m.y, d.data[k].cell];""")
+    browser.move_to(at[0], at[1])
+    time.sleep(0.3)
+    check("a point that is pointed at is the cell everywhere", browser.run("return antCrewPage.current()") == at[2],
+          [at, browser.run("return antCrewPage.current()")])
+    check("and its row shows it", browser.run("return document.getElementById('cell-' + arguments[0]).classList.contains('on')", at[2]))
+
+    # Zooming
+    if browser.run("return antCrewPage.charts.some(o => o.kind === 'timeline')"):
+        span = """const x = antCrewPage.charts.find(o => o.kind === 'timeline').chart.scales.x; return x.max - x.min;"""
+        before = browser.run(span)
+        browser.run("document.querySelector('#figure-timeline .plot').focus()")
+        browser.keys("+")
+        after = browser.run(span)
+        check("the timeline comes closer by a key", abs(after - before / 2) < 0.01 * before, [before, after])
+        browser.keys("0")
+        check("and goes back", abs(browser.run(span) - before) < 1e-9 * before + 1e-12)
+    # Arrow keys
+    browser.run("document.querySelector('#figure-speedup .plot').focus()")
+    browser.keys("\ue014")
+    check("arrow keys say what a point is", "speedup" in browser.run("return document.getElementById('said').textContent"))
+
+    # Theme
+    colours = "return antCrewPage.charts[0].chart.data.datasets.map(d => d.backgroundColor)"
+    light, page_light = browser.run(colours), browser.run("return getComputedStyle(document.body).backgroundColor")
+    browser.run("document.getElementById('theme').click()")
+    check("dark and light differ, in figures, too", browser.run(colours) != light and
+          browser.run("return getComputedStyle(document.body).backgroundColor") != page_light)
+    browser.run("document.getElementById('theme').click()")
+    check("and back", browser.run(colours) == light)
+
+    # Keyboard alone
+    browser.run("document.activeElement.blur(); window.scrollTo(0, 0); window.reached = new Set();"
+                "document.addEventListener('focusin', e => window.reached.add(e.target))")
+    wanted = browser.run("""window.wanted = [...document.querySelectorAll('a[href], button, input, select, summary, .plot, tr[tabindex], li[tabindex]')]
+        .filter(e => e.getClientRects().length > 0); return window.wanted.length""")
+    for _ in range(0, wanted + 60, 20):
+        browser.keys(*(["\ue004"] * 20))
+    missed = browser.run("return window.wanted.filter(e => !window.reached.has(e)).map(e => e.outerHTML.slice(0, 80))")
+    check(f"keyboard alone reaches all {wanted} that act", missed == [], missed)
+
+    # Data
+    csv = browser.run("""window.kept = []; const was = URL.createObjectURL; URL.createObjectURL = b => { kept.push(b); return was.call(URL, b); };
+        for (const b of document.querySelectorAll('#raw button')) b.click(); return kept.map(b => [b.type, b.size]);""")
+    check("raw data comes from the page itself", len(csv) == 3 and all(size > 100 for _, size in csv), csv)
+
+
+def main():
+    with tempfile.TemporaryDirectory() as folder:
+        record = os.path.join(folder, "tides.json")
+        subprocess.run([tides, "--sizes", "1k,20k", "--rounds", "7", "--workers", "1,2,3", "--save", record, "--quiet",
+                        "--budget", "12"], stdout=subprocess.DEVNULL)
+        page, _ = page_of(record, folder, "page.html")
+        with Browser(1280, 800) as browser:
+            browser.requests()
+            use(browser, page)
+            quiet_and_alone(browser, "in use")
+        with Browser(390, 800) as narrow:
+            narrow.requests()
+            narrow.open(page)
+            wide = narrow.run("return [document.documentElement.scrollWidth, innerWidth]")
+            check("narrow: nothing sticks out to the right", wide[0] <= wide[1], wide)
+            check("narrow: names of lines stand below", narrow.run("return antCrewPage.charts.some(o => o.kind === 'speedup' && !o.chart.$key.hidden)"))
+            hostile, _ = page_of(hostile_copy(record, folder), folder, "hostile.html")
+            narrow.open(hostile)
+            check("hostile names run nothing", narrow.run("return window.ran === undefined && document.images.length === 0"))
+            check("hostile names stay text", narrow.run("return document.querySelector('header .title').textContent").startswith("</script><script>"))
+            quiet_and_alone(narrow, "hostile")
+            large, wrote_s = page_of(large_copy(record, folder), folder, "large.html")
+            start = time.time()
+            narrow.open(large)
+            rows = narrow.run("return document.querySelectorAll('#cells tbody tr').length")
+            print(f"      1,000 cells of 50 trials: {os.path.getsize(large) / 1e6:.2f} MB, written in {wrote_s:.2f} s, "
+                  f"open in {time.time() - start:.2f} s")
+            check("large: all cells stand in the table", rows == 1000, rows)
+            quiet_and_alone(narrow, "large")
+    print(f"{len(failed)} failed" if failed else "all hold")
+    return 1 if failed else 0
+
+
+sys.exit(main())
