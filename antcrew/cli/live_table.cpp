@@ -49,7 +49,7 @@ std::string LiveTable::table_for(const Progress& progress) {
   const std::int64_t start = now_ns();
   if (!begun_ || start < next_table_ns_) return table_;
   const Analysed study = analyse(record_);
-  table_ = table_so_far(study, {progress.size, progress.variant, progress.workers}, Look(columns_), rows_ - 2);
+  table_ = table_so_far(study, progress.size, Look(columns_), rows_ - 2);
   next_table_ns_ = now_ns() + std::max(between_tables_ns, cost_factor * (now_ns() - start));
   return table_;
 }

@@ -168,13 +168,20 @@ std::string finding_html(const Analysed& study, const Finding& f) {
 std::string findings_html(const Analysed& study, bool first) {
   constexpr std::size_t most_first = 3;
   std::string text;
-  std::size_t told = 0;
-  for (const Finding& f : findings_of(study)) {
-    const bool remark = f.kind == Finding::Kind::remark && f.id != "nothing-wrong";
-    if (first && (remark || told == most_first)) continue;
-    ++told;
-    text += finding_html(study, f);
+  std::vector<Finding> findings = findings_of(study);
+  if (first) {
+    // Who lost nothing has nothing to try: once, and after those who did.
+    findings.erase(
+        std::remove_if(findings.begin(), findings.end(),
+                       [](const Finding& f) { return f.kind == Finding::Kind::remark && f.id != "nothing-wrong"; }),
+        findings.end());
+    std::stable_partition(findings.begin(), findings.end(), [](const Finding& f) { return f.id != "nothing-wrong"; });
+    findings.resize(std::min(findings.size(), most_first));
+    while (findings.size() > 1 && findings.back().id == "nothing-wrong" &&
+           findings[findings.size() - 2].id == "nothing-wrong")
+      findings.pop_back();
   }
+  for (const Finding& f : findings) text += finding_html(study, f);
   if (text.empty()) return first ? "<p>Nothing was metered that could tell where the time went.</p>\n" : "";
   return fmt::format("<{0} class=\"findings\">\n{1}</{0}>\n", first ? "ol" : "ul", text);
 }

@@ -17,11 +17,11 @@ std::size_t timed_rounds(const Cell& cell) {
 }
 
 // The point of that size that was timed last.
-const Point* point_now(const Analysed& study, const Trying& now, std::size_t& place) {
+const Point* point_now(const Analysed& study, std::size_t size, std::size_t& place) {
   const Point* found = nullptr;
   std::size_t most = 0;
   for (std::size_t p = 0; p < study.record->points.size(); ++p) {
-    if (study.record->points[p].size != now.size) continue;
+    if (study.record->points[p].size != size) continue;
     std::size_t rounds = 0;
     for (const CellFigures& f : study.cells) {
       if (f.cell->point == p) rounds += timed_rounds(*f.cell);
@@ -41,9 +41,9 @@ std::string verdict_so_far(const CellFigures& f) {
 
 }  // namespace
 
-std::string table_so_far(const Analysed& study, const Trying& now, const Look& look, std::size_t most_lines) {
+std::string table_so_far(const Analysed& study, std::size_t size, const Look& look, std::size_t most_lines) {
   std::size_t place = 0;
-  const Point* point = point_now(study, now, place);
+  const Point* point = point_now(study, size, place);
   if (point == nullptr) return {};
   std::vector<const CellFigures*> cells;
   bool timed = false;
@@ -64,8 +64,7 @@ std::string table_so_far(const Analysed& study, const Trying& now, const Look& l
     kept.resize(std::min(kept.size(), room - 1));
     cells = kept;
   }
-  TextGrid grid({{"", false, 9},
-                 {"variant", false, 9},
+  TextGrid grid({{"variant", false, 9},
                  {"crew", false, 1},
                  {"workers", true, 9},
                  {"time", true, 8},
@@ -73,12 +72,10 @@ std::string table_so_far(const Analysed& study, const Trying& now, const Look& l
                  {"rounds", true, 7},
                  {"", false, 9}});
   for (const CellFigures* f : cells) {
-    const bool here = f->cell->variant == now.variant && f->cell->workers == now.workers;
     const bool baseline = f->cell->kind == Cell::Kind::baseline;
-    grid.row({here ? ">" : "", printable(f->cell->variant, 40), baseline ? "" : f->cell->crew,
-              std::to_string(f->cell->workers), f->time_s ? duration_median_text(*f->time_s) : "",
-              f->speedup && !baseline ? ratio_text(*f->speedup) : "", std::to_string(timed_rounds(*f->cell)),
-              verdict_so_far(*f)});
+    grid.row({printable(f->cell->variant, 40), baseline ? "" : f->cell->crew, std::to_string(f->cell->workers),
+              f->time_s ? duration_median_text(*f->time_s) : "", f->speedup && !baseline ? ratio_text(*f->speedup) : "",
+              std::to_string(timed_rounds(*f->cell)), verdict_so_far(*f)});
   }
   std::string text = grid.text(look);
   if (cells.size() < all)

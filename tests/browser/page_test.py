@@ -48,8 +48,9 @@ def large_copy(record, folder):
     """1,000 cells of 50 trials, from those of the record."""
     with open(record) as file:
         made = json.load(file)
-    variants = [c for c in made["cells"] if c["kind"] == "variant" and c["point"] == 0]
-    baseline = [c for c in made["cells"] if c["kind"] == "baseline" and c["point"] == 0]
+    last = len(made["points"]) - 1  # the largest size: few calls a trial
+    variants = [c for c in made["cells"] if c["kind"] == "variant" and c["point"] == last]
+    baseline = [c for c in made["cells"] if c["kind"] == "baseline" and c["point"] == last]
     cells = []
     for k in range(1000):
         cell = json.loads(json.dumps((baseline if k == 0 else [variants[k % len(variants)]])[0]))
@@ -60,6 +61,7 @@ def large_copy(record, folder):
             if isinstance(column, list) and len(column) == count:
                 cell["trials"][name] = (column * (50 // count + 1))[:50]
         cell["trials"]["round"] = cell["trials"]["generation"] = list(range(1, 51))
+        cell["point"] = 0
         cell["metered"] = [] if k > 20 else cell.get("metered", [])
         cells.append(cell)
     made["cells"], made["points"] = cells, made["points"][:1]

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "antcrew/analysis/ledger.hpp"
 #include "antcrew/base/error.hpp"
 #include "antcrew/report/figure_script.hpp"
 #include "antcrew/report/internal/end_labels.hpp"

@@ -1,5 +1,7 @@
 #include <doctest/doctest.h>
 
+#include <algorithm>
+
 #include <nlohmann/json.hpp>
 
 #include "antcrew/base/units.hpp"

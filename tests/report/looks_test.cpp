@@ -83,7 +83,7 @@ TEST_CASE("any two series differ for readers with every kind of colour vision, o
     for (const auto& [name, seen] :
          {std::pair{"all cones", everybody}, {"protan", protan}, {"deutan", deutan}, {"tritan", tritan}}) {
       const double least = smallest_difference(dark, seen);
-      MESSAGE(dark ? "dark, " : "light, ", name, ": smallest difference ", least);
+      MESSAGE((dark ? "dark, " : "light, "), name, ": smallest difference ", least);
       CHECK(least >= 20);  // 2.3 is just noticeable side by side
     }
   }

@@ -133,6 +133,12 @@ void fit_values(Axis& axis, std::vector<double> values, bool logarithmic) {
     last = at(values[k]);
   }
   std::reverse(axis.ticks.begin(), axis.ticks.end());
+  // Room for the markers at both ends.
+  constexpr double beside = 0.035;
+  const double from = axis.from;
+  const double to = axis.to;
+  axis.from = logarithmic ? from * std::pow(from / to, beside) : from - beside * (to - from);
+  axis.to = logarithmic ? to * std::pow(to / from, beside) : to + beside * (to - from);
 }
 
 Axis categories(std::string label, const std::vector<std::string>& names) {

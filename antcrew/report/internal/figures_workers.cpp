@@ -36,7 +36,7 @@ Axis workers_axis(const Analysed& study, const std::vector<std::size_t>& curves)
 // Widened so that what lies beyond the measured counts has room.
 void widen(Axis& axis, double to) {
   if (to <= axis.to) return;
-  axis.to = to;
+  axis.to = to * 1.05;
   axis.ticks.push_back({to, fmt::format("{:g}", to)});
 }
 
