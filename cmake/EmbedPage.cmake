@@ -1,4 +1,4 @@
-# What the page brings along, as bytes in a source file: -DOUT=… -DSTYLE=… -DSCRIPT=… -DCHARTS=… -DLICENCE=…
+# What the page brings along, as bytes in a source file: -DOUT=… -DSTYLE=… -DSCRIPT=… -DFIGURES=… -DCHARTS=… -DLICENCE=…
 # The page names each script and style by its SHA-256, so that nothing else can run in it.
 function(add_asset name file)
   file(READ ${file} bytes HEX)
@@ -12,6 +12,7 @@ endfunction()
 set(text "#include \"antcrew/report/internal/page_assets.hpp\"\nnamespace antcrew::internal {\n")
 add_asset(page_style ${STYLE})
 add_asset(page_script ${SCRIPT})
+add_asset(page_figures ${FIGURES})
 add_asset(page_charts ${CHARTS})
 add_asset(page_licence ${LICENCE})
 file(WRITE ${OUT} "${text}}  // namespace antcrew::internal\n")

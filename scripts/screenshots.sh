@@ -9,7 +9,7 @@ work=$(mktemp -d); trap 'rm -rf "$work"' EXIT
 # shot NAME COLUMNS LINES COMMAND: what a user sees after typing it.
 shot() {
   local name=$1 columns=$2 lines=$3 command=$4
-  printf 'cd %q; printf "$ %s\\n"; %s; touch done; sleep 100\n' "$work" "${command//$bin\/*\//}" "$command" >"$work/session"
+  printf 'cd %q; printf "$ %s\\n"; %s; touch done; sleep 100\n' "$work" "${shown:-${command//$bin\/*\//}}" "$command" >"$work/session"
   rm -f "$work/done"
   xvfb-run -a -s '-screen 0 1400x1300x24' bash -c '
     xterm -fa "DejaVu Sans Mono" -fs 10 -geometry '"${columns}x${lines}"'+0+0 -bg "#10151c" -fg "#dde3ea" -b 12 -bw 0 +sb -e bash '"$work"'/session &
@@ -27,4 +27,26 @@ wanted machine "$@" && shot machine 100 20 "$bin/command/antcrew machine"
 wanted details "$@" && shot details 100 21 "$bin/examples/channels --quick --sizes 60 --workers 1,2 --save channels.json >/dev/null 2>&1; clear; $bin/command/antcrew show channels.json --details 'tasks down to 10 forks'"
 wanted explain "$@" && shot explain 110 58 "$bin/examples/gauges --sizes 200 --workers 1,2 --budget 40 --save gauges.json >/dev/null 2>&1; clear; $bin/command/antcrew explain gauges.json"
 wanted archive "$@" && shot archive 140 49 "$bin/examples/archive --sizes 2k --workers 2 --budget 120"
+
+# Pages and figures, of the same records each time: made here, since no record is kept in the tree.
+drawn=(page page-dark page-narrow figure-speedup figure-ledger figure-time figure-timeline running)
+any=0; for name in "${drawn[@]}"; do wanted "$name" "$@" && any=1; done
+[ "$any" = 1 ] || exit 0
+antcrew=$bin/command/antcrew
+record() { local name=$1; shift; [ -e "$work/$name.json" ] || "$@" --save "$work/$name.json" --quiet >/dev/null 2>&1 || true; }
+record tides "$bin/examples/tides" --budget 40
+record loggers "$bin/examples/loggers" --workers 1,2,4,8,16,32 --rounds 7 --budget 0 --dimension delay_ms=50
+record gauges "$bin/examples/gauges" --sizes 200 --workers 1,2 --budget 40
+"$antcrew" show "$work/loggers.json" --as page --to "$work/page.html" --scrub
+page() { python3 tests/browser/picture.py "$work/page.html" "docs/screenshots/$1.png" "$2" "$3" "$4"; echo "docs/screenshots/$1.png"; }
+wanted page "$@" && page page 1280 800 light
+wanted page-dark "$@" && page page-dark 1280 800 dark
+wanted page-narrow "$@" && page page-narrow 390 1200 light
+figure() { "$antcrew" show "$work/$2.json" --as "figure:$3" --to "docs/screenshots/$1.png"; echo "docs/screenshots/$1.png"; }
+wanted figure-speedup "$@" && figure figure-speedup loggers speedup
+wanted figure-ledger "$@" && figure figure-ledger gauges ledger
+wanted figure-time "$@" && figure figure-time tides time
+wanted figure-timeline "$@" && figure figure-timeline gauges timeline
+# Half way through.
+wanted running "$@" && shown="tides --budget 30" shot running 100 16 "(sleep 14; touch done) & $bin/examples/tides --budget 30 --save running.json"
 exit 0

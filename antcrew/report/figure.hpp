@@ -7,6 +7,7 @@
 // in text. Pure; any thread may call these.
 #pragma once
 
+#include <cstddef>
 #include <optional>
 #include <string>
 #include <vector>

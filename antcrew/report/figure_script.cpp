@@ -7,10 +7,13 @@
 
 #include "antcrew/base/printable.hpp"
 #include "antcrew/report/internal/end_labels.hpp"
+#include "antcrew/report/internal/markup.hpp"
 #include "antcrew/report/looks.hpp"
 
 namespace antcrew::report_layer {
 namespace {
+
+using internal::escaped;
 
 constexpr int width = 960;
 constexpr int height = 600;
@@ -260,8 +263,8 @@ class Script {
         any = true;
       }
       if (!any) continue;
-      plots.push_back(fmt::format("{} using 1:2:3:4:5:6 with boxxyerror fc rgb '{}' notitle", block(data_.end()),
-                                  band_colour(panel.band_kinds[kind])));
+      plots.push_back(fmt::format("{} using 1:2:3:4:5:6 with boxxyerror fc rgb '{}' fs solid 1 noborder notitle",
+                                  block(data_.end()), band_colour(panel.band_kinds[kind])));
     }
   }
 
@@ -285,21 +288,6 @@ class Script {
   std::string file_;
   Data data_;
 };
-
-std::string escaped(const std::string& text) {
-  std::string out;
-  for (const char c : text) {
-    if (c == '<')
-      out += "&lt;";
-    else if (c == '>')
-      out += "&gt;";
-    else if (c == '&')
-      out += "&amp;";
-    else
-      out += c;
-  }
-  return out;
-}
 
 void replace_between(std::string& text, const std::string& open, const std::string& close, const std::string& by) {
   const std::size_t from = text.find(open);

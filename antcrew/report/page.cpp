@@ -14,6 +14,7 @@
 #include "antcrew/report/headline.hpp"
 #include "antcrew/report/internal/cell_texts.hpp"
 #include "antcrew/report/internal/figure_parts.hpp"
+#include "antcrew/report/internal/markup.hpp"
 #include "antcrew/report/internal/page_assets.hpp"
 #include "antcrew/report/looks.hpp"
 #include "antcrew/report/machine_text.hpp"
@@ -25,32 +26,7 @@ namespace antcrew::report_layer {
 namespace {
 
 using Json = nlohmann::ordered_json;
-
-std::string escaped(const std::string& text) {
-  std::string out;
-  for (const char c : text) {
-    switch (c) {
-      case '<':
-        out += "&lt;";
-        break;
-      case '>':
-        out += "&gt;";
-        break;
-      case '&':
-        out += "&amp;";
-        break;
-      case '"':
-        out += "&quot;";
-        break;
-      case '\'':
-        out += "&#39;";
-        break;
-      default:
-        out += c;
-    }
-  }
-  return out;
-}
+using internal::escaped;
 
 // Inside a script element only its end could end it: no '<' is left, and none of the two line ends of JavaScript alone.
 std::string embedded(const Json& json) {
@@ -88,8 +64,9 @@ std::string base64_of_hex(const std::string& hex) {
 std::string policy() {
   const auto hash = [](const internal::PageAsset& asset) { return "'sha256-" + base64_of_hex(asset.sha256) + "'"; };
   return fmt::format(
-      "default-src 'none'; script-src {} {}; style-src {}; img-src data: blob:; base-uri 'none'; form-action 'none'",
-      hash(internal::page_charts), hash(internal::page_script), hash(internal::page_style));
+      "default-src 'none'; script-src {} {} {}; style-src {}; img-src data: blob:; base-uri 'none'; form-action 'none'",
+      hash(internal::page_charts), hash(internal::page_figures), hash(internal::page_script),
+      hash(internal::page_style));
 }
 
 // What a column sorts by: the number behind the text.
@@ -149,15 +126,20 @@ Json looks_json() {
   return {{"palette", std::move(colours)}, {"grey", {grey.light, grey.dark}}};
 }
 
-std::string finding_html(const Analysed& study, const Finding& f) {
+// One item for what is found of several cells in the same words: whose it is stands behind.
+std::string finding_html(const Analysed& study, const std::vector<const Finding*>& same) {
+  const Finding& f = *same.front();
   const std::ptrdiff_t of = f.of == nullptr ? -1 : internal::place_of(study, *f.of);
   std::string text = fmt::format("<li data-of=\"{}\"{}>", of, of >= 0 ? " tabindex=\"0\"" : "");
   std::string claim = claim_of(f);
   if (!claim.empty() && claim.front() >= 'a' && claim.front() <= 'z')
     claim.front() = static_cast<char>(claim.front() - 32);
   text += escaped(claim) + ".";
-  if (f.of != nullptr)
-    text += fmt::format(" <span class=\"whose\">{}</span>", escaped(internal::bar_name(study, *f.of->cell)));
+  std::vector<std::string> whose;
+  for (const Finding* one : same) {
+    if (one->of != nullptr) whose.push_back(internal::bar_name(study, *one->of->cell));
+  }
+  if (!whose.empty()) text += fmt::format(" <span class=\"whose\">{}</span>", escaped(joined(whose, "; ")));
   if (const std::string worth = worth_of(f); !worth.empty())
     text += fmt::format(" <span class=\"worth\">{}.</span>", escaped(worth));
   if (const std::string advice = advice_for(f); !advice.empty())
@@ -165,23 +147,28 @@ std::string finding_html(const Analysed& study, const Finding& f) {
   return text + "</li>\n";
 }
 
+// On the first screen the largest three; who lost nothing has nothing to try, and stands last.
 std::string findings_html(const Analysed& study, bool first) {
   constexpr std::size_t most_first = 3;
-  std::string text;
-  std::vector<Finding> findings = findings_of(study);
-  if (first) {
-    // Who lost nothing has nothing to try: once, and after those who did.
-    findings.erase(
-        std::remove_if(findings.begin(), findings.end(),
-                       [](const Finding& f) { return f.kind == Finding::Kind::remark && f.id != "nothing-wrong"; }),
-        findings.end());
-    std::stable_partition(findings.begin(), findings.end(), [](const Finding& f) { return f.id != "nothing-wrong"; });
-    findings.resize(std::min(findings.size(), most_first));
-    while (findings.size() > 1 && findings.back().id == "nothing-wrong" &&
-           findings[findings.size() - 2].id == "nothing-wrong")
-      findings.pop_back();
+  const std::vector<Finding> findings = findings_of(study);
+  std::vector<std::vector<const Finding*>> groups;
+  for (const Finding& f : findings) {
+    const bool remark = f.kind == Finding::Kind::remark && f.id != "nothing-wrong";
+    if (first && remark) continue;
+    const auto same = std::find_if(groups.begin(), groups.end(), [&](const auto& group) {
+      return group.front()->id == f.id && claim_of(*group.front()) == claim_of(f);
+    });
+    if (same == groups.end()) {
+      groups.push_back({&f});
+    } else {
+      same->push_back(&f);
+    }
   }
-  for (const Finding& f : findings) text += finding_html(study, f);
+  std::stable_partition(groups.begin(), groups.end(),
+                        [](const auto& group) { return group.front()->id != "nothing-wrong"; });
+  if (first) groups.resize(std::min(groups.size(), most_first));
+  std::string text;
+  for (const auto& group : groups) text += finding_html(study, group);
   if (text.empty()) return first ? "<p>Nothing was metered that could tell where the time went.</p>\n" : "";
   return fmt::format("<{0} class=\"findings\">\n{1}</{0}>\n", first ? "ol" : "ul", text);
 }
@@ -282,9 +269,10 @@ std::string page_html(const Analysed& study) {
   }
   return head_html(study) + body_html(study, kept) +
          fmt::format(
-             "<script type=\"application/json\" id=\"study\">{}</script>\n<script>{}</script>\n<script>{}</script>\n"
+             "<script type=\"application/json\" "
+             "id=\"study\">{}</script>\n<script>{}</script>\n<script>{}</script>\n<script>{}</script>\n"
              "</body>\n</html>\n",
-             text, internal::page_charts.text, internal::page_script.text);
+             text, internal::page_charts.text, internal::page_figures.text, internal::page_script.text);
 }
 
 }  // namespace antcrew::report_layer

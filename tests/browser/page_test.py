@@ -23,10 +23,10 @@ def check(what, holds, seen=None):
 
 
 def page_of(record, folder, name):
-    path = os.path.join(folder, name)
+    page = os.path.join(folder, name)
     start = time.time()
-    subprocess.run([antcrew, "show", record, "--as", "page", "--to", path], check=True)
-    return path, time.time() - start
+    subprocess.run([antcrew, "show", record, "--as", "page", "--to", page], check=True)
+    return page, time.time() - start
 
 
 def hostile_copy(record, folder):
@@ -38,10 +38,10 @@ def hostile_copy(record, folder):
         if cell["kind"] == "variant":
             cell["variant"] = HOSTILE + cell["variant"]
             cell["faults"] = [{"kind": "wrong answer", "round": 1, "text": HOSTILE, "evidence": {}}] if cell["workers"] == 2 else []
-    path = os.path.join(folder, "hostile.json")
-    with open(path, "w") as file:
+    copy = os.path.join(folder, "hostile.json")
+    with open(copy, "w") as file:
         json.dump(made, file)
-    return path
+    return copy
 
 
 def large_copy(record, folder):
@@ -68,10 +68,10 @@ def large_copy(record, folder):
     made["blocks"] = [b for b in made["blocks"] if b["point"] == 0]
     made["crowds"] = [c for c in made.get("crowds", []) if c["point"] == 0]
     made["confirmations"], made["ladders"], made["left_out"] = [], [], []
-    path = os.path.join(folder, "large.json")
-    with open(path, "w") as file:
+    copy = os.path.join(folder, "large.json")
+    with open(copy, "w") as file:
         json.dump(made, file)
-    return path
+    return copy
 
 
 DRAWN = """return antCrewPage.charts.map(one => { const c = one.chart.canvas, d = c.getContext('2d').getImageData(0, 0, c.width, c.height).data;

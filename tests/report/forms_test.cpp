@@ -114,12 +114,12 @@ TEST_CASE(
   const Analysed study = analyse(record);
   const std::string page = page_html(study);
   CHECK(contains(page, "Content-Security-Policy"));
-  CHECK(count_of(page, "'sha256-") == 3);
+  CHECK(count_of(page, "'sha256-") == 4);
   CHECK_FALSE(contains(page, "<script>alert"));
   CHECK_FALSE(contains(page, "<img"));
   CHECK_FALSE(contains(page, "unsafe-"));
-  CHECK(count_of(page, "<script>") == 2);
-  CHECK(count_of(page, "</script>") == 3);
+  CHECK(count_of(page, "<script>") == 3);
+  CHECK(count_of(page, "</script>") == 4);
   CHECK(contains(page, "Permission is hereby granted"));
   const std::size_t from = page.find("id=\"study\">") + 11;
   const auto data = nlohmann::json::parse(page.substr(from, page.find("</script>", from) - from));

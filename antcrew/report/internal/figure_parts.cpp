@@ -99,10 +99,12 @@ void fit_logarithmic(Axis& axis, double low, double high) {
   }
   // From the last place at or below the lowest value to the first one at or above the highest.
   axis.from = places.front();
-  for (const double place : places) axis.from = place <= low * 1.001 ? place : axis.from;
+  constexpr double nearly = 1.05;
+  for (const double place : places) axis.from = place <= low * nearly ? place : axis.from;
   axis.to = high;
   for (auto place = places.rbegin(); place != places.rend(); ++place)
     axis.to = *place >= high * 0.999 ? *place : axis.to;
+  axis.from = std::min(axis.from, low * 0.97);
   for (const double place : places) {
     if (place >= axis.from * 0.999 && place <= axis.to * 1.001) axis.ticks.push_back({place, tick_text(axis, place)});
   }

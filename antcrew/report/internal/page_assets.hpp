@@ -13,6 +13,7 @@ struct PageAsset {
 };
 extern const PageAsset page_style;    // report/page/page.css
 extern const PageAsset page_script;   // report/page/page.js
+extern const PageAsset page_figures;  // report/page/figures.js
 extern const PageAsset page_charts;   // Chart.js
 extern const PageAsset page_licence;  // its licence
 
