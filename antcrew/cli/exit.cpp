@@ -58,4 +58,15 @@ report_layer::Look output_look() {
   return {known ? size.ws_col : 100u, !plain};
 }
 
+bool takes_utf8() {
+  for (const char* name : {"LC_ALL", "LC_CTYPE", "LANG"}) {
+    const char* value = std::getenv(name);
+    if (value == nullptr || *value == '\0') continue;
+    std::string lower;
+    for (const char* c = value; *c != '\0'; ++c) lower += static_cast<char>(*c >= 'A' && *c <= 'Z' ? *c + 32 : *c);
+    return lower.find("utf-8") != std::string::npos || lower.find("utf8") != std::string::npos;
+  }
+  return false;
+}
+
 }  // namespace antcrew::cli_layer

@@ -27,4 +27,7 @@ std::string program_name(const char* argv0);
 // The terminal on standard output; no limit and no colours when it is not one. NO_COLOR in the environment is heeded.
 report_layer::Look output_look();
 
+// Whether what a terminal shows may be UTF-8, by LC_ALL, LC_CTYPE and LANG, the first of them that is set.
+bool takes_utf8();
+
 }  // namespace antcrew::cli_layer

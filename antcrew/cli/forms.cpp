@@ -15,6 +15,7 @@
 #include "antcrew/base/error.hpp"
 #include "antcrew/base/units.hpp"
 #include "antcrew/cli/draw.hpp"
+#include "antcrew/cli/exit.hpp"
 #include "antcrew/cli/scrub.hpp"
 #include "antcrew/report/csv.hpp"
 #include "antcrew/report/derived_json.hpp"
@@ -162,7 +163,10 @@ std::string rendered(const std::vector<NamedRecord>& records, const FormChoice& 
 
 void put_out(const std::string& text, const std::string& to) {
   if (to.empty()) {
-    std::fwrite(text.data(), 1, text.size(), stdout);
+    // Files and pipes get UTF-8 always; a terminal what it can show.
+    const bool plain = ::isatty(STDOUT_FILENO) != 0 && !takes_utf8();
+    const std::string shown = plain ? plain_signs(text) : text;
+    std::fwrite(shown.data(), 1, shown.size(), stdout);
     return;
   }
   const auto fail = [&](const std::string& beside) {

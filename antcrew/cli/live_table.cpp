@@ -9,6 +9,7 @@
 #include <cstdlib>
 
 #include "antcrew/analysis/analysed.hpp"
+#include "antcrew/cli/exit.hpp"
 #include "antcrew/machine/clock.hpp"
 #include "antcrew/report/so_far.hpp"
 
@@ -63,7 +64,8 @@ void LiveTable::show(const Progress& p) {
   clear();
   lines_ = static_cast<std::size_t>(std::count(table.begin(), table.end(), '\n'));
   // What is wider than the terminal would take two lines of it.
-  std::fprintf(stderr, "%s%s", table.c_str(), printable(line, columns_).c_str());
+  const std::string text = table + printable(line, columns_);
+  std::fputs((takes_utf8() ? text : plain_signs(text)).c_str(), stderr);
   std::fflush(stderr);
   shown_ns_ = now;
 }

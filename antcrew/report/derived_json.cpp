@@ -161,6 +161,13 @@ std::string derived_json(const Analysed& study) {
   for (const CellFigures& f : study.cells) cells.push_back(cell_json(f, study.record->points[f.cell->point]));
   Json warnings = Json::array();
   for (const Finding& remark : study.remarks) warnings.push_back(claim_with_cell(study, remark));
+  Json sources = Json::array();
+  for (const auto& source : study.record->sources)
+    sources.push_back({{"of", source.of},
+                       {"file", source.file},
+                       {"part", source.part},
+                       {"lines", source.lines},
+                       {"trouble", source.trouble}});
   const Json json = {{"title", study.record->title},
                      {"headline", headline(study)},
                      {"conclusion", conclusion_json(study.conclusion)},
@@ -169,6 +176,7 @@ std::string derived_json(const Analysed& study) {
                      {"machine", Json::parse(to_json(study.record->machine))},
                      {"crowds", crowds_json(study)},
                      {"ladders", ladders_json(study)},
+                     {"sources", std::move(sources)},
                      {"cells", std::move(cells)}};
   return json.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
 }

@@ -111,6 +111,19 @@ std::string explanation(const Analysed& study, const Look& look, bool timelines)
   return text;
 }
 
+namespace {
+
+// Of the middle metered call; nothing where its ledger is withheld.
+std::string bar_of(const Analysed& study, const CellFigures& cell) {
+  std::vector<Ledger> ledgers = ledgers_of(study, cell);
+  if (ledgers.empty() || !withheld_because(study, cell).empty()) return {};
+  std::sort(ledgers.begin(), ledgers.end(), [](const Ledger& a, const Ledger& b) { return a.wall_s < b.wall_s; });
+  const Ledger& middle = ledgers[ledgers.size() / 2];
+  return ledger_bar(middle.parts_s, middle.lane_seconds());
+}
+
+}  // namespace
+
 std::string first_findings(const Analysed& study, std::size_t most) {
   const std::vector<const CellFigures*> cells = explained_cells(study);
   if (cells.empty()) return {};
@@ -127,7 +140,7 @@ std::string first_findings(const Analysed& study, std::size_t most) {
   if (text.empty()) return {};
   return fmt::format("\nWhere the time of {} went, as shares of its workers' time (antcrew explain tells more):\n",
                      cell_in_words(*cells.front()->cell)) +
-         text;
+         bar_of(study, *cells.front()) + text;
 }
 
 bool cannot_explain(const Analysed& study) {

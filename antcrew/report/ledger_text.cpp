@@ -42,6 +42,42 @@ std::string parts_text(const LaneParts& parts, double lane_seconds) {
   return text;
 }
 
+std::string ledger_bar(const LaneParts& parts, double lane_seconds) {
+  struct Sign {
+    char sign;
+    const char* words;
+    std::vector<LaneState> states;
+  };
+  static const std::vector<Sign> signs = {{'#', "at work", {LaneState::running}},
+                                          {'.', "waiting outside", {LaneState::blocked}},
+                                          {'=', "in turn", {LaneState::serial}},
+                                          {'-', "waiting for that", {LaneState::serial_wait}},
+                                          {'~', "done, waiting for the last", {LaneState::imbalance}},
+                                          {'L', "at a lock", {LaneState::lock}},
+                                          {'s', "for a stage", {LaneState::stage}},
+                                          {'o', "nothing ready", {LaneState::no_work}},
+                                          {'w', "for a processor", {LaneState::waiting_to_run}},
+                                          {'m', "moving data", {LaneState::moving_data}},
+                                          {'+', "starting", {LaneState::start_up, LaneState::dispatch}},
+                                          {'?', "not accounted for", {LaneState::unaccounted}}};
+  constexpr double width = 50;
+  constexpr double told = 0.05;
+  if (!(lane_seconds > 0)) return {};
+  std::string bar;
+  std::string words;
+  double so_far = 0;
+  for (const Sign& sign : signs) {
+    double share = 0;
+    for (const LaneState state : sign.states) share += std::max(0.0, parts[state]) / lane_seconds;
+    so_far += share;
+    const auto until = static_cast<std::size_t>(std::lround(width * std::min(1.0, so_far)));
+    if (until > bar.size()) bar.append(until - bar.size(), sign.sign);
+    if (share >= told)
+      words += fmt::format("{}{} {} {}", words.empty() ? "" : ", ", sign.sign, sign.words, percent_text(share));
+  }
+  return fmt::format("  {}\n  {}\n", bar, words);
+}
+
 std::string ledger_text(const LaneSums& sums) {
   if (!sums.withheld.empty()) return "where the workers' seconds went is not told: " + sums.withheld + "\n";
   std::string text = fmt::format("{} worker{} × {} = {}, of which:\n", sums.lanes, sums.lanes == 1 ? "" : "s",

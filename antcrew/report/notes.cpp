@@ -9,6 +9,7 @@
 #include "antcrew/log/phase.hpp"
 #include "antcrew/report/effort.hpp"
 #include "antcrew/report/findings.hpp"
+#include "antcrew/report/grid.hpp"
 #include "antcrew/report/headline.hpp"
 #include "antcrew/report/text.hpp"
 
@@ -45,23 +46,45 @@ std::string ladder_text(const std::vector<LadderStep>& steps, const Record& reco
   return text;
 }
 
+std::string phase_or_nothing(const CellFigures& f, const char* name) {
+  const auto found = f.phases.find(name);
+  return found == f.phases.end() ? "" : duration_text(found->second.worker_s);
+}
+
+// Short enough for small tables: the whole name stands in the large one.
+std::vector<std::string> whose(const Analysed& study, const Cell& cell) {
+  return {"  " + printable(cell.variant, 26), std::to_string(cell.workers),
+          point_in_words(study.record->points[cell.point])};
+}
+
 // The price of processes: what went to and fro, and how long workers and their parent were at it.
 std::string moved_data(const Analysed& study) {
-  std::string text;
+  std::vector<const CellFigures*> cells;
   for (const CellFigures& f : study.cells) {
-    const auto bytes = f.counters.find(internal::bytes_moved);
-    const auto sent = f.phases.find(internal::moving_data);
-    if (bytes == f.counters.end() || sent == f.phases.end()) continue;
-    text += fmt::format("  {} at {}: {}, workers {}", cell_in_words(*f.cell),
-                        point_in_words(study.record->points[f.cell->point]),
-                        bytes_text(static_cast<std::uint64_t>(bytes->second)), duration_text(sent->second.worker_s));
-    if (const auto taken = f.phases.find(internal::taking_data); taken != f.phases.end())
-      text += ", parent " + duration_text(taken->second.worker_s);
-    if (const auto again = f.phases.find(internal::touching_again); again != f.phases.end())
-      text += ", its memory touched again after the fork " + duration_text(again->second.worker_s);
-    text += "\n";
+    if (f.counters.count(internal::bytes_moved) > 0 && f.phases.count(internal::moving_data) > 0) cells.push_back(&f);
   }
-  return text.empty() ? text : "\nData moved between processes in a call, and the time of those who moved it:\n" + text;
+  if (cells.empty()) return {};
+  // What moved most matters most.
+  std::stable_sort(cells.begin(), cells.end(), [](const CellFigures* a, const CellFigures* b) {
+    return a->counters.at(internal::bytes_moved) > b->counters.at(internal::bytes_moved);
+  });
+  TextGrid grid({{"  variant"},
+                 {"workers", true},
+                 {"at"},
+                 {"moved", true},
+                 {"workers took", true},
+                 {"parent", true},
+                 {"touched again", true}});
+  for (const CellFigures* f : cells) {
+    std::vector<std::string> row = whose(study, *f->cell);
+    row.push_back(bytes_text(static_cast<std::uint64_t>(f->counters.at(internal::bytes_moved))));
+    for (const char* phase : {internal::moving_data, internal::taking_data, internal::touching_again})
+      row.push_back(phase_or_nothing(*f, phase));
+    grid.row(std::move(row));
+  }
+  return "\nData moved between processes in a call, and the time of those who moved it; memory touched again after the "
+         "fork:\n" +
+         grid.text(Look());
 }
 
 // The baseline and the best variant of the largest point, where their named stretches can be laid side by side.
@@ -132,21 +155,28 @@ std::string unwaited(const Analysed& study) {
 
 // What the settled times leave out: the first call, and starting the crew.
 std::string cold_starts(const Analysed& study) {
-  std::string text;
+  TextGrid grid({{"  variant"},
+                 {"workers", true},
+                 {"at"},
+                 {"first call", true},
+                 {"crew starts in", true},
+                 {"speedup of the first", true},
+                 {"of settled ones", true}});
+  bool any = false;
   for (const Best& best : study.best) {
     if (best.cell == nullptr || !best.cell->cold_cost_s || !best.cell->startup_s) continue;
-    const Cell& cell = *best.cell->cell;
-    text +=
-        fmt::format("  {} at {}: its first call {} {} than a settled one", cell_in_words(cell),
-                    point_in_words(study.record->points[cell.point]), duration_text(std::fabs(*best.cell->cold_cost_s)),
-                    *best.cell->cold_cost_s < 0 ? "shorter" : "longer");
-    text += cell.crew == "Workers" ? "" : fmt::format(", its crew starts in {}", duration_text(*best.cell->startup_s));
-    if (best.cell->first_speedup && best.cell->speedup)
-      text += fmt::format("; speedup of the first call {:.2g}, of settled ones {:.2g}", *best.cell->first_speedup,
-                          best.cell->speedup->median);
-    text += "\n";
+    const CellFigures& f = *best.cell;
+    any = true;
+    std::vector<std::string> row = whose(study, *f.cell);
+    row.push_back((*f.cold_cost_s < 0 ? "-" : "+") + duration_text(std::fabs(*f.cold_cost_s)));
+    row.push_back(f.cell->crew == "Workers" ? "" : duration_text(*f.startup_s));
+    row.push_back(f.first_speedup ? fmt::format("{:.2g}", *f.first_speedup) : "");
+    row.push_back(f.speedup ? fmt::format("{:.2g}", f.speedup->median) : "");
+    grid.row(std::move(row));
   }
-  return text.empty() ? text : "\nCold, medians over stands:\n" + text;
+  return any ? "\nCold, medians over stands: how much longer than a settled call the first one takes:\n" +
+                   grid.text(Look())
+             : "";
 }
 
 // What is kept on purpose was paid for in the first call.

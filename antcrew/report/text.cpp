@@ -4,6 +4,9 @@
 
 #include <algorithm>
 #include <cmath>
+#include <iterator>
+#include <string_view>
+#include <utility>
 
 namespace antcrew::report_layer {
 namespace {
@@ -52,6 +55,32 @@ std::string duration_bounds_text(const Estimate& seconds) {
 std::string ratio_text(const Estimate& ratio) {
   const int least = ratio.median < 10 ? 1 : 0;
   return with_bounds(ratio, 1, std::max(least, decimals_of(ratio, 1, ratio.median < 0.1 ? 2 : 1)), "");
+}
+
+std::string plain_signs(const std::string& text) {
+  constexpr std::pair<std::string_view, std::string_view> signs[] = {
+      {"≥ ", ">="}, {"≥", ">"}, {"≤", "<"}, {"µ", "u"}, {"×", "x"}, {"–", "-"}, {"—", "-"},
+      {"−", "-"},   {"…", "~"}, {"±", "~"}, {"σ", "s"}, {"κ", "k"}, {"·", "*"}};
+  std::string out;
+  for (std::size_t k = 0; k < text.size();) {
+    const auto* sign = std::find_if(std::begin(signs), std::end(signs), [&](const auto& pair) {
+      return text.compare(k, pair.first.size(), pair.first) == 0;
+    });
+    if (sign != std::end(signs)) {
+      out += sign->second;
+      k += sign->first.size();
+      continue;
+    }
+    std::size_t next = k + 1;
+    while (next < text.size() && (static_cast<unsigned char>(text[next]) & 0xc0u) == 0x80u) ++next;
+    if (next == k + 1) {
+      out += text[k];
+    } else {
+      out.append(display_width(std::string_view(text).substr(k, next - k)), '?');
+    }
+    k = next;
+  }
+  return out;
 }
 
 std::string styled(const std::string& text, Style style, const Look& look) {

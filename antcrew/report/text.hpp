@@ -37,6 +37,9 @@ std::string percent_text(double share, int decimals = 0);
 // "1,000,000"
 std::string count_text(std::uint64_t count);
 
+// For terminals that do not take UTF-8: signs of our own become ASCII of the same width, other characters "?".
+std::string plain_signs(const std::string& text);
+
 // Breaks lines between words so that none is wider than `width` columns (0 = no limit); lines that go on are indented.
 std::string wrapped(const std::string& text, std::size_t width);
 
