@@ -168,6 +168,46 @@ Json columns_of(const std::vector<Trial>& trials) {
   return columns;
 }
 
+// The columns in the order of a trial's fields: looked for once, not once a trial. Null = the record has none.
+struct ColumnFinder {
+  const Json& columns;
+  std::vector<const Json*>& found;
+  template <class T>
+  void operator()(const char* name, T&) const {
+    const auto at = columns.find(name);
+    found.push_back(at == columns.end() ? nullptr : &*at);
+  }
+  template <class T>
+  void later(const char* name, T& value) const {
+    (*this)(name, value);
+  }
+};
+
+// One trial, from place `row` of the columns that were found. What they do not tell stays as it is.
+struct RowReader {
+  const std::vector<const Json*>& columns;
+  std::size_t row;
+  std::size_t& field;
+  template <class T>
+  void operator()(const char*, T& value) const {
+    if (const Json* column = columns[field++]) (*column)[row].get_to(value);
+  }
+  template <class T>
+  void later(const char*, T& value) const {
+    const Json* column = columns[field++];
+    if (column != nullptr && !(*column)[row].is_null()) (*column)[row].get_to(value);
+  }
+  template <class T>
+  void later(const char*, std::optional<T>& value) const {
+    const Json* column = columns[field++];
+    if (column != nullptr && !(*column)[row].is_null()) value = (*column)[row].get<T>();
+  }
+  template <class T>
+  void operator()(const char* name, std::optional<T>& value) const {
+    later(name, value);
+  }
+};
+
 std::vector<Trial> trials_of(const Json& columns) {
   std::vector<Trial> trials;
   if (columns.empty()) return trials;
@@ -177,11 +217,13 @@ std::vector<Trial> trials_of(const Json& columns) {
     if (!column.is_array() || column.size() != count)
       throw Json::other_error::create(502, "the column '" + name + "' is not as long as the others", &columns);
   }
-  const Json usual = Trial{};
-  for (std::size_t i = 0; i < count; ++i) {
-    Json row = usual;
-    for (const auto& [name, column] : columns.items()) row[name] = column[i];
-    trials.push_back(row.get<Trial>());
+  std::vector<const Json*> found;
+  Trial usual;
+  fields(ColumnFinder{columns, found}, usual);
+  trials.resize(count);
+  for (std::size_t row = 0; row < count; ++row) {
+    std::size_t field = 0;
+    fields(RowReader{found, row, field}, trials[row]);
   }
   return trials;
 }
@@ -237,12 +279,19 @@ void complete(Record& record) {
   }
 }
 
+bool is_plain(const std::string& name) {
+  return std::all_of(name.begin(), name.end(), [](char c) { return c >= ' ' && c <= '~'; });
+}
+
 // A record may come from anywhere, and what it says goes to terminals.
 void make_printable(Json& json) {
   if (json.is_string()) {
     json = printable(json.get_ref<const std::string&>());
   } else if (json.is_array()) {
     for (Json& one : json) make_printable(one);
+  } else if (json.is_object() && std::all_of(json.items().begin(), json.items().end(),
+                                             [](const auto& item) { return is_plain(item.key()); })) {
+    for (auto& [name, value] : json.items()) make_printable(value);
   } else if (json.is_object()) {
     Json clean = Json::object();
     for (auto& [name, value] : json.items()) {

@@ -128,7 +128,7 @@ TEST_CASE("bad options are refused in one line before anything runs or is writte
       {{"--budget", "-1"}, "budget"},
       {{"--variant", "by magic"}, "no variant 'by magic'; choose from 'split evenly'"},
       {{"--study", "9"}, "no study '9'"},
-      {{"--as", "song"}, "no form 'song'; choose from table, json"},
+      {{"--as", "song"}, "no form 'song'; choose from table, markdown"},
       {{"--frob"}, "--frob"},
       {{"surplus"}, "surplus"},
   };
