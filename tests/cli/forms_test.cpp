@@ -69,10 +69,11 @@ TEST_CASE("every form of a record comes out, to standard output and into a file,
 
 TEST_CASE("figures as files: the ending decides, the text alternative is in it, a record's names run nothing") {
   const TemporaryFolder folder;
-  for (const auto& [ending, begins] :
-       {std::pair<const char*, const char*>{"svg", "<?xml"}, {"png", "\x89PNG"}, {"pdf", "%PDF"}}) {
+  for (const auto& image : {std::pair<const char*, const char*>{"svg", "<?xml"}, {"png", "\x89PNG"}, {"pdf", "%PDF"}}) {
+    const std::string ending = image.first;
+    const std::string begins = image.second;
     CAPTURE(ending);
-    const std::string file = folder / (std::string("f.") + ending);
+    const std::string file = folder / ("f." + ending);
     REQUIRE(show({"--as", "figure:speedup-over-size", "--to", file}).exit == 0);
     const std::string once = test::read_file(file);
     CHECK(once.rfind(begins, 0) == 0);

@@ -287,7 +287,7 @@ TEST_CASE("ProcessCrew: a second thread is refused while a call is under way") {
   ProcessCrew crew(2);
   CommonCounter begun;
   CommonCounter tried;
-  std::thread other([&] {
+  std::jthread other([&] {
     while (begun.get() == 0) std::this_thread::yield();
     CHECK(fault_of<Error>([&] { crew.collect(1, [](std::size_t i) { return i; }); }).id() == "crew.busy");
     tried.add(1);
@@ -304,7 +304,7 @@ TEST_CASE("ProcessCrew: a stop token ends the call early, which collect says") {
   ProcessCrew crew(2);
   CommonCounter begun;
   std::stop_source source;
-  std::thread other([&] {
+  std::jthread other([&] {
     while (begun.get() == 0) std::this_thread::yield();
     source.request_stop();
   });
