@@ -11,7 +11,7 @@ shot() {
   local name=$1 columns=$2 lines=$3 command=$4
   printf 'cd %q; printf "$ %s\\n"; %s; touch done; sleep 100\n' "$work" "${shown:-${command//$bin\/*\//}}" "$command" >"$work/session"
   rm -f "$work/done"
-  xvfb-run -a -s '-screen 0 1400x1300x24' bash -c '
+  xvfb-run -a -s '-screen 0 1400x1900x24' bash -c '
     xterm -fa "DejaVu Sans Mono" -fs 10 -geometry '"${columns}x${lines}"'+0+0 -bg "#10151c" -fg "#dde3ea" -b 12 -bw 0 +sb -e bash '"$work"'/session &
     for _ in $(seq 2000); do [ -e '"$work"'/done ] && break; sleep 0.1; done
     sleep 0.5
@@ -22,7 +22,7 @@ shot() {
 }
 
 wanted() { [ $# -eq 1 ] || { local name=$1 pick; shift; for pick; do [ "$pick" = "$name" ] && return 0; done; return 1; }; }
-wanted demo "$@" && shot demo 100 80 "$bin/command/antcrew demo"
+wanted demo "$@" && shot demo 100 100 "$bin/command/antcrew demo"
 wanted machine "$@" && shot machine 100 20 "$bin/command/antcrew machine"
 wanted details "$@" && shot details 100 21 "$bin/examples/channels --quick --sizes 60 --workers 1,2 --save channels.json >/dev/null 2>&1; clear; $bin/command/antcrew show channels.json --details 'tasks down to 10 forks'"
 wanted explain "$@" && shot explain 110 58 "$bin/examples/gauges --sizes 200 --workers 1,2 --budget 40 --save gauges.json >/dev/null 2>&1; clear; $bin/command/antcrew explain gauges.json"

@@ -39,11 +39,11 @@ std::string effort_text(const Analysed& study) {
   const std::vector<Effort> efforts = efforts_of(study);
   if (efforts.empty()) return {};
   const int baseline = baseline_lines(study);
-  TextGrid grid({{"  source", false, 9}, {"lines", true, 9}, {"more", true, 9}, {"speedup, at its fastest", false, 9}});
+  TextGrid grid({{"source", false, 9}, {"lines", true, 9}, {"more", true, 9}, {"speedup, at its fastest", false, 9}});
   for (const Effort& effort : efforts) {
     const bool counted = effort.source->lines > 0;
     const bool is_baseline = effort.source->of == "baseline";
-    grid.row({"  " + printable(effort.source->of, 50), counted ? std::to_string(effort.source->lines) : "?",
+    grid.row({printable(effort.source->of, 40), counted ? std::to_string(effort.source->lines) : "?",
               counted && !is_baseline && baseline > 0 ? fmt::format("{:+}", effort.source->lines - baseline) : "",
               !counted ? effort.source->trouble
               : effort.cell != nullptr

@@ -53,8 +53,7 @@ std::string phase_or_nothing(const CellFigures& f, const char* name) {
 
 // Short enough for small tables: the whole name stands in the large one.
 std::vector<std::string> whose(const Analysed& study, const Cell& cell) {
-  return {"  " + printable(cell.variant, 26), std::to_string(cell.workers),
-          point_in_words(study.record->points[cell.point])};
+  return {printable(cell.variant, 26), std::to_string(cell.workers), point_in_words(study.record->points[cell.point])};
 }
 
 // The price of processes: what went to and fro, and how long workers and their parent were at it.
@@ -68,7 +67,7 @@ std::string moved_data(const Analysed& study) {
   std::stable_sort(cells.begin(), cells.end(), [](const CellFigures* a, const CellFigures* b) {
     return a->counters.at(internal::bytes_moved) > b->counters.at(internal::bytes_moved);
   });
-  TextGrid grid({{"  variant"},
+  TextGrid grid({{"variant"},
                  {"workers", true},
                  {"at"},
                  {"moved", true},
@@ -155,13 +154,13 @@ std::string unwaited(const Analysed& study) {
 
 // What the settled times leave out: the first call, and starting the crew.
 std::string cold_starts(const Analysed& study) {
-  TextGrid grid({{"  variant"},
+  TextGrid grid({{"variant"},
                  {"workers", true},
                  {"at"},
                  {"first call", true},
-                 {"crew starts in", true},
-                 {"speedup of the first", true},
-                 {"of settled ones", true}});
+                 {"crew starts", true},
+                 {"speedup first", true},
+                 {"settled", true}});
   bool any = false;
   for (const Best& best : study.best) {
     if (best.cell == nullptr || !best.cell->cold_cost_s || !best.cell->startup_s) continue;
