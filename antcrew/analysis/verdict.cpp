@@ -14,7 +14,7 @@ namespace {
 constexpr double much_longer_compare = 3;
 constexpr double part_of_baseline = 0.3;
 constexpr double least_judged_s = 1e-3;
-constexpr double least_judged_once_s = 20e-3;  // a few turns of other programs
+constexpr double least_judged_once_s = 10e-3;  // a few turns of other programs
 
 // Threads that merely spin for a while do so for the same time at every size; work that was left grows.
 constexpr double grows = 2;
