@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
 #include "antcrew/base/units.hpp"
 #include "antcrew/log/phase.hpp"
@@ -88,19 +89,27 @@ std::string moved_data(const Analysed& study) {
 
 // The baseline and the best variant of the largest point, where their named stretches can be laid side by side.
 std::string phases(const Analysed& study) {
-  std::string text;
+  TextGrid grid({{"variant"}, {"workers", true}, {"at"}, {"phase or counter"}, {"a call", true}, {"times", true}});
+  bool any = false;
   for (const CellFigures& f : study.cells) {
     const Best& best = study.best[f.cell->point];
     const bool told = f.cell->kind == Cell::Kind::baseline || &f == best.cell;
-    if (!told || (f.phases.empty() && f.counters.empty())) continue;
-    text += fmt::format("  {} at {}:", cell_in_words(*f.cell), point_in_words(study.record->points[f.cell->point]));
-    for (const auto& [name, phase] : f.phases)
-      text += fmt::format(" {} {} (× {}),", name, duration_text(phase.worker_s), phase.count);
-    for (const auto& [name, value] : f.counters)
-      text += fmt::format(" {} {},", count_text(static_cast<std::uint64_t>(value)), name);
-    text.back() = '\n';
+    if (!told) continue;
+    std::vector<std::string> first = whose(study, *f.cell);
+    const auto row = [&](const std::string& name, std::string amount, std::string times) {
+      any = true;
+      std::vector<std::string> cells = std::exchange(first, {"", "", ""});
+      cells.insert(cells.end(), {printable(name, 24), std::move(amount), std::move(times)});
+      grid.row(std::move(cells));
+    };
+    std::vector<std::pair<std::string, PhaseFacts>> sorted(f.phases.begin(), f.phases.end());
+    std::stable_sort(sorted.begin(), sorted.end(),
+                     [](const auto& u, const auto& v) { return u.second.worker_s > v.second.worker_s; });
+    for (const auto& [name, phase] : sorted)
+      row(name, duration_text(phase.worker_s), count_text(static_cast<std::uint64_t>(phase.count)));
+    for (const auto& [name, value] : f.counters) row(name, count_text(static_cast<std::uint64_t>(value)), "");
   }
-  return text.empty() ? text : "\nPhases and counters of a call, all workers together:\n" + text;
+  return any ? "\nPhases and counters of a call, all workers together:\n" + grid.text(Look()) : "";
 }
 
 // From the first worker's begin to the last one's end, pauses left out. Older records know worker-seconds only: of a
