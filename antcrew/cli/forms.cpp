@@ -8,6 +8,7 @@
 #include <cstdio>
 #include <cstring>
 #include <deque>
+#include <filesystem>
 #include <fstream>
 #include <functional>
 #include <iterator>
@@ -17,6 +18,7 @@
 #include "antcrew/cli/draw.hpp"
 #include "antcrew/cli/exit.hpp"
 #include "antcrew/cli/scrub.hpp"
+#include "antcrew/record/record_file.hpp"
 #include "antcrew/report/csv.hpp"
 #include "antcrew/report/derived_json.hpp"
 #include "antcrew/report/figure.hpp"
@@ -162,27 +164,25 @@ std::string rendered(const std::vector<NamedRecord>& records, const FormChoice& 
 }
 
 void put_out(const std::string& text, const std::string& to) {
+  const auto failed = [](const std::string& where) {
+    could_not_run("cli.write", where, std::string("cannot be written (") + std::strerror(errno) + ")",
+                  "name another file, or make room");
+  };
   if (to.empty()) {
     // Files and pipes get UTF-8 always; a terminal what it can show.
     const bool plain = ::isatty(STDOUT_FILENO) != 0 && !takes_utf8();
     const std::string shown = plain ? plain_signs(text) : text;
-    std::fwrite(shown.data(), 1, shown.size(), stdout);
+    if (std::fwrite(shown.data(), 1, shown.size(), stdout) != shown.size() || std::fflush(stdout) != 0)
+      failed("standard output");
     return;
   }
-  const auto fail = [&](const std::string& beside) {
-    const int error = errno;
-    std::remove(beside.c_str());
-    could_not_run("cli.write", to, std::string("cannot be written (") + std::strerror(error) + ")",
-                  "name another file");
-  };
-  // What is no plain file, such as a pipe, is written as it stands.
-  const bool special = ::access(to.c_str(), F_OK) == 0 && std::ifstream(to).good() && to.rfind("/dev/", 0) == 0;
-  const std::string beside = special ? to : fmt::format("{}.{}.new", to, ::getpid());
-  std::ofstream file(beside, std::ios::binary);
+  // What is no plain file, such as a named pipe, is written as it stands.
+  std::error_code unknown;
+  if (!std::filesystem::exists(to, unknown) || std::filesystem::is_regular_file(to, unknown))
+    return record_layer::save_text(text, to, false);
+  std::ofstream file(to, std::ios::binary);
   file << text << std::flush;
-  if (!file) fail(beside);
-  file.close();
-  if (!special && std::rename(beside.c_str(), to.c_str()) != 0) fail(beside);
+  if (!file) failed(to);
 }
 
 }  // namespace antcrew::cli_layer

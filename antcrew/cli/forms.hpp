@@ -34,7 +34,7 @@ void check_form(const FormChoice& choice, std::size_t records = 1);
 // Throws Error as check_form, and cli.figure where the records have nothing to show of that kind, or drawing failed.
 std::string rendered(const std::vector<NamedRecord>& records, const FormChoice& choice, const Look& look);
 
-// To standard output, or into a file: beside it first and then renamed. Throws Error (cli.write).
+// To standard output, or into a file: beside it first and then renamed. Throws Error (cli.write, record.write).
 void put_out(const std::string& text, const std::string& to);
 
 }  // namespace antcrew::cli_layer

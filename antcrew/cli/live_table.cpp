@@ -7,6 +7,7 @@
 #include <algorithm>
 #include <cstdio>
 #include <cstdlib>
+#include <sstream>
 
 #include "antcrew/analysis/analysed.hpp"
 #include "antcrew/cli/exit.hpp"
@@ -50,7 +51,10 @@ std::string LiveTable::table_for(const Progress& progress) {
   const std::int64_t start = now_ns();
   if (!begun_ || start < next_table_ns_) return table_;
   const Analysed study = analyse(record_);
-  table_ = table_so_far(study, progress.size, Look(columns_), rows_ - 2);
+  // What is wider than the terminal would take two lines of it, and clearing would leave one behind.
+  table_.clear();
+  std::istringstream lines(table_so_far(study, progress.size, Look(columns_), rows_ - 2));
+  for (std::string line; std::getline(lines, line);) table_ += printable(line, columns_) + "\n";
   next_table_ns_ = now_ns() + std::max(between_tables_ns, cost_factor * (now_ns() - start));
   return table_;
 }
@@ -63,7 +67,6 @@ void LiveTable::show(const Progress& p) {
                                  count_text(p.size), printable(p.variant, 40), p.workers, p.workers == 1 ? "" : "s");
   clear();
   lines_ = static_cast<std::size_t>(std::count(table.begin(), table.end(), '\n'));
-  // What is wider than the terminal would take two lines of it.
   const std::string text = table + printable(line, columns_);
   std::fputs((takes_utf8() ? text : plain_signs(text)).c_str(), stderr);
   std::fflush(stderr);

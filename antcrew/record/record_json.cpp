@@ -168,46 +168,6 @@ Json columns_of(const std::vector<Trial>& trials) {
   return columns;
 }
 
-// The columns in the order of a trial's fields: looked for once, not once a trial. Null = the record has none.
-struct ColumnFinder {
-  const Json& columns;
-  std::vector<const Json*>& found;
-  template <class T>
-  void operator()(const char* name, T&) const {
-    const auto at = columns.find(name);
-    found.push_back(at == columns.end() ? nullptr : &*at);
-  }
-  template <class T>
-  void later(const char* name, T& value) const {
-    (*this)(name, value);
-  }
-};
-
-// One trial, from place `row` of the columns that were found. What they do not tell stays as it is.
-struct RowReader {
-  const std::vector<const Json*>& columns;
-  std::size_t row;
-  std::size_t& field;
-  template <class T>
-  void operator()(const char*, T& value) const {
-    if (const Json* column = columns[field++]) (*column)[row].get_to(value);
-  }
-  template <class T>
-  void later(const char*, T& value) const {
-    const Json* column = columns[field++];
-    if (column != nullptr && !(*column)[row].is_null()) (*column)[row].get_to(value);
-  }
-  template <class T>
-  void later(const char*, std::optional<T>& value) const {
-    const Json* column = columns[field++];
-    if (column != nullptr && !(*column)[row].is_null()) value = (*column)[row].get<T>();
-  }
-  template <class T>
-  void operator()(const char* name, std::optional<T>& value) const {
-    later(name, value);
-  }
-};
-
 std::vector<Trial> trials_of(const Json& columns) {
   std::vector<Trial> trials;
   if (columns.empty()) return trials;
@@ -219,11 +179,11 @@ std::vector<Trial> trials_of(const Json& columns) {
   }
   std::vector<const Json*> found;
   Trial usual;
-  fields(ColumnFinder{columns, found}, usual);
+  fields(internal::ColumnFinder<Json>{columns, found}, usual);
   trials.resize(count);
   for (std::size_t row = 0; row < count; ++row) {
     std::size_t field = 0;
-    fields(RowReader{found, row, field}, trials[row]);
+    fields(internal::RowReader<Json>{found, row, field}, trials[row]);
   }
   return trials;
 }

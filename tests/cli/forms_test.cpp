@@ -137,6 +137,20 @@ TEST_CASE("a file that cannot be written keeps what was there") {
   CHECK(test::read_file(file) == "before");
 }
 
+TEST_CASE("what cannot be written to standard output is said, and a pipe stays a pipe") {
+  const TemporaryFolder folder;
+  const Outcome full = run_command({"bash", "-c", antcrew_path + " show " + record_path() + " --as csv > /dev/full"});
+  CHECK(full.exit == 3);
+  CHECK(contains(full.err, "standard output: cannot be written"));
+  const std::string pipe = folder / "pipe";
+  REQUIRE(::mkfifo(pipe.c_str(), 0600) == 0);
+  const Outcome read = run_command({"bash", "-c",
+                                    "timeout 20 cat " + pipe + " & timeout 20 " + antcrew_path + " show " +
+                                        record_path() + " --as csv --to " + pipe + "; wait"});
+  CHECK(read.out == show({"--as", "csv"}).out);
+  CHECK(std::filesystem::is_fifo(pipe));
+}
+
 TEST_CASE("several records stand one after the other, or as rows of one table") {
   const TemporaryFolder folder;
   std::filesystem::copy(record_path(), folder / "second.json");

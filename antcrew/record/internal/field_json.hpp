@@ -5,6 +5,7 @@
 #include <cstdlib>
 #include <optional>
 #include <type_traits>
+#include <vector>
 
 namespace antcrew::internal {
 
@@ -44,6 +45,48 @@ struct FieldReader {
   template <class T>
   void later(const char* name, std::optional<T>& value) const {
     if (const auto found = json.find(name); found != json.end() && !found->is_null()) value = found->template get<T>();
+  }
+  template <class T>
+  void operator()(const char* name, std::optional<T>& value) const {
+    later(name, value);
+  }
+};
+
+// The columns in the order of a trial's fields: looked for once, not once a trial. Null = the record has none.
+template <class Json>
+struct ColumnFinder {
+  const Json& columns;
+  std::vector<const Json*>& found;
+  template <class T>
+  void operator()(const char* name, T&) const {
+    const auto at = columns.find(name);
+    found.push_back(at == columns.end() ? nullptr : &*at);
+  }
+  template <class T>
+  void later(const char* name, T& value) const {
+    (*this)(name, value);
+  }
+};
+
+// One trial, from place `row` of the columns that were found. What they do not tell stays as it is.
+template <class Json>
+struct RowReader {
+  const std::vector<const Json*>& columns;
+  std::size_t row;
+  std::size_t& field;
+  template <class T>
+  void operator()(const char*, T& value) const {
+    if (const Json* column = columns[field++]) (*column)[row].get_to(value);
+  }
+  template <class T>
+  void later(const char*, T& value) const {
+    const Json* column = columns[field++];
+    if (column != nullptr && !(*column)[row].is_null()) (*column)[row].get_to(value);
+  }
+  template <class T>
+  void later(const char*, std::optional<T>& value) const {
+    const Json* column = columns[field++];
+    if (column != nullptr && !(*column)[row].is_null()) value = (*column)[row].template get<T>();
   }
   template <class T>
   void operator()(const char* name, std::optional<T>& value) const {

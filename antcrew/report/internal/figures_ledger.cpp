@@ -66,6 +66,8 @@ MaybeFigure bars_figure(const Analysed& study, bool shares) {
                        ? "Shares of workers × time, of the middle metered call of each."
                        : "Worker-seconds of the middle metered call of each: together workers × time. The line is the "
                          "baseline's time.";
+  if (bars.size() == most_bars && explained_cells(study).size() > most_bars)
+    figure.caption += fmt::format(" The first {} are drawn.", most_bars);
   Panel panel;
   panel.y = categories("", names);
   panel.y.reversed = true;
