@@ -34,8 +34,8 @@ any=0; for name in "${drawn[@]}"; do wanted "$name" "$@" && any=1; done
 [ "$any" = 1 ] || exit 0
 antcrew=$bin/command/antcrew
 record() { local name=$1; shift; [ -e "$work/$name.json" ] || "$@" --save "$work/$name.json" --quiet >/dev/null 2>&1 || true; }
-record tides "$bin/examples/tides" --budget 40
-record loggers "$bin/examples/loggers" --workers 1,2,4,8,16,32 --rounds 7 --budget 0 --dimension delay_ms=50
+wanted figure-time "$@" && record tides "$bin/examples/tides" --budget 40
+record loggers "$bin/examples/loggers" --workers 1,2,4,8,16,32 --rounds 7 --budget 0 --dimension delay_ms=10
 record gauges "$bin/examples/gauges" --sizes 200 --workers 1,2 --budget 40
 "$antcrew" show "$work/loggers.json" --as page --to "$work/page.html" --scrub
 page() { python3 tests/browser/picture.py "$work/page.html" "docs/screenshots/$1.png" "$2" "$3" "$4"; echo "docs/screenshots/$1.png"; }
