@@ -72,6 +72,7 @@ class Script {
 
   std::string commands(const std::string& format, const std::string& image_file) {
     std::string text = "set encoding utf8\n" + terminal(format) + fmt::format("set output '{}'\n", image_file);
+    text += "set clip two\n";  // the ideal may begin below the panel and end above it
     text += "set border 3 lc rgb '" + std::string(quiet_colour.light) + "'\nset tics nomirror out scale 0.5\n";
     text += fmt::format(
         "set grid xtics ytics lt 1 lc rgb '{}' lw 0.7\nset errorbars small\nset style fill solid 1 border rgb '{}'\n",
