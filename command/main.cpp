@@ -2,12 +2,14 @@
 #include <fmt/format.h>
 
 #include <CLI/CLI.hpp>
+#include <algorithm>
 
 #include "antcrew/base/error.hpp"
 #include "antcrew/cli/exit.hpp"
 #include "antcrew/cli/forms.hpp"
 #include "antcrew/cli/show.hpp"
 #include "antcrew/cli/study_options.hpp"
+#include "antcrew/cli/sweep.hpp"
 #include "antcrew/machine/machine.hpp"
 #include "antcrew/machine/noise.hpp"
 #include "antcrew/record/record_json.hpp"
@@ -50,6 +52,20 @@ int run_command(int argc, char** argv) {
   explain->add_option("--to", explain_options.to, "write to this file instead of standard output")->type_name("FILE");
   explain->add_flag("--scrub", explain_options.scrub, scrub_help);
 
+  SweepOptions sweep_options;
+  CLI::App* sweep_command =
+      app.add_subcommand("sweep", "measure commands in any language: scripts, programs, jobs on several machines");
+  add_sweep_options(*sweep_command, sweep_options);
+  // What stands behind "--" is a command, whatever it looks like.
+  std::vector<std::string> command;
+  const int own = static_cast<int>(std::find(argv, argv + argc, std::string("--")) - argv);
+  if (argc > 1 && std::string(argv[1]) == "sweep" && own < argc) {
+    command.assign(argv + own + 1, argv + argc);
+    if (command.empty())
+      bad_input("cli.option", "sweep", "no command behind '--'", "write it there: -- sort --parallel=@(workers) FILE");
+    argc = own;
+  }
+
   try {
     parse(app, argc, argv);
   } catch (const CLI::CallForHelp&) {
@@ -66,6 +82,7 @@ int run_command(int argc, char** argv) {
     fmt::print("{}", as_json ? to_json(here) : machine_text(here, other_load(look_s)));
     return exit_done;
   }
+  if (*sweep_command) return sweep(sweep_options, command);
   if (*show) return show_record(show_options);
   if (*explain) return explain_record(explain_options);
   if (*demo) return run_demo(demo->remaining());

@@ -66,7 +66,7 @@ void compute_times(CellFigures& figures, int confirming, double level) {
   const Cell& cell = *figures.cell;
   std::vector<double> busy;
   for (const Trial& trial : cell.trials) {
-    if (trial.wall_s > 0) busy.push_back(trial.cpu_s() / trial.wall_s);
+    if (const auto cpu_s = trial.cpu_s(); cpu_s && trial.wall_s > 0) busy.push_back(*cpu_s / trial.wall_s);
     figures.peak_bytes = std::max(figures.peak_bytes, static_cast<double>(trial.peak_bytes.value_or(0)));
   }
   for (const std::uint64_t bytes : cell.tree_bytes) {

@@ -42,8 +42,8 @@ LedgerBasis basis_of(const Analysed& study, const CellFigures& cell) {
       basis.baseline_cpu_s = basis.baseline_s * std::min(1.0, median(cpu) / median(walls));
       basis.baseline_system_s = median(system);
     } else {
-      basis.baseline_cpu_s = std::min(basis.baseline_s, median_cpu_s(*base_cell));
-      basis.baseline_system_s = median_of(*base_cell, &Trial::system_s);
+      basis.baseline_cpu_s = std::min(basis.baseline_s, median_cpu_s(*base_cell).value_or(basis.baseline_s));
+      basis.baseline_system_s = median_where_known(*base_cell, [](const Trial& t) { return t.system_s; }).value_or(0);
     }
     find_work_ratio(cell, *baseline, basis);
   }

@@ -26,7 +26,7 @@ const CellFigures* baseline_figures(const Analysed& study, const CellFigures& f)
 // Cells that differ in their size only, by size.
 using Series = std::vector<const CellFigures*>;
 std::vector<Series> series_of(const Analysed& study, Cell::Kind kind) {
-  using Key = std::tuple<std::string, int, std::map<std::string, std::size_t>, int>;
+  using Key = std::tuple<std::string, int, std::map<std::string, PointValue>, int>;
   std::map<Key, std::size_t> known;
   std::vector<Series> all;
   for (const CellFigures& f : study.cells) {

@@ -35,6 +35,7 @@ void remark_on_build(const Record& record, Remarks& remarks) {
     finding.kind = Finding::Kind::meaning;
     finding.name = record.build.sanitizers;
   }
+  if (record.commands) return;
   if (!record.build.optimised) {
     remarks.add("unoptimised").kind = Finding::Kind::meaning;
   } else if (!record.build.library_optimised) {

@@ -39,6 +39,7 @@ constexpr FaultVerdict by_rank[] = {
     {Fault::Kind::left_work, Verdict::left_work},
     {Fault::Kind::remembered, Verdict::remembered},
     {Fault::Kind::changed_input, Verdict::changed_input},
+    {Fault::Kind::changed_program, Verdict::changed_program},
     {Fault::Kind::cannot_disagree, Verdict::not_measured},
 };
 
@@ -101,11 +102,12 @@ double first_cpu_s(const Cell& cell) {
 bool remembers(const Cell& cell, const Cell& baseline, std::string& evidence) {
   std::vector<double> settled;
   for (const Trial& trial : cell.trials) {
-    if (!trial.first || trial.times_s.size() > 1) settled.push_back(trial.cpu_s());
+    if (const auto cpu_s = trial.cpu_s(); cpu_s && (!trial.first || trial.times_s.size() > 1))
+      settled.push_back(*cpu_s);
   }
   if (settled.empty() || !cell.keeps.empty() || cell.kind == Cell::Kind::probe) return false;
   const double first_s = first_cpu_s(cell);
-  const double baseline_s = median_cpu_s(baseline);
+  const double baseline_s = median_cpu_s(baseline).value_or(0);
   const double settled_s = median(std::move(settled));
   const double little_s = remembering_share * std::min(first_s, baseline_s);
   if (std::min(first_s, baseline_s) < least_judged_s || settled_s >= little_s) return false;
@@ -136,18 +138,21 @@ bool baseline_remembers(const Record& record, const Cell& baseline, std::string&
 
 bool workers_idle(const Cell& cell, const Cell& baseline, std::string& evidence) {
   if (cell.workers < 2 || cell.kind == Cell::Kind::baseline || cell.trials.empty()) return false;
-  const double cpu_s = median_cpu_s(cell);
+  // What others than the caller did is not known of every trial; then nothing is said.
+  const auto known = [](const Trial& trial) { return trial.cpu_s() && trial.others_cpu_s; };
+  if (!std::all_of(cell.trials.begin(), cell.trials.end(), known)) return false;
+  const double cpu_s = *median_cpu_s(cell);
   const double wall_s = median_of(cell, &Trial::wall_s);
   // Being kept from running by others is not waiting.
   const bool waits = std::none_of(cell.trials.begin(), cell.trials.end(), [](const Trial& trial) {
-    return trial.cpu_s() + trial.run_delay_s.value_or(0) >= computing_share * trial.wall_s;
+    return *trial.cpu_s() + trial.run_delay_s.value_or(0) >= computing_share * trial.wall_s;
   });
   const bool small = median_of(baseline, &Trial::wall_s) < least_judged_s || wall_s < least_judged_s;
   const bool any = std::any_of(cell.trials.begin(), cell.trials.end(),
-                               [](const Trial& trial) { return trial.others_cpu_s > hardly_any_cpu * trial.cpu_s(); });
+                               [](const Trial& trial) { return *trial.others_cpu_s > hardly_any_cpu * *trial.cpu_s(); });
   if (waits || small || any) return false;
   evidence = fmt::format("asked for {} workers, but the calling thread used {} of {} of CPU time itself", cell.workers,
-                         duration_text(cpu_s - median_of(cell, &Trial::others_cpu_s)), duration_text(cpu_s));
+                         duration_text(cpu_s - *median_where_known(cell, [](const Trial& t) { return t.others_cpu_s; })), duration_text(cpu_s));
   return true;
 }
 
@@ -176,6 +181,8 @@ const char* name_of(Verdict verdict) noexcept {
       return "remembered its answer";
     case Verdict::changed_input:
       return "changed its input";
+    case Verdict::changed_program:
+      return "changed its program";
     case Verdict::idle_workers:
       return "did not use its workers";
     case Verdict::not_measured:
@@ -206,17 +213,15 @@ std::optional<double> median_where_known(const Cell& cell,
   return known.empty() ? std::nullopt : std::optional<double>(median(std::move(known)));
 }
 
-std::optional<double> median_a_call(const Cell& cell, std::int64_t Trial::*count) {
+std::optional<double> median_a_call(const Cell& cell, std::optional<std::int64_t> Trial::*count) {
   return median_where_known(cell, [count](const Trial& trial) -> std::optional<double> {
-    return static_cast<double>(trial.*count) / static_cast<double>(trial.calls);
+    if (!(trial.*count)) return std::nullopt;
+    return static_cast<double>(*(trial.*count)) / static_cast<double>(trial.calls);
   });
 }
 
-double median_cpu_s(const Cell& cell) {
-  if (cell.trials.empty()) return 0;
-  std::vector<double> values;
-  for (const Trial& trial : cell.trials) values.push_back(trial.cpu_s());
-  return median(std::move(values));
+std::optional<double> median_cpu_s(const Cell& cell) {
+  return median_where_known(cell, [](const Trial& trial) { return trial.cpu_s(); });
 }
 
 namespace {

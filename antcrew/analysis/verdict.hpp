@@ -21,6 +21,7 @@ enum class Verdict {
   left_work,
   remembered,
   changed_input,
+  changed_program,
   idle_workers,
   not_measured,
   too_few_rounds,
@@ -42,11 +43,11 @@ Judgement judge(const Record& record, const Cell& cell);
 
 // Medians over a cell's trials, 0 without any.
 double median_of(const Cell& cell, double Trial::*field);
-double median_cpu_s(const Cell& cell);
+std::optional<double> median_cpu_s(const Cell& cell);
 // Over the trials that know it; none where none does.
 std::optional<double> median_where_known(const Cell& cell,
                                          const std::function<std::optional<double>(const Trial&)>& field);
 // Of a count, a call.
-std::optional<double> median_a_call(const Cell& cell, std::int64_t Trial::*count);
+std::optional<double> median_a_call(const Cell& cell, std::optional<std::int64_t> Trial::*count);
 
 }  // namespace antcrew::analysis_layer

@@ -20,6 +20,9 @@ using namespace machine_layer;
 using namespace record_layer;
 using namespace analysis_layer;
 }  // namespace study_layer
+namespace sweep_layer {
+using namespace study_layer;
+}
 namespace report_layer {
 using namespace machine_layer;
 using namespace record_layer;
@@ -28,6 +31,7 @@ using namespace study_layer;
 }  // namespace report_layer
 namespace cli_layer {
 using namespace report_layer;
+using namespace sweep_layer;
 }
 namespace layers {
 using namespace cli_layer;

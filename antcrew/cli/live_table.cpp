@@ -12,6 +12,7 @@
 #include "antcrew/analysis/analysed.hpp"
 #include "antcrew/cli/exit.hpp"
 #include "antcrew/machine/clock.hpp"
+#include "antcrew/report/headline.hpp"
 #include "antcrew/report/so_far.hpp"
 
 namespace antcrew::cli_layer {
@@ -53,7 +54,7 @@ std::string LiveTable::table_for(const Progress& progress) {
   const Analysed study = analyse(record_);
   // What is wider than the terminal would take two lines of it, and clearing would leave one behind.
   table_.clear();
-  std::istringstream lines(table_so_far(study, progress.size, Look(columns_), rows_ - 2));
+  std::istringstream lines(table_so_far(study, progress.point, Look(columns_), rows_ - 2));
   for (std::string line; std::getline(lines, line);) table_ += printable(line, columns_) + "\n";
   next_table_ns_ = now_ns() + std::max(between_tables_ns, cost_factor * (now_ns() - start));
   return table_;
@@ -63,8 +64,9 @@ void LiveTable::show(const Progress& p) {
   const std::int64_t now = now_ns();
   if (!on_ || now - shown_ns_ < between_lines_ns) return;
   const std::string table = table_for(p);
-  std::string line = fmt::format("{:3.0f} %  {:.0f} s left  size {}  {}, {} worker{}", p.share * 100, p.left_s,
-                                 count_text(p.size), printable(p.variant, 40), p.workers, p.workers == 1 ? "" : "s");
+  const std::string at = begun_ && p.point < record_.points.size() ? point_in_words(record_.points[p.point]) : "";
+  std::string line = fmt::format("{:3.0f} %  {:.0f} s left  {}  {}, {} worker{}", p.share * 100, p.left_s,
+                                 printable(at, 40), printable(p.variant, 40), p.workers, p.workers == 1 ? "" : "s");
   clear();
   lines_ = static_cast<std::size_t>(std::count(table.begin(), table.end(), '\n'));
   const std::string text = table + printable(line, columns_);

@@ -11,6 +11,7 @@
 #include <iterator>
 
 #include "antcrew/base/error.hpp"
+#include "antcrew/base/nearest.hpp"
 #include "antcrew/base/units.hpp"
 #include "antcrew/cli/exit.hpp"
 #include "antcrew/cli/forms.hpp"
@@ -50,6 +51,25 @@ Metering parse_metering(const std::string& which) {
   bad_input("cli.option", "--meter", "no choice '" + which + "'", "choose from few, all, none");
 }
 
+// Numbers where all are, else words.
+std::vector<PointValue> values_of(const std::string& list, const std::string& where) {
+  try {
+    const std::vector<std::size_t> numbers = parse_counts(list, where);
+    return {numbers.begin(), numbers.end()};
+  } catch (const Error&) {
+    std::vector<PointValue> words;
+    for (std::size_t from = 0; from <= list.size();) {
+      const std::size_t comma = std::min(list.find(',', from), list.size());
+      const std::string word = list.substr(from, comma - from);
+      const bool number = word.find_first_not_of("0123456789.eEkMGTi'_-+") == std::string::npos;
+      if (word.empty() || number) throw;  // a list of numbers with a mistake in it, or an empty item
+      words.emplace_back(word);
+      from = comma + 1;
+    }
+    return words;
+  }
+}
+
 std::vector<Pin> parse_pins(const std::string& list) {
   std::vector<Pin> pins;
   for (std::size_t from = 0; from <= list.size();) {
@@ -77,23 +97,25 @@ void add_form_options(CLI::App& app, FormChoice& choice) {
   app.add_flag("--scrub", choice.scrub, scrub_help);
 }
 
-namespace {
-
-void add_options(CLI::App& app, StudyOptions& o) {
+void add_study_options(CLI::App& app, StudyOptions& o, bool of_commands) {
   app.add_option("--workers", o.workers, "worker counts, such as 1,2,4 (default: 1,2,4 … up to the usable processors)")
       ->type_name("LIST");
   app.add_option("--sizes", o.sizes, "input sizes, such as 10k,1M,64Ki (default: the study's own)")->type_name("LIST");
   app.add_option("--variant", o.variants, "try only this variant and the baseline; may be given again")
       ->type_name("NAME")
       ->allow_extra_args(false);
-  app.add_option("--study", o.studies, "run only this study, by title or number; may be given again")
-      ->type_name("STUDY")
-      ->allow_extra_args(false);
+  if (!of_commands) {
+    app.add_option("--study", o.studies, "run only this study, by title or number; may be given again")
+        ->type_name("STUDY")
+        ->allow_extra_args(false);
+  }
   app.add_option("--dimension", o.dimensions,
                  "values of a further dimension, such as distinct=1k,1M; may be given again")
       ->type_name("NAME=LIST")
       ->allow_extra_args(false);
-  app.add_option("--pin", o.pins, "pinnings to try: off, apart, near, or a list of them")->type_name("LIST");
+  if (!of_commands) {
+    app.add_option("--pin", o.pins, "pinnings to try: off, apart, near, or a list of them")->type_name("LIST");
+  }
   app.add_option(
          "--rounds", o.rounds,
          "of every cell, and as many to confirm the best (default: 11 to 60, until intervals are narrow enough)")
@@ -107,7 +129,9 @@ void add_options(CLI::App& app, StudyOptions& o) {
       ->type_name("S");
   app.add_flag("--no-confirm", o.no_confirm, "do not try the best again in fresh rounds");
   app.add_flag("--quick", o.quick, "an answer in about ten seconds, with the intervals it has by then");
-  app.add_flag("--jostle", o.jostle, "instead of timing: look for races, with random delays and worker counts");
+  if (!of_commands) {
+    app.add_flag("--jostle", o.jostle, "instead of timing: look for races, with random delays and worker counts");
+  }
   app.add_option("--resume", o.resume, "go on with this record; the study must not have changed")->type_name("RECORD");
   app.add_option("--only", o.only, "with --resume: this variant was edited; try it and the baseline again")
       ->type_name("VARIANT");
@@ -117,7 +141,9 @@ void add_options(CLI::App& app, StudyOptions& o) {
   app.add_option("--memory-limit", o.memory_limit,
                  "bytes a cell may take on top of its input (default: 90 % of what is free)")
       ->type_name("BYTES");
-  app.add_flag("--no-stands", o.no_stands, "try all cells in this very process, for debuggers");
+  if (!of_commands) {
+    app.add_flag("--no-stands", o.no_stands, "try all cells in this very process, for debuggers");
+  }
   app.add_option("--seed", o.seed, "of the order in which cells are tried (default: a fresh one, kept in the record)")
       ->type_name("N");
   app.add_option("--save", o.save, "file for the record (default: a new one in antcrew-records/)")->type_name("FILE");
@@ -125,7 +151,9 @@ void add_options(CLI::App& app, StudyOptions& o) {
   add_form_options(app, o.form);
   app.add_flag("--page", o.page, "write a page with all figures beside the record, too");
   app.add_flag("--answers", o.answers, "show in short what the baseline and each variant answered, too");
-  app.add_flag("--let-print", o.let_print, "what variants print goes to standard error; else it is kept aside");
+  if (!of_commands) {
+    app.add_flag("--let-print", o.let_print, "what variants print goes to standard error; else it is kept aside");
+  }
   app.add_option("--meter", o.meter,
                  "cells that are called with a log of what every worker does, too: few (each variant at its largest "
                  "worker count, and the fastest cell), all, none (default: few)")
@@ -134,29 +162,10 @@ void add_options(CLI::App& app, StudyOptions& o) {
   app.add_flag("--list", o.list, "show the studies and variants of this program, and run nothing");
 }
 
-}  // namespace
-
 namespace {
 
 std::string first_line(const std::string& text) {
   return text.substr(0, text.find('\n'));
-}
-
-// Letters to insert, leave out, exchange or swap with their neighbour (Damerau 1964).
-std::size_t distance(const std::string& a, const std::string& b) {
-  std::vector<std::vector<std::size_t>> d(a.size() + 1, std::vector<std::size_t>(b.size() + 1));
-  for (std::size_t i = 0; i <= a.size(); ++i) {
-    for (std::size_t j = 0; j <= b.size(); ++j) {
-      if (i == 0 || j == 0) {
-        d[i][j] = i + j;
-        continue;
-      }
-      d[i][j] = std::min({d[i - 1][j] + 1, d[i][j - 1] + 1, d[i - 1][j - 1] + (a[i - 1] == b[j - 1] ? 0 : 1)});
-      if (i > 1 && j > 1 && a[i - 1] == b[j - 2] && a[i - 2] == b[j - 1])
-        d[i][j] = std::min(d[i][j], d[i - 2][j - 2] + 1);
-    }
-  }
-  return d[a.size()][b.size()];
 }
 
 std::vector<std::string> known_words(const CLI::App& app) {
@@ -167,20 +176,6 @@ std::vector<std::string> known_words(const CLI::App& app) {
   for (const CLI::App* command : app.get_subcommands([](const CLI::App*) { return true; }))
     words.push_back(command->get_name());
   return words;
-}
-
-std::string nearest(const CLI::App& app, const std::string& wrong) {
-  std::string best;
-  std::size_t least = std::max<std::size_t>(2, wrong.size() / 3) + 1;
-  for (const std::string& word : known_words(app)) {
-    const bool begun = wrong.size() > 3 && word.rfind(wrong, 0) == 0;
-    const std::size_t far = begun ? 1 : distance(wrong, word);
-    if (far < least) {
-      least = far;
-      best = word;
-    }
-  }
-  return best;
 }
 
 }  // namespace
@@ -198,7 +193,7 @@ void parse(CLI::App& app, int argc, char** argv) {
     std::vector<std::string> extras = app.remaining(true);
     const std::string wrong = extras.empty() ? "" : extras.front().substr(0, extras.front().find('='));
     const bool option = wrong.rfind("-", 0) == 0;
-    const std::string likely = nearest(*used, wrong);
+    const std::string likely = nearest_word(known_words(*used), wrong);
     bad_input("cli.option", "", std::string(option ? "no option '" : "no command or value '") + wrong + "' here",
               (likely.empty() ? std::string() : "did you mean '" + likely + "'? ") + "See " + app.get_name() +
                   (used == &app ? "" : " " + used->get_name()) + " --help");
@@ -211,7 +206,7 @@ std::optional<StudyOptions> parse_study_options(int argc, char** argv, const std
   CLI::App app(about);
   app.name(program_name(argv[0]));
   StudyOptions options;
-  add_options(app, options);
+  add_study_options(app, options, false);
   try {
     parse(app, argc, argv);
   } catch (const CLI::CallForHelp&) {
@@ -241,7 +236,7 @@ Plan plan_of(const StudyOptions& o) {
                 "write NAME=LIST, such as distinct=1k,1M");
     }
     plan.dimensions[dimension.substr(0, equals)] =
-        parse_counts(dimension.substr(equals + 1), "--dimension " + dimension);
+        values_of(dimension.substr(equals + 1), "--dimension " + dimension);
   }
   if (o.pins) plan.pins = parse_pins(*o.pins);
   if (o.rounds && *o.rounds < 1)
@@ -280,7 +275,7 @@ std::vector<const StudyBase*> chosen_studies(const std::vector<const StudyBase*>
   return chosen;
 }
 
-FormChoice form_of(const StudyOptions& o, const StudyBase& study, std::size_t studies) {
+FormChoice form_of(const StudyOptions& o, const Outline& study, std::size_t studies) {
   FormChoice form = o.form;
   if (studies < 2 || form.to.empty()) return form;
   std::filesystem::path path(form.to);
@@ -289,7 +284,7 @@ FormChoice form_of(const StudyOptions& o, const StudyBase& study, std::size_t st
   return form;
 }
 
-std::string record_path(const StudyOptions& o, const StudyBase& study, std::size_t studies) {
+std::string record_path(const StudyOptions& o, const Outline& study, std::size_t studies) {
   if (!o.resume.empty() && !o.save.empty()) {
     bad_input("cli.option", "--save", "--resume already names the record", "leave one of the two out");
   }

@@ -9,6 +9,7 @@
 #include "antcrew/base/layers.hpp"
 #include "antcrew/cli/forms.hpp"
 #include "antcrew/study/plan.hpp"
+#include "antcrew/study/study_base.hpp"
 
 namespace CLI {
 class App;
@@ -49,6 +50,9 @@ struct StudyOptions {
 // The options of a study program; none when it was asked for help, which has been printed. Throws Error (cli.option).
 std::optional<StudyOptions> parse_study_options(int argc, char** argv, const std::string& about);
 
+// The same for a command of `antcrew`; of_commands: without what C++ code alone can be asked for.
+void add_study_options(CLI::App& app, StudyOptions& options, bool of_commands);
+
 // --as, --to, --image and --scrub.
 void add_form_options(CLI::App& app, FormChoice& choice);
 inline constexpr const char* scrub_help =
@@ -65,9 +69,9 @@ std::vector<const StudyBase*> chosen_studies(const std::vector<const StudyBase*>
                                              const std::vector<std::string>& wanted);
 
 // The form asked for; of several studies each has a file of its own, by its title.
-FormChoice form_of(const StudyOptions& options, const StudyBase& study, std::size_t studies);
+FormChoice form_of(const StudyOptions& options, const Outline& study, std::size_t studies);
 
 // --save, or a new file of this study's own under antcrew-records/. Throws Error (record.exists).
-std::string record_path(const StudyOptions& options, const StudyBase& study, std::size_t studies);
+std::string record_path(const StudyOptions& options, const Outline& study, std::size_t studies);
 
 }  // namespace antcrew::cli_layer

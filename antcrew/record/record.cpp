@@ -6,13 +6,29 @@
 
 namespace antcrew::record_layer {
 
-std::size_t Point::operator[](const std::string& dimension) const {
-  const auto found = dimensions.find(dimension);
-  if (found == dimensions.end()) {
+namespace {
+
+const PointValue& value_of(const Point& point, const std::string& dimension, bool word) {
+  const auto found = point.dimensions.find(dimension);
+  if (found == point.dimensions.end()) {
     bad_input("study.dimension", "Point", "no dimension '" + dimension + "'",
               "add it with study.dimension(\"" + dimension + "\", {…})");
   }
+  if (found->second.is_word() != word) {
+    bad_input("study.dimension", "Point", "the values of dimension '" + dimension + "' are " + (word ? "numbers" : "words"),
+              word ? "read it as at[\"" + dimension + "\"]" : "read it as at.word(\"" + dimension + "\")");
+  }
   return found->second;
+}
+
+}  // namespace
+
+std::size_t Point::operator[](const std::string& dimension) const {
+  return value_of(*this, dimension, false).number();
+}
+
+const std::string& Point::word(const std::string& dimension) const {
+  return value_of(*this, dimension, true).word();
 }
 
 const char* name_of(Fault::Kind kind) noexcept {
@@ -33,6 +49,8 @@ const char* name_of(Fault::Kind kind) noexcept {
       return "remembered its answer";
     case Fault::Kind::changed_input:
       return "changed its input";
+    case Fault::Kind::changed_program:
+      return "changed its program";
     case Fault::Kind::cannot_disagree:
       return "cannot disagree";
     case Fault::Kind::wrong_answer:

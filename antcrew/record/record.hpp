@@ -41,6 +41,7 @@ struct Fault {
     threads_left,
     remembered,       // another input got the answer of the one before
     changed_input,    // afterwards the baseline had another answer to this input
+    changed_program,  // a file of the command is not what it was when the study began
     cannot_disagree,  // of a baseline: the agreement would take any answer for right
   };
 
@@ -61,6 +62,7 @@ struct PhaseFacts {
   std::int64_t count = 0;
   std::optional<double> wall_s = {};
   std::optional<int> at_once = {};
+  std::map<std::string, double> by_worker_s = {};  // where a program tells its workers apart: rank, thread, process
 
   friend bool operator==(const PhaseFacts&, const PhaseFacts&) = default;
 };
@@ -82,15 +84,15 @@ struct Trial {
   double visited_s = 0;           // the first untimed call of this visit
   int settling_calls = 0;         // untimed calls before the trial
   double settling_s = 0;          // their time, all together
-  double user_s = 0;              // CPU time of the process and all below it, a call
-  double system_s = 0;
-  double others_cpu_s = 0;              // of that, by others than the calling thread
-  std::optional<double> run_delay_s;    // its threads were runnable but not running, a call; absent also where threads
-                                        // that ended took their figures along
-  std::int64_t switches_voluntary = 0;  // over all calls, as the following counts
-  std::int64_t switches_forced = 0;
-  std::int64_t faults_minor = 0;
-  std::int64_t faults_major = 0;
+  std::optional<double> user_s;   // CPU time of the process and all below it, a call
+  std::optional<double> system_s;
+  std::optional<double> others_cpu_s;  // of that, by others than the calling thread
+  std::optional<double> run_delay_s;   // its threads were runnable but not running, a call; absent also where threads
+                                       // that ended took their figures along
+  std::optional<std::int64_t> switches_voluntary;  // over all calls, as the following counts
+  std::optional<std::int64_t> switches_forced;
+  std::optional<std::int64_t> faults_minor;
+  std::optional<std::int64_t> faults_major;
   std::optional<std::uint64_t> peak_bytes;  // resident memory of the stand's own process
   double compare_s = 0;                     // comparing the answers of a batch, off the clock
   double tail_s = 0;                        // others were at work this long after the last call of a batch returned
@@ -104,8 +106,13 @@ struct Trial {
   std::optional<double> printed_bytes;         // to standard output and error, a call: mean of the visit
   std::map<std::string, PhaseFacts> phases{};  // over all calls
   std::map<std::string, double> counters{};    // over all calls
+  std::optional<double> reported_s;            // the time that the program itself reported
+  std::optional<int> most_threads;             // of all its processes, at the moments at which it was looked at
+  std::optional<int> most_processes;           // the same
 
-  double cpu_s() const noexcept { return user_s + system_s; }
+  std::optional<double> cpu_s() const noexcept {
+    return user_s && system_s ? std::optional<double>(*user_s + *system_s) : std::nullopt;
+  }
   // Two of its workers ended a batch on one processor, and its threads had to wait for one.
   bool shared_a_processor() const noexcept;
   friend bool operator==(const Trial&, const Trial&) = default;
@@ -142,6 +149,10 @@ struct Cell {
   std::vector<int> granted_processors = {};  // -1 = refused
   std::vector<std::string> printed = {};     // the first lines that it printed
   std::string answer = {};                   // its first timed answer, in short
+  std::vector<std::string> command = {};     // of a study of commands: the words of the first trial
+  std::string folder = {};                   // of its last trial, where it was kept
+  std::vector<double> empty_s = {};          // a command that does nothing, begun in the same way
+  std::string no_resources = {};             // why CPU time and memory are unknown, in words
   std::optional<CheckFacts> check = {};
   std::vector<internal::LaneSums> metered = {};  // calls of their own, with a log of what each worker did
   std::vector<Trial> trials = {};
@@ -207,6 +218,15 @@ struct SourceFacts {
   friend bool operator==(const SourceFacts&, const SourceFacts&) = default;
 };
 
+// A file that a command needs: its program, its script, the description of the study.
+struct FileFacts {
+  std::string name;
+  std::string hash = {};  // empty = it could not be read
+  std::string changed = {};  // UTC, ISO 8601
+
+  friend bool operator==(const FileFacts&, const FileFacts&) = default;
+};
+
 // The leader and its rivals were tried again in so many fresh rounds, fixed before the first of them.
 struct ConfirmationFacts {
   std::size_t point = 0;
@@ -232,7 +252,7 @@ struct LeftOut {
 const char* name_of(LeftOut::What what) noexcept;
 
 struct Record {
-  static constexpr int newest_version = 2;
+  static constexpr int newest_version = 3;
 
   int version = newest_version;
   std::string library_version;
@@ -254,6 +274,9 @@ struct Record {
   std::vector<ConfirmationFacts> confirmations = {};
   std::vector<LeftOut> left_out = {};
   std::vector<SourceFacts> sources = {};               // of those that name theirs
+  bool commands = false;                               // a study of commands: how they were built is not known
+  std::vector<FileFacts> files = {};                   // of a study of commands
+  std::map<std::string, std::string> environment = {};  // that the study itself sets
   std::vector<std::vector<std::string>> ladders = {};  // each the keys, "name (crew)", of variants in order
   std::vector<Cell> cells;                             // the baseline of each point among them
 };

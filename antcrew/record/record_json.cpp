@@ -7,6 +7,7 @@
 #include "antcrew/base/error.hpp"
 #include "antcrew/base/printable.hpp"
 #include "antcrew/record/internal/field_json.hpp"
+#include "antcrew/record/internal/point_json.hpp"
 #include "antcrew/record/internal/record_fields.hpp"
 #include "antcrew/record/internal/timeline_json.hpp"
 
@@ -24,7 +25,7 @@ constexpr const char* rounds_beside = "rounds_beside";
 constexpr Fault::Kind fault_kinds[] = {
     Fault::Kind::crashed,       Fault::Kind::out_of_memory,  Fault::Kind::timed_out,    Fault::Kind::threw,
     Fault::Kind::wrong_answer,  Fault::Kind::left_work,      Fault::Kind::threads_left, Fault::Kind::remembered,
-    Fault::Kind::changed_input, Fault::Kind::cannot_disagree};
+    Fault::Kind::changed_input, Fault::Kind::changed_program, Fault::Kind::cannot_disagree};
 constexpr Cell::Kind cell_kinds[] = {Cell::Kind::baseline, Cell::Kind::variant, Cell::Kind::probe};
 constexpr Pin pins[] = {Pin::off, Pin::apart, Pin::near};
 constexpr LeftOut::What left_outs[] = {LeftOut::What::everything, LeftOut::What::cells,      LeftOut::What::rounds,
@@ -224,7 +225,7 @@ void understand_first_records(const Json& json, Record& record) {
   for (std::size_t i = 0; i < record.cells.size(); ++i) {
     const Json& trials = json.at("cells").at(i).at("trials");
     for (std::size_t k = 0; trials.is_array() && k < trials.size(); ++k) {
-      if (trials[k].contains("cpu_s")) trials[k].at("cpu_s").get_to(record.cells[i].trials[k].user_s);
+      if (trials[k].contains("cpu_s")) record.cells[i].trials[k].user_s = trials[k].at("cpu_s").get<double>();
     }
   }
 }
@@ -235,6 +236,12 @@ void complete(Record& record) {
     for (Trial& trial : cell.trials) {
       if (trial.generation == 0) trial.generation = trial.round;
       if (record.version < 2 && trial.peak_bytes == 0u) trial.peak_bytes.reset();
+      if (record.version >= 3) continue;  // until then what was used was always known, and not written where it was 0
+      for (auto field : {&Trial::user_s, &Trial::system_s, &Trial::others_cpu_s})
+        trial.*field = (trial.*field).value_or(0);
+      for (auto field :
+           {&Trial::switches_voluntary, &Trial::switches_forced, &Trial::faults_minor, &Trial::faults_major})
+        trial.*field = (trial.*field).value_or(0);
     }
   }
 }

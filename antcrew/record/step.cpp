@@ -21,6 +21,10 @@ void add(Cell& cell, Cell&& seen) {
   append(cell.cold_cpu_s, std::move(seen.cold_cpu_s));
   if (cell.printed.empty()) cell.printed = std::move(seen.printed);
   if (cell.answer.empty()) cell.answer = std::move(seen.answer);
+  if (cell.command.empty()) cell.command = std::move(seen.command);
+  if (!seen.folder.empty()) cell.folder = std::move(seen.folder);
+  if (!seen.no_resources.empty()) cell.no_resources = std::move(seen.no_resources);
+  append(cell.empty_s, std::move(seen.empty_s));
   if (seen.check) cell.check = std::move(seen.check);
   append(cell.metered, std::move(seen.metered));
   append(cell.tree_bytes, std::move(seen.tree_bytes));

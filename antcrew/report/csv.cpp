@@ -58,10 +58,14 @@ void add_point_heads(Rows& rows, const std::set<std::string>& dimensions) {
 }
 
 void add_point(Rows& rows, const Point& point, const std::set<std::string>& dimensions) {
-  rows.plain(fmt::format("{}", point.size));
+  rows.plain(point.size > 0 ? fmt::format("{}", point.size) : std::string());
   for (const std::string& name : dimensions) {
     const auto found = point.dimensions.find(name);
-    rows.plain(found == point.dimensions.end() ? "" : fmt::format("{}", found->second));
+    if (found != point.dimensions.end() && found->second.is_word()) {
+      rows.field(found->second.word());
+    } else {
+      rows.plain(found == point.dimensions.end() ? "" : found->second.text());
+    }
   }
   rows.field(name_of(point.pin));
 }
@@ -153,8 +157,8 @@ std::string trials_csv(const std::vector<NamedStudy>& studies) {
         for (const int value : {t.round, t.generation, t.confirming, t.stand}) rows.plain(fmt::format("{}", value));
         rows.plain(number(t.order)).plain(number(t.start_s)).plain(number(t.wall_s)).plain(fmt::format("{}", t.calls));
         rows.plain(number(t.user_s)).plain(number(t.system_s)).plain(number(t.run_delay_s));
-        for (const std::int64_t value : {t.switches_voluntary, t.switches_forced, t.faults_minor, t.faults_major})
-          rows.plain(fmt::format("{}", value));
+        for (const auto& value : {t.switches_voluntary, t.switches_forced, t.faults_minor, t.faults_major})
+          rows.plain(number(value));
         rows.plain(number(t.peak_bytes)).field(t.agreed ? "yes" : "no").plain(number(t.processor));
         rows.end();
       }

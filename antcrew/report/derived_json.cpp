@@ -4,6 +4,7 @@
 
 #include "antcrew/record/record_json.hpp"
 #include "antcrew/report/findings.hpp"
+#include "antcrew/record/internal/point_json.hpp"
 #include "antcrew/report/headline.hpp"
 
 namespace antcrew::report_layer {
@@ -90,11 +91,11 @@ Json crowds_json(const Analysed& study) {
 }
 
 Json used_json(const Cell& cell) {
-  const auto counted = [&](std::int64_t Trial::*count) { return number(median_a_call(cell, count)); };
+  const auto counted = [&](std::optional<std::int64_t> Trial::*count) { return number(median_a_call(cell, count)); };
   const auto known = [&](const auto& field) { return number(median_where_known(cell, field)); };
-  return {{"user_s", known([](const Trial& t) { return std::optional<double>(t.user_s); })},
-          {"system_s", known([](const Trial& t) { return std::optional<double>(t.system_s); })},
-          {"others_cpu_s", known([](const Trial& t) { return std::optional<double>(t.others_cpu_s); })},
+  return {{"user_s", known([](const Trial& t) { return t.user_s; })},
+          {"system_s", known([](const Trial& t) { return t.system_s; })},
+          {"others_cpu_s", known([](const Trial& t) { return t.others_cpu_s; })},
           {"run_delay_s", known([](const Trial& t) { return std::optional<double>(t.run_delay_s); })},
           {"switches_voluntary", counted(&Trial::switches_voluntary)},
           {"switches_forced", counted(&Trial::switches_forced)},
@@ -137,7 +138,7 @@ Json cell_json(const CellFigures& f, const Point& point) {
           {"relative_overhead", only(number(f.relative_overhead))},
           {"one_worker_penalty", only(number(f.one_worker_penalty))},
           {"serial_fraction", only(number(f.serial_fraction))},
-          {"cpu_s", f.time_s ? Json(median_cpu_s(*f.cell)) : Json(nullptr)},
+          {"cpu_s", f.time_s ? number(median_cpu_s(*f.cell)) : Json(nullptr)},
           {"busy_processors", number(f.busy_processors)},
           {"startup_s", number(f.startup_s)},
           {"cold_cost_s", number(f.cold_cost_s)},

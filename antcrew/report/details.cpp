@@ -15,16 +15,16 @@ std::string duration_or_unknown(const std::optional<double>& seconds) {
   return !seconds ? std::string("unknown") : *seconds == 0 ? std::string("0") : duration_text(*seconds);
 }
 
-std::string a_call(std::int64_t Trial::*count, const Cell& cell) {
+std::string a_call(std::optional<std::int64_t> Trial::*count, const Cell& cell) {
   const auto value = median_a_call(cell, count);
   return value ? fmt::format("{:.3g}", *value) : std::string("unknown");
 }
 
 std::string used(const Cell& cell) {
   const auto known = [&](const auto& field) { return duration_or_unknown(median_where_known(cell, field)); };
-  const auto user = [](const Trial& t) { return std::optional<double>(t.user_s); };
-  const auto system = [](const Trial& t) { return std::optional<double>(t.system_s); };
-  const auto others = [](const Trial& t) { return std::optional<double>(t.others_cpu_s); };
+  const auto user = [](const Trial& t) { return t.user_s; };
+  const auto system = [](const Trial& t) { return t.system_s; };
+  const auto others = [](const Trial& t) { return t.others_cpu_s; };
   std::string text = fmt::format("    CPU time  {} user, {} system; {} of it by others than the caller\n", known(user),
                                  known(system), known(others));
   text += fmt::format("    waited to run  {}\n", known([](const Trial& t) { return t.run_delay_s; }));

@@ -28,7 +28,7 @@ std::string at_point(const Analysed& study) {
 std::string build_first(const Record& record) {
   if (!record.build.sanitizers.empty())
     return "Built with a sanitizer, so these times say nothing about a real build. ";
-  return record.build.optimised ? "" : "Built without optimisation, so these times say nothing about a real build. ";
+  return record.build.optimised || record.commands ? "" : "Built without optimisation, so these times say nothing about a real build. ";
 }
 
 std::string no_baseline(const Analysed& study) {
@@ -149,13 +149,16 @@ std::string cell_in_words(const Cell& cell) {
 }
 
 std::string point_in_words(const Point& point) {
-  std::string text = "size " + count_text(point.size);
+  if (point.size == 0 && point.dimensions.empty() && point.pin == Pin::off) return "the only point";
+  std::string text = point.size > 0 ? "size " + count_text(point.size) : std::string();
   if (point.grown_for > 0) {
     text += fmt::format(" ({} grown for {} worker{})", count_text(point.base_size), point.grown_for,
                         point.grown_for == 1 ? "" : "s");
   }
-  for (const auto& [name, value] : point.dimensions) text += ", " + name + " " + count_text(value);
-  if (point.pin != Pin::off) text += std::string(", pinned ") + name_of(point.pin);
+  const auto add = [&text](const std::string& more) { text += (text.empty() ? "" : ", ") + more; };
+  for (const auto& [name, value] : point.dimensions)
+    add(name + " " + (value.is_word() ? value.word() : count_text(value.number())));
+  if (point.pin != Pin::off) add(std::string("pinned ") + name_of(point.pin));
   return text;
 }
 

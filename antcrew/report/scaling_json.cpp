@@ -5,6 +5,7 @@
 
 #include "antcrew/analysis/findings.hpp"
 #include "antcrew/analysis/models.hpp"
+#include "antcrew/record/internal/point_json.hpp"
 #include "antcrew/analysis/sizes.hpp"
 
 namespace antcrew::report_layer {

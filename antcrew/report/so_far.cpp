@@ -16,39 +16,18 @@ std::size_t timed_rounds(const Cell& cell) {
       std::count_if(cell.trials.begin(), cell.trials.end(), [](const Trial& t) { return t.wall_s > 0; }));
 }
 
-// The point of that size that was timed last.
-const Point* point_now(const Analysed& study, std::size_t size, std::size_t& place) {
-  const Point* found = nullptr;
-  std::size_t most = 0;
-  for (std::size_t p = 0; p < study.record->points.size(); ++p) {
-    if (study.record->points[p].size != size) continue;
-    std::size_t rounds = 0;
-    for (const CellFigures& f : study.cells) {
-      if (f.cell->point == p) rounds += timed_rounds(*f.cell);
-    }
-    if (found == nullptr || rounds > most) {
-      found = &study.record->points[p];
-      place = p;
-      most = rounds;
-    }
-  }
-  return found;
-}
-
 std::string verdict_so_far(const CellFigures& f) {
   return f.verdict < Verdict::not_measured ? name_of(f.verdict) : "";
 }
 
 }  // namespace
 
-std::string table_so_far(const Analysed& study, std::size_t size, const Look& look, std::size_t most_lines) {
-  std::size_t place = 0;
-  const Point* point = point_now(study, size, place);
-  if (point == nullptr) return {};
+std::string table_so_far(const Analysed& study, std::size_t point, const Look& look, std::size_t most_lines) {
+  if (point >= study.record->points.size()) return {};
   std::vector<const CellFigures*> cells;
   bool timed = false;
   for (const CellFigures& f : study.cells) {
-    if (f.cell->point != place || !f.newest || f.cell->kind == Cell::Kind::probe) continue;
+    if (f.cell->point != point || !f.newest || f.cell->kind == Cell::Kind::probe) continue;
     cells.push_back(&f);
     timed = timed || timed_rounds(*f.cell) > 0;
   }
@@ -79,7 +58,7 @@ std::string table_so_far(const Analysed& study, std::size_t size, const Look& lo
   }
   std::string text = grid.text(look);
   if (cells.size() < all)
-    text += fmt::format("… and {} more cells at {}\n", all - cells.size(), point_in_words(*point));
+    text += fmt::format("… and {} more cells at {}\n", all - cells.size(), point_in_words(study.record->points[point]));
   return text;
 }
 

@@ -10,8 +10,8 @@
 
 namespace antcrew::report_layer {
 
-// One line a cell of that size, at most so many with the head; where there are more, those with the most workers of
+// One line a cell of that point, at most so many with the head; where there are more, those with the most workers of
 // each variant come first. Empty while nothing has been timed. Pure.
-std::string table_so_far(const Analysed& study, std::size_t size, const Look& look, std::size_t most_lines);
+std::string table_so_far(const Analysed& study, std::size_t point, const Look& look, std::size_t most_lines);
 
 }  // namespace antcrew::report_layer

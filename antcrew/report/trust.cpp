@@ -45,7 +45,7 @@ std::string trust_line(const Analysed& study) {
       fmt::format("{}, {} usable processor{}; {}; {}",
                   record.machine.processor.empty() ? "unknown processor" : printable(record.machine.processor, 60),
                   usable, usable == 1 ? "" : "s", rounds_text(study), noise_text(study));
-  if (!record.build.optimised) text += "; the program was not optimised";
+  if (!record.build.optimised && !record.commands) text += "; the program was not optimised";
   if (!record.complete) text += "; the run was ended early";
   return text + fmt::format("; {}, measured for {}.", record.created.substr(0, 10), duration_text(record.measured_s));
 }

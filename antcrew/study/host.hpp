@@ -51,6 +51,9 @@ class Host {
   // would not fit into memory.
   virtual std::optional<double> crowd(int copies) = 0;
 
+  // CPU time of what it has run so far, where this process does not wait for that itself.
+  virtual double own_cpu_s() const { return 0; }
+
   // Ends the block and everything it started.
   virtual void close() = 0;
 };

@@ -58,20 +58,20 @@ class Jostling {
   Jostling& operator=(const Jostling&) = delete;
 };
 
-std::vector<CellSpec> random_cells(const Grid& grid, const Point& point, std::mt19937_64& random) {
+std::vector<CellSpec> random_cells(const Outline& study, const Grid& grid, const Point& point, std::mt19937_64& random) {
   std::vector<CellSpec> cells;
-  for (const VariantDefinition* variant : grid.variants) {
-    if (variant->kind == Cell::Kind::probe) continue;
+  for (const std::size_t variant : grid.variants) {
+    if (study.variants()[variant].kind == Cell::Kind::probe) continue;
     for (int k = 0; k < counts_each; ++k) {
       const int workers = 2 + static_cast<int>(random() % (most_jostled_workers - 1));
-      cells.push_back({variant, workers, point.pin});
+      cells.push_back({static_cast<int>(variant), workers, point.pin});
     }
   }
   return cells;
 }
 
-void note(JostleReport& report, const CellSpec& cell, const Point& point, const Fault& fault) {
-  const std::string key = cell.variant->key();
+void note(JostleReport& report, const Outline& study, const CellSpec& cell, const Point& point, const Fault& fault) {
+  const std::string key = cell.of(study).key();
   for (JostleFault& known : report.faults) {
     if (known.variant == key && known.workers == cell.workers && known.point == point) {
       ++known.seen;
@@ -97,7 +97,7 @@ JostleReport jostle(const StudyBase& study, const Plan& plan, const std::functio
   const Disturber disturber(report.seed);
   try {
     for (const Point& point : grid.points) {
-      const std::vector<CellSpec> cells = random_cells(grid, point, random);
+      const std::vector<CellSpec> cells = random_cells(study, grid, point, random);
       std::vector<bool> over(cells.size(), false);
       BlockFacts facts;
       if (auto fault = host.open(point, cells, facts); fault && fault->kind != Fault::Kind::threads_left) {
@@ -111,7 +111,7 @@ JostleReport jostle(const StudyBase& study, const Plan& plan, const std::functio
           const Visit visit = host.visit(i, {round, 0, true});
           over[i] = visit.over;
           ++report.trials;
-          for (const Fault& fault : visit.seen.faults) note(report, cells[i], point, fault);
+          for (const Fault& fault : visit.seen.faults) note(report, study, cells[i], point, fault);
         }
       }
       host.close();

@@ -12,6 +12,7 @@
 #include <vector>
 
 #include "antcrew/study/plan.hpp"
+#include "antcrew/study/study_base.hpp"
 
 namespace antcrew {
 

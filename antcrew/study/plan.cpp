@@ -9,22 +9,23 @@
 namespace antcrew::study_layer {
 namespace {
 
-std::vector<const VariantDefinition*> chosen_variants(const StudyBase& study, const Plan& plan) {
-  std::vector<const VariantDefinition*> chosen;
+std::vector<std::size_t> chosen_variants(const Outline& study, const Plan& plan) {
+  const std::vector<VariantOutline>& all = study.variants();
+  std::vector<std::size_t> chosen;
   for (const std::string& wanted : plan.variants) {
     const std::size_t before = chosen.size();
-    for (const VariantDefinition& variant : study.variants()) {
-      if (variant.name == wanted || variant.key() == wanted) chosen.push_back(&variant);
+    for (std::size_t i = 0; i < all.size(); ++i) {
+      if (all[i].name == wanted || all[i].key() == wanted) chosen.push_back(i);
     }
     if (chosen.size() == before) {
       std::vector<std::string> known;
-      for (const VariantDefinition& variant : study.variants()) known.push_back("'" + variant.name + "'");
+      for (const VariantOutline& variant : all) known.push_back("'" + variant.name + "'");
       bad_input("study.variant", "study '" + study.title() + "'", "no variant '" + wanted + "'",
                 "choose from " + joined(known));
     }
   }
   if (plan.variants.empty()) {
-    for (const VariantDefinition& variant : study.variants()) chosen.push_back(&variant);
+    for (std::size_t i = 0; i < all.size(); ++i) chosen.push_back(i);
   }
   if (chosen.empty()) {
     bad_input("study.variant", "study '" + study.title() + "'", "no variant to compare with the baseline",
@@ -52,7 +53,7 @@ void check_limits(const Plan& plan) {
   }
 }
 
-std::map<std::string, std::vector<std::size_t>> chosen_dimensions(const StudyBase& study, const Plan& plan) {
+std::map<std::string, std::vector<PointValue>> chosen_dimensions(const Outline& study, const Plan& plan) {
   auto dimensions = study.dimensions();
   for (const auto& [name, values] : plan.dimensions) {
     if (dimensions.count(name) == 0) {
@@ -63,6 +64,13 @@ std::map<std::string, std::vector<std::size_t>> chosen_dimensions(const StudyBas
     }
     if (values.empty())
       bad_input("study.grid", "dimension '" + name + "'", "an empty list of values", "give at least one");
+    const bool words = dimensions[name].front().is_word();
+    for (const PointValue& value : values) {
+      if (value.is_word() != words)
+        bad_input("study.grid", "dimension '" + name + "'",
+                  "the value '" + value.text() + "' where the study has " + (words ? "words" : "numbers"),
+                  words ? "give one of its words" : "give counts such as 1k,1M");
+    }
     dimensions[name] = values;
   }
   return dimensions;
@@ -70,10 +78,10 @@ std::map<std::string, std::vector<std::size_t>> chosen_dimensions(const StudyBas
 
 // Every point so far, with each value of one more dimension.
 std::vector<Point> crossed(const std::vector<Point>& points, const std::string& name,
-                           const std::vector<std::size_t>& values) {
+                           const std::vector<PointValue>& values) {
   std::vector<Point> all;
   for (const Point& point : points) {
-    for (const std::size_t value : values) {
+    for (const PointValue& value : values) {
       all.push_back(point);
       all.back().dimensions[name] = value;
     }
@@ -92,7 +100,7 @@ std::vector<Point> crossed(const std::vector<Point>& points, const std::vector<P
   return all;
 }
 
-std::vector<Point> grown(const std::vector<Point>& points, const std::vector<int>& workers, const StudyBase& study) {
+std::vector<Point> grown(const std::vector<Point>& points, const std::vector<int>& workers, const Outline& study) {
   std::vector<Point> all;
   for (const Point& point : points) {
     for (const int count : workers) {
@@ -124,7 +132,16 @@ std::vector<int> Grid::workers_at(const Point& point) const {
   return point.grown_for > 0 ? std::vector<int>{point.grown_for} : workers;
 }
 
-Grid decide(const StudyBase& study, const Plan& plan, int usable_processors) {
+std::vector<int> Grid::workers_of(const VariantOutline& variant, const Point& point) const {
+  if (variant.workers.empty() || point.grown_for > 0) return workers_at(point);
+  std::vector<int> own;
+  for (const int count : variant.workers) {
+    if (!workers_asked || std::find(workers.begin(), workers.end(), count) != workers.end()) own.push_back(count);
+  }
+  return own;
+}
+
+Grid decide(const Outline& study, const Plan& plan, int usable_processors) {
   study.check_description();
   check_limits(plan);
   const std::string where = "study '" + study.title() + "'";
@@ -133,14 +150,25 @@ Grid decide(const StudyBase& study, const Plan& plan, int usable_processors) {
   if (grid.workers.empty()) grid.workers = default_workers(usable_processors);
   check_workers(grid.workers, where);
   const std::vector<std::size_t>& sizes = !plan.sizes.empty() ? plan.sizes : study.sizes();
-  if (sizes.empty()) bad_input("study.grid", where, "no sizes", "give some with study.sizes({…}) or --sizes");
-  check_sizes(sizes, where);
+  if (!study.has_sizes() && !plan.sizes.empty())
+    bad_input("study.grid", where, "no sizes in this study, so none can be chosen", "leave --sizes out");
+  if (study.has_sizes()) {
+    if (sizes.empty()) bad_input("study.grid", where, "no sizes", "give some with study.sizes({…}) or --sizes");
+    check_sizes(sizes, where);
+  } else {
+    grid.points.push_back(Point{});
+  }
   for (const std::size_t size : sizes) grid.points.push_back(Point{size});
   for (const auto& [name, values] : chosen_dimensions(study, plan)) grid.points = crossed(grid.points, name, values);
   const std::vector<Pin>& pins = !plan.pins.empty() ? plan.pins : study.pins();
   if (!pins.empty()) grid.points = crossed(grid.points, pins);
   if (study.growth()) grid.points = grown(grid.points, grid.workers, study);
   grid.variants = chosen_variants(study, plan);
+  grid.workers_asked = !plan.workers.empty();
+  const bool any = std::any_of(grid.variants.begin(), grid.variants.end(), [&](std::size_t variant) {
+    return !grid.workers_of(study.variants()[variant], grid.points.front()).empty();
+  });
+  if (!any) bad_input("study.grid", where, "no variant has one of these worker counts", "choose from their own counts");
   return grid;
 }
 

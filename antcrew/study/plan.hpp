@@ -8,7 +8,7 @@
 #include <string>
 #include <vector>
 
-#include "antcrew/study/study_base.hpp"
+#include "antcrew/study/outline.hpp"
 
 namespace antcrew {
 
@@ -19,7 +19,7 @@ enum class Metering { few, all, none };
 struct Plan {
   std::vector<int> workers = {};        // empty = the study's own, or 1, 2, 4 … usable processors
   std::vector<std::size_t> sizes = {};  // empty = the study's own
-  std::map<std::string, std::vector<std::size_t>> dimensions = {};  // those named replace the study's values
+  std::map<std::string, std::vector<record_layer::PointValue>> dimensions = {};  // those named replace the study's
   std::vector<Pin> pins = {};                                       // empty = the study's own, or off
   std::vector<std::string> variants = {};                           // names, or name (crew); empty = all
   int rounds = 0;           // of every cell, and as many to confirm; 0 = in stages, 11 to 60, until narrow enough
@@ -42,12 +42,15 @@ namespace study_layer {
 struct Grid {
   std::vector<Point> points;
   std::vector<int> workers;
-  std::vector<const VariantDefinition*> variants;
+  std::vector<std::size_t> variants;  // their numbers in the study's list
+  bool workers_asked = false;         // by the plan
 
   // The worker counts that are tried at a point: all, or under weak scaling the one its size was grown for.
   std::vector<int> workers_at(const Point& point) const;
+  // Of them, those of a variant, which may have counts of its own. Those of the plan limit them.
+  std::vector<int> workers_of(const VariantOutline& variant, const Point& point) const;
 };
-Grid decide(const StudyBase& study, const Plan& plan, int usable_processors);
+Grid decide(const Outline& study, const Plan& plan, int usable_processors);
 
 // 1, 2, 4 … up to the usable processors, and that number.
 std::vector<int> default_workers(int usable_processors);

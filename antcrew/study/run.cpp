@@ -31,9 +31,10 @@ void add_cells(const RunState& run, Record& to, std::size_t point) {
   baseline.kind = Cell::Kind::baseline;
   baseline.point = point;
   to.cells.push_back(std::move(baseline));
-  for (const VariantDefinition* variant : run.grid.variants) {
-    for (const int workers : run.grid.workers_at(run.grid.points[point]))
-      to.cells.push_back(internal::empty_cell(*variant, workers, point));
+  for (const std::size_t number : run.grid.variants) {
+    const VariantOutline& variant = run.study.variants()[number];
+    for (const int workers : run.grid.workers_of(variant, run.grid.points[point]))
+      to.cells.push_back(internal::empty_cell(variant, workers, point));
   }
 }
 
@@ -52,7 +53,7 @@ void describe(const RunState& run, Record& record) {
   record.plan.asked = internal::asked_by(run.plan);
   record.points = run.grid.points;
   record.ladders = run.study.ladders();
-  for (const StudyBase::Source& source : run.study.sources())
+  for (const Outline::Source& source : run.study.sources())
     record.sources.push_back(internal::lines_of(source.of, source.file, source.part));
   for (std::size_t point = 0; point < run.grid.points.size(); ++point) add_cells(run, record, point);
 }
@@ -120,44 +121,27 @@ void all_of_it(RunState& run) {
   run.record.measured_s = run.measured_before_s + run.elapsed_s();
 }
 
-Record facts_of_this_run(const BuildFacts& build) {
+Record run_here(const StudyBase& study, const Plan& plan, const RunHooks& hooks, const BuildFacts& build,
+                const Record* begun) {
   Record fresh;
-  fresh.machine = this_machine();
-  fresh.library_version = library_version();
-  fresh.created = internal::utc_now();
   fresh.build = build;
 #if defined(__OPTIMIZE__)
   fresh.build.library_optimised = true;
 #endif
   fresh.build.program_hash = internal::program_hash();
-  return fresh;
-}
-
-Record run_here(const StudyBase& study, const Plan& plan, const RunHooks& hooks, const BuildFacts& build,
-                const Record* begun) {
-  const Record fresh = facts_of_this_run(build);
-  decide(study, plan, fresh.machine.usable_processors());  // what cannot be run is refused before anything is forked
-  StudyLock lock;
-  std::unique_ptr<Host> host;
   const HostLimits limits{plan.call_limit_s, plan.memory_limit_bytes, hooks.stop, plan.let_print};
-  if (plan.stands) {
-    host = std::make_unique<StandsHost>(study, limits);
-  } else {
-    host = std::make_unique<LocalHost>(study, limits);
-  }
-  RunTools tools{*host};
-  tools.machine = fresh.machine;
-  tools.own_cpu_s = internal::own_cpu_s;
-  tools.alone = [&lock] { return lock.alone(); };
-  tools.load_before = other_load(first_look_s);
-  return run_with(tools, study, plan, hooks, fresh, begun);
+  const auto make_host = [&]() -> std::unique_ptr<Host> {
+    if (plan.stands) return std::make_unique<StandsHost>(study, limits);
+    return std::make_unique<LocalHost>(study, limits);
+  };
+  return run_hosted(make_host, study, plan, hooks, std::move(fresh), begun);
 }
 
 }  // namespace
 
 namespace study_layer {
 
-Record run_with(const RunTools& tools, const StudyBase& study, const Plan& plan, const RunHooks& hooks, Record fresh,
+Record run_with(const RunTools& tools, const Outline& study, const Plan& plan, const RunHooks& hooks, Record fresh,
                 const Record* begun) {
   RunState run{tools, study, plan, hooks};
   run.started_ns = tools.now_ns();
@@ -173,6 +157,22 @@ Record run_with(const RunTools& tools, const StudyBase& study, const Plan& plan,
   if (hooks.on_begin) hooks.on_begin(run.record);
   all_of_it(run);
   return std::move(run.record);
+}
+
+Record run_hosted(const std::function<std::unique_ptr<Host>()>& make_host, const Outline& study, const Plan& plan,
+                  const RunHooks& hooks, Record fresh, const Record* begun) {
+  fresh.machine = this_machine();
+  fresh.library_version = library_version();
+  fresh.created = internal::utc_now();
+  decide(study, plan, fresh.machine.usable_processors());  // what cannot be run is refused before anything is forked
+  StudyLock lock;
+  const std::unique_ptr<Host> host = make_host();
+  RunTools tools{*host};
+  tools.machine = fresh.machine;
+  tools.own_cpu_s = [&host] { return internal::own_cpu_s() + host->own_cpu_s(); };
+  tools.alone = [&lock] { return lock.alone(); };
+  tools.load_before = other_load(first_look_s);
+  return run_with(tools, study, plan, hooks, std::move(fresh), begun);
 }
 
 }  // namespace study_layer

@@ -13,6 +13,7 @@
 #include "antcrew/record/step.hpp"
 #include "antcrew/study/build.hpp"
 #include "antcrew/study/plan.hpp"
+#include "antcrew/study/study_base.hpp"
 
 namespace antcrew {
 
@@ -22,7 +23,7 @@ struct Progress {
   double share = 0;  // of the run, 0 to 1, as far as it can be foreseen
   double elapsed_s = 0;
   double left_s = 0;  // at this pace
-  std::size_t size = 0;
+  std::size_t point = 0;  // index into the record's points
   std::string variant;  // the cell about to be tried
   int workers = 1;
 };

@@ -3,6 +3,7 @@
 
 #include <cstdint>
 #include <functional>
+#include <memory>
 
 #include "antcrew/base/layers.hpp"
 #include "antcrew/machine/clock.hpp"
@@ -25,7 +26,12 @@ struct RunTools {
 
 // As run() and run_on(), with `begun` null for a new record. `fresh` is a record without points and cells, in which the
 // caller has filled in what is not the run loop's: versions, creation time and how the program was built.
-Record run_with(const RunTools& tools, const StudyBase& study, const Plan& plan, const RunHooks& hooks, Record fresh,
+Record run_with(const RunTools& tools, const Outline& study, const Plan& plan, const RunHooks& hooks, Record fresh,
                 const Record* begun = nullptr);
+
+// The same on this machine and its own clock, on a host that is made once all is known to be sound. `fresh` holds what
+// the caller knows of how the study was built; machine, versions and time are filled in here.
+Record run_hosted(const std::function<std::unique_ptr<Host>()>& make_host, const Outline& study, const Plan& plan,
+                  const RunHooks& hooks, Record fresh, const Record* begun = nullptr);
 
 }  // namespace antcrew::study_layer

@@ -33,10 +33,10 @@ bool no_regions(const std::vector<internal::LaneSums>& metered) {
 Visit StandsHost::meter(std::size_t cell, int calls) {
   const CellSpec& spec = cells_[cell];
   Visit visit = meter(cell, calls, false);
-  if (spec.variant == nullptr || spec.workers < 2) return visit;
+  if (spec.baseline() || spec.workers < 2) return visit;
   // A body without a crew of the study's may have one of its own, which writes the log.
   const bool without =
-      internal::works_without_a_crew(spec.variant->crew, spec.workers) && no_regions(visit.seen.metered);
+      internal::works_without_a_crew(spec.of(study_).crew, spec.workers) && no_regions(visit.seen.metered);
   if (!without && !much_outside(visit.seen.metered)) return visit;
   Visit looked_at = meter(cell, calls, true);
   return looked_at.seen.metered.empty() || (!without && !looked_at.seen.metered.front().looks) ? visit : looked_at;

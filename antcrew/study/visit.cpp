@@ -93,13 +93,14 @@ void Visitor::start(Visit& visit) {
   tell(board_, Stage::starting);
   if (journal_ == nullptr) journal_ = internal::Journal::create();
   const std::int64_t start = now_ns();
-  if (spec_.variant == nullptr) {
+  if (spec_.baseline()) {
     if (spec_.pin != Pin::off) pin_this_thread(spec_.pin);
     session_ = study_.open_baseline();
   } else {
-    CrewOptions options = spec_.variant->options;
+    const auto variant = static_cast<std::size_t>(spec_.variant);
+    CrewOptions options = study_.crew_options(variant);
     if (options.pin == Pin::off) options.pin = spec_.pin;
-    session_ = spec_.variant->open(spec_.workers, options);
+    session_ = study_.open_variant(variant, spec_.workers, options);
   }
   startup_s_ = seconds_since(start);
   first_s_ = 0;
@@ -249,7 +250,7 @@ double Visitor::compare_answers() {
 }
 
 void Visitor::compare(Visit& visit, Timing& timing) {
-  const bool probe = spec_.variant != nullptr && spec_.variant->kind == Cell::Kind::probe;
+  const bool probe = !spec_.baseline() && spec_.of(study_).kind == Cell::Kind::probe;
   const bool due = timing.times.size() == 1 || timing.last || timing.compared_s < comparing_share * timing.timed_s;
   if (probe || !due) return;
   tell(board_, Stage::comparing);

@@ -19,9 +19,13 @@
 namespace antcrew::study_layer {
 
 struct CellSpec {
-  const VariantDefinition* variant = nullptr;  // none = the baseline
+  static constexpr int the_baseline = -1;
+  int variant = the_baseline;  // its number in the study's list
   int workers = 1;
   Pin pin = Pin::off;  // of the point
+
+  bool baseline() const noexcept { return variant < 0; }
+  const VariantOutline& of(const Outline& study) const { return study.variants()[static_cast<std::size_t>(variant)]; }
 };
 
 // How a cell is to be visited.

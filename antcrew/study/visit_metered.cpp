@@ -130,7 +130,7 @@ void Visitor::meter(Visit& visit, int calls) {
     last_s = all.back().wall_s;
   }
   CrewCosts costs;
-  if (spec_.variant != nullptr && spec_.workers > 1) costs = costs_of(spec_.variant->crew, spec_.workers);
+  if (!spec_.baseline() && spec_.workers > 1) costs = costs_of(spec_.of(study_).crew, spec_.workers);
   std::vector<double> slowdowns;
   for (const internal::LaneSums& one : all) {
     if (one.plain_s > 0) slowdowns.push_back(one.wall_s / one.plain_s - 1);

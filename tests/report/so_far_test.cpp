@@ -21,18 +21,18 @@ TEST_CASE("the table of a run under way: what has been timed stands in it, wrong
   cells[2].faults.push_back({Fault::Kind::wrong_answer, 1, "7 instead of 8"});
   Record record = test::record_of(std::move(cells));
   const Analysed study = analyse(record);
-  const std::string all = table_so_far(study, 1000, Look(100), 60);
+  const std::string all = table_so_far(study, 0, Look(100), 60);
   CHECK(test::lines_in(all) == 38);
   CHECK(contains(all, "wrong answer"));
   CHECK(contains(all, "2.0, seen once"));
-  const std::string some = table_so_far(study, 1000, Look(100), 20);
+  const std::string some = table_so_far(study, 0, Look(100), 20);
   CHECK(test::lines_in(some) <= 20);
   CHECK(contains(some, "baseline"));
   CHECK(contains(some, "variant 11"));  // each variant with its most workers
   CHECK(contains(some, "more cells at size 1,000"));
-  CHECK(table_so_far(study, 999, Look(100), 20).empty());
+  CHECK(table_so_far(study, 1, Look(100), 20).empty());
   for (Cell& cell : record.cells) cell.trials.clear();
-  CHECK(table_so_far(analyse(record), 1000, Look(100), 20).empty());
+  CHECK(table_so_far(analyse(record), 0, Look(100), 20).empty());
 }
 
 TEST_CASE("lines of source stand beside the gain of the fastest cell; what could not be counted says why") {

@@ -145,7 +145,7 @@ struct Theatre {
 
   explicit Theatre(double call_s = 0.001) {
     host.call_s = [call_s](const CellSpec& spec, std::size_t, int round, bool) {
-      const double faster = spec.variant == nullptr ? 1 : spec.workers == 1 ? 0.97 : 0.6 * spec.workers;
+      const double faster = spec.baseline() ? 1 : spec.workers == 1 ? 0.97 : 0.6 * spec.workers;
       return call_s / faster * (1 + 0.001 * (round % 7));
     };
     hooks.on_note = [this](const std::string& note) { notes.push_back(note); };

@@ -23,7 +23,7 @@ namespace {
 
 int count_of(const std::vector<FakeHost::Asked>& asked, int round, bool baseline) {
   return static_cast<int>(std::count_if(asked.begin(), asked.end(), [&](const FakeHost::Asked& one) {
-    return one.order.round == round && (one.spec.variant == nullptr) == baseline;
+    return one.order.round == round && (one.spec.baseline()) == baseline;
   }));
 }
 
@@ -47,7 +47,7 @@ TEST_CASE(
     CHECK(count_of(asked, round, false) == 12);
     CHECK(count_of(asked, round, true) == (round == 1 ? 1 : 2));
   }
-  CHECK(asked[0].spec.variant == nullptr);
+  CHECK(asked[0].spec.baseline());
   for (std::size_t i = 1; i < 12; ++i) CHECK(asked[i].spec.workers >= asked[i + 1].spec.workers);
   std::set<std::vector<std::size_t>> orders;
   for (int round = 2; round <= 5; ++round) {
@@ -139,7 +139,7 @@ TEST_CASE("--rounds N means N and N again; fewer than six confirm nothing; confi
 TEST_CASE("rivals that are not told apart are confirmed with the leader, three at most") {
   Theatre theatre;
   theatre.host.call_s = [](const CellSpec& spec, std::size_t cell, int round, bool) {
-    if (spec.variant == nullptr) return 0.001;
+    if (spec.baseline()) return 0.001;
     return (spec.workers == 1 ? 0.001 : 0.0005) * (1 + 0.02 * std::sin(1.7 * static_cast<double>(cell) * round));
   };
   const FakeStudy study(6, {1, 2});
@@ -194,7 +194,7 @@ TEST_CASE("an edited variant is tried in rounds of its own, with a baseline of i
   for (int edit = 1; edit <= 2; ++edit) {
     Theatre later;
     later.host.call_s = [edit](const CellSpec& spec, std::size_t, int, bool) {  // and the machine is slower now
-      return spec.variant == nullptr ? 0.002 * edit : 0.0005 * edit;
+      return spec.baseline() ? 0.002 * edit : 0.0005 * edit;
     };
     plan.again = "v1";
     record = run_fake(later.host, later.clock, study, plan, {}, &record);

@@ -101,7 +101,7 @@ void cover(const Noise& noise, double correlation, int g, double width, double b
               static_cast<std::uint64_t>(k) * 7919 + static_cast<std::uint64_t>(correlation * 100) +
                   static_cast<std::uint64_t>(width * 1000) * 31);
     host.call_s = [&](const CellSpec& spec, std::size_t cell, int, bool fresh) {
-      return (spec.variant == nullptr ? 0.0013 : 0.001) * luck.factor(cell, fresh);
+      return (spec.baseline() ? 0.0013 : 0.001) * luck.factor(cell, fresh);
     };
     host.renewing_s = g > 1 ? 0.02 : 0.0001;
     host.visit_s = [](double) { return 0.003; };
@@ -175,8 +175,8 @@ Claims claims(int variants, double spread, int runs, bool confirm, const std::fu
     Luck luck(noise, 0.25, static_cast<std::uint64_t>(k) * 104729 + 17);
     // In a confirmation cells have other places: told apart by what they are.
     const auto place = [&](const CellSpec& spec) -> std::size_t {
-      if (spec.variant == nullptr) return 0;
-      const auto v = static_cast<std::size_t>(std::atoi(spec.variant->name.c_str() + 1));
+      if (spec.baseline()) return 0;
+      const auto v = static_cast<std::size_t>(std::atoi(study.base().variants()[static_cast<std::size_t>(spec.variant)].name.c_str() + 1));
       return 1 + v * 4 + (spec.workers == 1 ? 0u : spec.workers == 2 ? 1u : spec.workers == 4 ? 2u : 3u);
     };
     host.call_s = [&](const CellSpec& spec, std::size_t, int, bool) {
@@ -272,7 +272,7 @@ Coverage drifting(int runs) {
     };
     host.call_s = [&](const CellSpec& spec, std::size_t, int round, bool) {
       const double drift = 1 + 0.2 * round / 60.0 + (round > 20 ? 0.15 : 0);
-      return (spec.variant == nullptr ? 0.0013 : 0.001) * drift *
+      return (spec.baseline() ? 0.0013 : 0.001) * drift *
              std::exp(0.08 * of_round(round) + 0.05 * normal(random));
     };
     Plan plan;

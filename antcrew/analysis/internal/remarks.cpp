@@ -58,8 +58,8 @@ void add_superlinear(const CellFigures& cell, const std::vector<Finding>& so_far
 void add_cpu_as_wall(const Analysed& study, const CellFigures& cell, std::vector<Finding>& findings) {
   const CellFigures* baseline = baseline_figures(study, cell);
   if (baseline == nullptr || !cell.speedup || !cell.time_s) return;
-  const double own_s = median_cpu_s(*cell.cell);
-  const double base_s = median_cpu_s(*baseline->cell);
+  const double own_s = median_cpu_s(*cell.cell).value_or(0);
+  const double base_s = median_cpu_s(*baseline->cell).value_or(0);
   constexpr double least_s = 1e-3;
   constexpr double told = 1.5;
   if (own_s < least_s || base_s < least_s) return;

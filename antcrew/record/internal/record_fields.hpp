@@ -110,12 +110,21 @@ void fields(F&& f, R& s) {
 }
 
 template <class F, class R>
+requires std::is_same_v<std::remove_const_t<R>, FileFacts>
+void fields(F&& f, R& file) {
+  f("name", file.name);
+  f("hash", file.hash);
+  f("changed", file.changed);
+}
+
+template <class F, class R>
 requires std::is_same_v<std::remove_const_t<R>, PhaseFacts>
 void fields(F&& f, R& p) {
   f("worker_s", p.worker_s);
   f("count", p.count);
   f.later("wall_s", p.wall_s);
   f.later("at_once", p.at_once);
+  f.later("by_worker_s", p.by_worker_s);
 }
 
 template <class F, class R>
@@ -155,6 +164,9 @@ void fields(F&& f, R& t) {
   f.later("printed_bytes", t.printed_bytes);
   f.later("phases", t.phases);
   f.later("counters", t.counters);
+  f.later("reported_s", t.reported_s);
+  f.later("most_threads", t.most_threads);
+  f.later("most_processes", t.most_processes);
 }
 
 template <class F, class R>
@@ -313,6 +325,10 @@ void fields(F&& f, R& c) {
   f("granted_processors", c.granted_processors);
   f.later("printed", c.printed);
   f.later("answer", c.answer);
+  f.later("command", c.command);
+  f.later("folder", c.folder);
+  f.later("empty_s", c.empty_s);
+  f.later("no_resources", c.no_resources);
   f.later("check", c.check);
   f.later("metered", c.metered);
   f("faults", c.faults);
@@ -387,6 +403,9 @@ void fields(F&& f, R& r) {
   f.later("left_out", r.left_out);
   f.later("ladders", r.ladders);
   f.later("sources", r.sources);
+  f.later("commands", r.commands);
+  f.later("files", r.files);
+  f.later("environment", r.environment);
   f("cells", r.cells);
 }
 

@@ -34,7 +34,9 @@ Running running(const RunState& run, std::size_t index) {
   const Cell& cell = run.record.cells[index];
   Running r;
   r.index = index;
-  r.spec = {cell.kind == Cell::Kind::baseline ? nullptr : run.definition_of(cell), cell.workers,
+  r.is_baseline = cell.kind == Cell::Kind::baseline;
+  const auto variant = run.variant_of(cell);
+  r.spec = {!r.is_baseline && variant ? static_cast<int>(*variant) : CellSpec::the_baseline, cell.workers,
             run.record.points[cell.point].pin};
   r.stages = StageWatch(run.record.plan.width);
   r.stand = cell.trials.empty() ? 0 : cell.trials.back().stand;
@@ -62,7 +64,7 @@ std::vector<Running> cells_at(const RunState& run, std::size_t point) {
   std::vector<std::size_t> indices;
   for (std::size_t i = 0; i < run.record.cells.size(); ++i) {
     const Cell& cell = run.record.cells[i];
-    const bool meant = cell.point == point && cell.kind != Cell::Kind::baseline && run.definition_of(cell) != nullptr;
+    const bool meant = cell.point == point && cell.kind != Cell::Kind::baseline && run.variant_of(cell);
     if (meant && is_newest(run.record, cell)) indices.push_back(i);
   }
   return cells_among(run, point, indices);

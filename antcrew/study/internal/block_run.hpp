@@ -13,6 +13,7 @@ namespace antcrew::internal {
 // One cell of the block under way.
 struct Running {
   std::size_t index = 0;  // into the record's cells
+  bool is_baseline = false;
   CellSpec spec = {};
   StageWatch stages{0};
   bool over = false;
@@ -21,7 +22,7 @@ struct Running {
   bool fresh = true;     // its next visit begins a new stand
   bool visited = false;  // in the round under way
 
-  bool baseline() const noexcept { return spec.variant == nullptr; }
+  bool baseline() const noexcept { return is_baseline; }
 };
 
 class BlockRun {

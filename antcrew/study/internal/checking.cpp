@@ -25,7 +25,10 @@ class Checking {
     return !fault;
   }
 
-  void start() { session_ = spec_.variant->open(spec_.workers, spec_.variant->options); }
+  void start() {
+    const auto variant = static_cast<std::size_t>(spec_.variant);
+    session_ = study_.open_variant(variant, spec_.workers, study_.crew_options(variant));
+  }
 
   void call(const Anything& input) {
     tell(board_, Stage::calling);

@@ -139,7 +139,7 @@ class Confirming {
     BlockRun block(run_, facts.point, cells_among(run_, facts.point, cells),
                    static_cast<int>(run_.record.confirmations.size()));
     for (Running& r : block.cells()) {
-      if (!r.baseline() && r.spec.variant == nullptr) return;  // this run does not have that variant
+      if (!r.baseline() && r.spec.baseline()) return;  // this run does not have that variant
     }
     if (block.baseline_over() || block.cells()[1].over) return;
     try {

@@ -69,7 +69,7 @@ double own_cpu_s() {
   return sum;
 }
 
-Cell empty_cell(const VariantDefinition& variant, int workers, std::size_t point) {
+Cell empty_cell(const VariantOutline& variant, int workers, std::size_t point) {
   Cell cell;
   cell.variant = variant.name;
   cell.crew = variant.crew;

@@ -6,7 +6,7 @@
 #include <string>
 #include <vector>
 
-#include "antcrew/study/study_base.hpp"
+#include "antcrew/study/outline.hpp"
 
 namespace antcrew::internal {
 
@@ -27,6 +27,6 @@ std::uint64_t fresh_seed();
 // CPU time of this process and of all below it that has ended and was waited for.
 double own_cpu_s();
 
-Cell empty_cell(const VariantDefinition& variant, int workers, std::size_t point);
+Cell empty_cell(const VariantOutline& variant, int workers, std::size_t point);
 
 }  // namespace antcrew::internal

@@ -38,14 +38,15 @@ void RunState::tell_progress(const Cell& next) const {
   const double by_time = budget.limited() ? elapsed / budget.total_s() : 0;
   const double share = std::min(1.0, std::max(progress, by_time));
   const double left = share > 0 ? elapsed * (1 - share) / share : 0;
-  hooks.on_visit({share, elapsed, left, record.points[next.point].size, next.variant, next.workers});
+  hooks.on_visit({share, elapsed, left, next.point, next.variant, next.workers});
 }
 
-const VariantDefinition* RunState::definition_of(const Cell& cell) const {
-  for (const VariantDefinition* variant : grid.variants) {
-    if (variant->name == cell.variant && variant->crew == cell.crew) return variant;
+std::optional<std::size_t> RunState::variant_of(const Cell& cell) const {
+  for (const std::size_t variant : grid.variants) {
+    const VariantOutline& outline = study.variants()[variant];
+    if (outline.name == cell.variant && outline.crew == cell.crew) return variant;
   }
-  return nullptr;
+  return std::nullopt;
 }
 
 }  // namespace antcrew::internal

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <map>
+#include <optional>
 #include <random>
 #include <string>
 
@@ -12,7 +13,7 @@ namespace antcrew::internal {
 
 struct RunState {
   const RunTools& tools;
-  const StudyBase& study;
+  const Outline& study;
   const Plan& plan;
   const RunHooks& hooks;
   Grid grid = {};
@@ -40,7 +41,8 @@ struct RunState {
   void leave_out(const LeftOut& left, const std::string& said);
   // There was time after all. Whoever reads the unfinished file does not know yet.
   void not_left_out(LeftOut::What what, std::size_t point);
-  const VariantDefinition* definition_of(const Cell& cell) const;
+  // Which of the grid's variants it is of; none where this run does not have it, and for baselines.
+  std::optional<std::size_t> variant_of(const Cell& cell) const;
 };
 
 }  // namespace antcrew::internal

@@ -21,8 +21,8 @@ void same(const std::string& what, const std::string& then, const std::string& n
 }
 
 std::string in_words(const Point& point) {
-  std::string text = fmt::format("size {}", point.size);
-  for (const auto& [name, value] : point.dimensions) text += fmt::format(", {} {}", name, value);
+  std::string text = point.size > 0 ? fmt::format("size {}", point.size) : "no size";
+  for (const auto& [name, value] : point.dimensions) text += fmt::format(", {} {}", name, value.text());
   return text + fmt::format(", pin {}", name_of(point.pin));
 }
 
@@ -91,7 +91,7 @@ Plan as_begun(Plan plan, const Record& begun) {
   const bool sizes = open("sizes"), workers = open("workers"), dimensions = open("dimensions"), pins = open("pins"),
              variants = open("variants");
   for (const Point& point : begun.points) {
-    if (sizes) add(plan.sizes, point.base_size > 0 ? point.base_size : point.size);
+    if (sizes && point.size > 0) add(plan.sizes, point.base_size > 0 ? point.base_size : point.size);
     if (pins) add(plan.pins, point.pin);
     for (const auto& [name, value] : point.dimensions) {
       if (dimensions) add(plan.dimensions[name], value);
@@ -105,17 +105,38 @@ Plan as_begun(Plan plan, const Record& begun) {
   return plan;
 }
 
-std::string program_hash() {
-  std::ifstream file("/proc/self/exe", std::ios::binary);
-  if (!file) return {};
-  std::uint64_t hash = 14695981039346656037u;
-  char buffer[1 << 16];
-  while (file.read(buffer, sizeof buffer), file.gcount() > 0) {
-    for (std::streamsize i = 0; i < file.gcount(); ++i) {
-      hash = (hash ^ static_cast<unsigned char>(buffer[i])) * 1099511628211u;
-    }
+namespace {
+
+class Hash {
+ public:
+  void add(const char* bytes, std::size_t count) noexcept {
+    for (std::size_t i = 0; i < count; ++i) value_ = (value_ ^ static_cast<unsigned char>(bytes[i])) * 1099511628211u;
   }
-  return fmt::format("{:016x}", hash);
+  std::string text() const { return fmt::format("{:016x}", value_); }
+
+ private:
+  std::uint64_t value_ = 14695981039346656037u;
+};
+
+}  // namespace
+
+std::string file_hash(const std::string& path) {
+  std::ifstream file(path, std::ios::binary);
+  if (!file) return {};
+  Hash hash;
+  char buffer[1 << 16];
+  while (file.read(buffer, sizeof buffer), file.gcount() > 0) hash.add(buffer, static_cast<std::size_t>(file.gcount()));
+  return hash.text();
+}
+
+std::string text_hash(std::string_view text) {
+  Hash hash;
+  hash.add(text.data(), text.size());
+  return hash.text();
+}
+
+std::string program_hash() {
+  return file_hash("/proc/self/exe");
 }
 
 }  // namespace antcrew::internal

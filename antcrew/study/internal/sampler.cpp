@@ -11,10 +11,16 @@ namespace antcrew::internal {
 // Who looks must not wait until a processor is free: it would see the busy times less often. Where the system lets it,
 // it goes before others while it looks; a fiftieth of a processor is all it takes. What it begins does not.
 Sampler::Sampler(pid_t stand, const std::atomic<std::int64_t>& call, std::atomic<std::int64_t>& looks)
-    : threads_(stand), stand_(stand), call_(call), count_(looks), policy_(::sched_getscheduler(0)) {
+    : threads_(std::make_unique<ThreadLooks>(stand)), stand_(stand), watched_(stand), call_(call), count_(looks), policy_(::sched_getscheduler(0)) {
   sched_param first{};
   first.sched_priority = 1;
   ahead_ = ::sched_setscheduler(0, SCHED_FIFO | SCHED_RESET_ON_FORK, &first) == 0;
+}
+
+void Sampler::watch(pid_t process) {
+  refused_ = refused_ || threads_->refused();
+  threads_ = std::make_unique<ThreadLooks>(process);
+  watched_ = process;
 }
 
 void Sampler::stop() noexcept {
@@ -31,11 +37,15 @@ double Sampler::look() {
   if (before > 0 && looks_.size() < most_looks) {
     const std::int64_t began = thread_cpu_ns();
     const std::int64_t looked_ns = now_ns();
-    const std::vector<SeenThread>& seen = threads_.now();
+    const std::vector<SeenThread>& seen = threads_->now();
     // A call that ended meanwhile was not seen at one moment.
     unseen_ += seen.empty() ? 1 : 0;
     if (call_.load(std::memory_order_acquire) == before && !seen.empty()) {
       looks_.push_back({before, seen, 1});
+      for (SeenThread& thread : looks_.back().threads) {
+        if (thread.process == watched_) thread.process = stand_;
+        if (thread.thread == watched_) thread.thread = stand_;
+      }
       at_ns_.push_back(looked_ns);
       began_ns_.emplace(before, idle_ns_);
       count_.fetch_add(1);
@@ -92,7 +102,7 @@ void Sampler::fill(std::vector<LaneSums>& groups) {
     sums.locks = std::move(coarse.locks);
     sums.serials.clear();
     sums.looks = std::move(coarse.looks);
-    sums.looks->refused = threads_.refused();
+    sums.looks->refused = (refused_ || threads_->refused());
     sums.looks->own_share = pauses_s_ + looking_s_ > 0 ? looking_s_ / (pauses_s_ + looking_s_) : 0;
   }
 }

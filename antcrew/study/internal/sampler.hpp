@@ -10,6 +10,7 @@
 #include <atomic>
 #include <cstdint>
 #include <map>
+#include <memory>
 #include <random>
 #include <vector>
 
@@ -33,6 +34,8 @@ class Sampler {
   // Looks, if a metered call is open. Returns how long to wait for the next, in seconds: random, so that no pattern of
   // the calls can hide from it, and long enough that looking takes less than a fiftieth of a processor.
   double look();
+  // From here on another process is looked at, of calls to come: its main thread counts as that of the first.
+  void watch(pid_t process);
   // This thread goes before others no more.
   void stop() noexcept;
 
@@ -42,8 +45,9 @@ class Sampler {
  private:
   void weigh(std::vector<Look>& looks, const std::vector<std::int64_t>& at_ns, double wall_s) const;
 
-  ThreadLooks threads_;
-  pid_t stand_;
+  std::unique_ptr<ThreadLooks> threads_;
+  pid_t stand_;         // the first
+  pid_t watched_;
   const std::atomic<std::int64_t>& call_;
   std::atomic<std::int64_t>& count_;
   std::vector<Look> looks_;
@@ -52,6 +56,7 @@ class Sampler {
   std::int64_t idle_ns_ = 0;                       // when it was last seen that no call is open
   int policy_ = 0;                                 // of this thread before
   std::int64_t unseen_ = 0;                        // looks at which the system showed no thread at all
+  bool refused_ = false;
   bool ahead_ = false;                             // this thread goes before others
   double look_s_ = 0;                              // what one takes: a running mean
   double looking_s_ = 0;                           // all of them

@@ -1,0 +1,27 @@
+// `antcrew sweep`: studies of commands.
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "antcrew/base/layers.hpp"
+#include "antcrew/cli/study_options.hpp"
+
+namespace CLI {
+class App;
+}
+
+namespace antcrew::cli_layer {
+
+struct SweepOptions {
+  std::string file;
+  bool example = false;
+  StudyOptions study;
+};
+
+void add_sweep_options(CLI::App& app, SweepOptions& options);
+
+// command: the words behind "--"; empty = there are none. Returns an exit code. Throws Error.
+int sweep(const SweepOptions& options, const std::vector<std::string>& command);
+
+}  // namespace antcrew::cli_layer

@@ -1,0 +1,397 @@
+#include "antcrew/sweep/commands_host.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cctype>
+#include <regex>
+
+#include "antcrew/analysis/statistics.hpp"
+#include "antcrew/base/error.hpp"
+#include "antcrew/base/printable.hpp"
+#include "antcrew/base/units.hpp"
+#include "antcrew/machine/clock.hpp"
+#include "antcrew/machine/control_group.hpp"
+#include "antcrew/machine/limits.hpp"
+#include "antcrew/study/internal/visit_faults.hpp"
+#include "antcrew/sweep/answers.hpp"
+
+namespace antcrew::sweep_layer {
+namespace {
+
+using internal::TrialRun;
+using internal::Trials;
+
+constexpr double limit_factor = 30;
+constexpr double least_limit_s = 10;
+constexpr int most_kept = 3;  // folders of one cell
+constexpr std::uint64_t most_answer_bytes = 1ull << 30;
+constexpr std::uint64_t most_reported_bytes = 1 << 20;
+constexpr double noticed_sleep_s = 1e-3;
+constexpr int empty_runs = 11;
+constexpr int empty_launches = 3;
+
+std::string plain_name(const std::string& text) {
+  std::string name;
+  for (const char c : text) {
+    const auto letter = static_cast<unsigned char>(c);
+    name += std::isalnum(letter) != 0 ? static_cast<char>(std::tolower(letter)) : '-';
+  }
+  return name.substr(0, 40);
+}
+
+std::string key_of(const CellSpec& cell, const Point& at) {
+  std::string key = fmt::format("{} {} {}", cell.variant, cell.workers, at.size);
+  for (const auto& [name, value] : at.dimensions) key += " " + name + "=" + value.text();
+  return key;
+}
+
+std::optional<double> reported_s(const Reported& reported, const internal::TrialFolder& place) {
+  for (const std::string& file : {place.output(), place.errors()}) {
+    std::string text;
+    if (!internal::read_file(file, most_reported_bytes, text)) continue;
+    std::smatch found;
+    try {
+      if (!std::regex_search(text, found, std::regex(reported.pattern))) continue;
+    } catch (const std::regex_error&) {  // a text too long for the pattern
+      return std::nullopt;
+    }
+    char* end = nullptr;
+    const std::string number = found[1].str();
+    const double value = std::strtod(number.c_str(), &end);
+    if (end != number.c_str() && std::isfinite(value)) return value * reported.unit_s;
+  }
+  return std::nullopt;
+}
+
+}  // namespace
+
+CommandsHost::CommandsHost(const CommandStudy& study, HostLimits limits, std::string kept_under)
+    : study_(study),
+      limits_(std::move(limits)),
+      folders_(std::move(kept_under)),
+      trials_(folders_, runner_),
+      files_(study),
+      setting_{study, {}, 0, false, 0.2, 0, limits_.stop} {
+  if (limits_.call_s <= 0) limits_.call_s = study.parts().limits.call_s;
+  if (limits_.memory_bytes == 0) limits_.memory_bytes = study.parts().limits.memory_bytes;
+  setting_.limit_asked = limits_.call_s > 0;
+}
+
+CommandsHost::~CommandsHost() = default;
+
+const Runnable& CommandsHost::runnable(const CellSpec& cell) const {
+  return cell.baseline() ? study_.parts().baseline : study_.runnable(static_cast<std::size_t>(cell.variant));
+}
+
+CommandsHost::Known& CommandsHost::known(const CellSpec& cell) {
+  return known_[key_of(cell, setting_.at)];
+}
+
+TrialRun CommandsHost::run(const CellSpec& cell, int round, const Trials::Looking* looking) {
+  return trials_.run(setting_, runnable(cell), cell.workers, round, looking);
+}
+
+// The baseline twice: what it answers, and whether it always does.
+std::optional<Fault> CommandsHost::open(const Point& at, const std::vector<CellSpec>& cells, BlockFacts& facts) {
+  close();
+  cells_ = cells;
+  setting_.at = at;
+  setting_.limit_s = limits_.call_s;
+  setting_.patience_s = 0.2;
+  setting_.memory_bytes = limits_.memory_bytes > 0
+                              ? limits_.memory_bytes
+                              : static_cast<std::uint64_t>(0.9 * static_cast<double>(read_limits().available_bytes));
+  const std::int64_t began = now_ns();
+  if (!begun_) {
+    const internal::TrialFolder place = folders_.fresh();
+    for (const Command& command : study_.parts().before_all) {
+      if (auto fault = trials_.run_beside(setting_, study_.parts().baseline, command, 1, place, "before_all"))
+        return fault;
+    }
+    begun_ = true;
+    for (int k = 0; k < empty_runs; ++k) {
+      Runnable plain = study_.parts().baseline;
+      plain.launcher.clear();
+      if (const double s = trials_.empty_s(setting_, plain, 1); s > 0) empty_s_.push_back(s);
+    }
+  }
+  facts.make_input_s = seconds_since(began);
+  const CellSpec baseline;
+  TrialRun first = run(baseline, 0);
+  const auto stands = [&](TrialRun& trial, std::optional<Fault> fault) {
+    if (fault && study_.parts().keep != KeepFolders::none)
+      fault->text += "; its folder is " + folders_.keep(trial.place, "baseline-reference");
+    return fault;
+  };
+  if (first.fault) return stands(first, first.fault);
+  std::string expected;
+  const AnswerRule& rule = study_.parts().answer;
+  if (rule.from != AnswerRule::From::none) {
+    if (!internal::read_file(first.answer, most_answer_bytes, expected))
+      return stands(first, Fault{Fault::Kind::wrong_answer, 0,
+                                 "the baseline left no answer: there is no file " + rule.file + " in its folder"});
+    if (const std::string why = objection_to(rule, expected); !why.empty())
+      return stands(first, Fault{Fault::Kind::cannot_disagree, 0, why});
+  }
+  cold_reference_s_ = {first.ended.wall_s};
+  cold_reference_cpu_s_ = {first.ended.user_s + first.ended.system_s};
+  reference_.emplace(std::move(first));
+  TrialRun second = run(baseline, 0);
+  if (second.fault) return stands(second, second.fault);
+  facts.reference_s = reference_s_ = second.ended.wall_s;
+  reference_cpu_s_ = second.ended.user_s + second.ended.system_s;
+  if (auto fault = differs(second.answer, reference_->answer, second.place, 0)) {
+    fault->text = "two runs of the baseline, one after the other, gave different answers: " + fault->text +
+                  ". Leave out what changes (a time, a number of a process), or say how to compare: [answer] compare = …";
+    return stands(second, fault);
+  }
+  setting_.limit_s = limits_.call_s > 0 ? limits_.call_s : std::max(least_limit_s, limit_factor * reference_s_);
+  setting_.patience_s = std::clamp(3 * reference_s_, 0.1, 5.0);
+  return std::nullopt;
+}
+
+std::optional<Fault> CommandsHost::differs(const std::string& got_file, const std::string& expected_file,
+                                           const internal::TrialFolder& place, int round) {
+  const AnswerRule& rule = study_.parts().answer;
+  if (rule.from == AnswerRule::From::none) return std::nullopt;
+  std::string expected, got;
+  if (!internal::read_file(got_file, most_answer_bytes, got)) {
+    return Fault{Fault::Kind::wrong_answer, round,
+                 rule.from == AnswerRule::From::file ? "it left no file " + rule.file + " in its folder"
+                                                     : "what it printed is longer than an answer may be"};
+  }
+  if (rule.how == AnswerRule::How::command) {
+    int code = -1;
+    auto fault = trials_.run_beside(setting_, study_.parts().baseline, rule.decides, 1, place,
+                                    "comparing the answers", {expected_file, got_file}, &code);
+    if (fault) fault->round = round;
+    if (fault || code == 0) return fault;
+    return Fault{Fault::Kind::wrong_answer, round, "the study's own command says that the answers differ"};
+  }
+  internal::read_file(expected_file, most_answer_bytes, expected);
+  const Difference difference = compare_answers(rule, expected, got);
+  if (difference.agree) return std::nullopt;
+  std::string text = got.empty() && rule.from == AnswerRule::From::output
+                         ? std::string("it printed nothing")
+                         : internal::in_words(difference);
+  return Fault{Fault::Kind::wrong_answer, round, printable(text, 400)};
+}
+
+std::optional<Fault> CommandsHost::compared(const TrialRun& trial, int round, std::string* in_short, double& took_s) {
+  const std::int64_t began = now_ns();
+  auto fault = differs(trial.answer, reference_->answer, trial.place, round);
+  took_s = seconds_since(began);
+  std::string answer;
+  if (in_short != nullptr && study_.parts().answer.from != AnswerRule::From::none &&
+      internal::read_file(trial.answer, most_answer_bytes, answer))
+    *in_short = answer_in_short(answer);
+  return fault;
+}
+
+void CommandsHost::keep_folder(const CellSpec& cell, TrialRun& trial, int round, bool faulty, Visit& visit) {
+  const KeepFolders keep = study_.parts().keep;
+  Known& its = known(cell);
+  const bool wanted = keep == KeepFolders::all || (keep == KeepFolders::of_faults && faulty && its.kept < most_kept);
+  if (!wanted) return;
+  const std::string name = cell.baseline() ? "baseline" : plain_name(cell.of(study_).name);
+  std::string at;
+  if (setting_.at.size > 0) at += "-size" + std::to_string(setting_.at.size);
+  for (const auto& [dimension, value] : setting_.at.dimensions) at += "-" + plain_name(dimension + value.text());
+  ++its.kept;
+  visit.seen.folder = folders_.keep(trial.place, fmt::format("{}-workers{}{}-round{}", name, cell.workers, at, round));
+}
+
+// A cell's first trial pays for what is read for the first time.
+void CommandsHost::first_time(const CellSpec& cell, const VisitOrder& order, Visit& visit) {
+  Known& its = known(cell);
+  its.tried = true;
+  if (with_launcher(cell)) {
+    visit.seen.no_resources = "its launcher " + printable(runnable(cell).launcher.front(), 60) +
+                              " may begin processes elsewhere, so CPU time and memory are not known, and what it begins "
+                              "elsewhere cannot be ended from here";
+    for (int k = 0; k < empty_launches; ++k) {
+      if (const double s = trials_.empty_s(setting_, runnable(cell), cell.workers); s > 0)
+        visit.seen.empty_s.push_back(s);
+    }
+  }
+  if (cell.baseline()) {
+    visit.seen.cold_s = cold_reference_s_;
+    visit.seen.cold_cpu_s = cold_reference_cpu_s_;
+    visit.seen.empty_s = empty_s_;
+    return;
+  }
+  const std::int64_t began = now_ns();
+  TrialRun cold = run(cell, order.round);
+  visit.renewing_s = seconds_since(began);
+  visit.seen.command = cold.words;
+  if (cold.fault) {
+    visit.seen.faults.push_back(*cold.fault);
+    visit.over = true;
+    if (cold.could_run) visit.seen.printed = internal::first_lines(cold.place.errors());
+    keep_folder(cell, cold, order.round, true, visit);
+    return;
+  }
+  visit.seen.cold_s.push_back(cold.ended.wall_s);
+  if (!with_launcher(cell)) visit.seen.cold_cpu_s.push_back(cold.ended.user_s + cold.ended.system_s);
+}
+
+void CommandsHost::keep_facts(const CellSpec& cell, const TrialRun& trial, Trial& to) const {
+  const internal::Ended& ended = trial.ended;
+  to.wall_s = ended.wall_s;
+  to.times_s = {ended.wall_s};
+  to.tail_s = ended.left_for_s;
+  if (!with_launcher(cell)) {
+    to.user_s = ended.user_s;
+    to.system_s = ended.system_s;
+    to.switches_voluntary = ended.switches_voluntary;
+    to.switches_forced = ended.switches_forced;
+    to.faults_minor = ended.faults_minor;
+    to.faults_major = ended.faults_major;
+    to.tail_cpu_s = ended.left_cpu_s;
+    if (ended.peak_bytes > 0) to.peak_bytes = ended.peak_bytes;
+    if (ended.looks > 0) to.most_threads = ended.most_threads;
+    if (ended.looks > 0) to.most_processes = ended.most_processes;
+  }
+  if (runnable(cell).reported) to.reported_s = reported_s(*runnable(cell).reported, trial.place);
+}
+
+void CommandsHost::timed(const CellSpec& cell, const VisitOrder& order, Visit& visit) {
+  const auto throttled_before = own_control_group().throttled_s();
+  const double asleep_before_s = asleep_s();
+  TrialRun trial = run(cell, order.round);
+  visit.began_ns = trial.ended.began_ns;
+  if (visit.seen.command.empty()) visit.seen.command = trial.words;
+  bool faulty = false;
+  const auto add = [&](std::optional<Fault> fault) {
+    if (!fault) return;
+    faulty = true;
+    visit.seen.faults.push_back(std::move(*fault));
+  };
+  Trial timed;
+  timed.round = order.round;
+  keep_facts(cell, trial, timed);
+  internal::PhaseLines lines = internal::read_phase_lines(trial.place.phases());
+  timed.phases = std::move(lines.phases);
+  timed.counters = std::move(lines.counters);
+  if (const auto after = own_control_group().throttled_s(); after && throttled_before)
+    timed.throttled_s = *after - *throttled_before;
+  if (trial.fault) {
+    add(trial.fault);
+    visit.over = true;
+  } else {
+    add(internal::left_behind(trial.ended, reference_cpu_s_, order.round));
+    const bool probe = !cell.baseline() && cell.of(study_).kind == Cell::Kind::probe;
+    if (!probe) {
+      auto wrong = compared(trial, order.round, order.round == 1 ? &visit.seen.answer : nullptr, timed.compare_s);
+      timed.agreed = !wrong;
+      add(std::move(wrong));
+    }
+    const bool asleep = asleep_s() - asleep_before_s > noticed_sleep_s;
+    if (asleep || trial.ended.paused) {
+      visit.dropped = asleep ? Visit::Dropped::asleep : Visit::Dropped::paused;
+    } else {
+      visit.seen.trials.push_back(timed);
+    }
+  }
+  if (order.memory && trial.ended.looks > 0 && trial.ended.tree_bytes > 0 && !with_launcher(cell))
+    visit.seen.tree_bytes.push_back(trial.ended.tree_bytes);
+  visit.seen.printed = internal::first_lines(trial.place.errors());
+  if (lines.not_understood > 0)
+    visit.seen.printed.push_back(fmt::format("(of its phases {} line{} could not be understood, the first: {})",
+                                             lines.not_understood, lines.not_understood == 1 ? "" : "s",
+                                             lines.first_trouble));
+  keep_folder(cell, trial, order.round, faulty, visit);
+}
+
+Visit CommandsHost::visit(std::size_t index, const VisitOrder& order) {
+  if (limits_.stop && limits_.stop()) throw Stopped{};
+  const CellSpec& cell = cells_[index];
+  Visit visit;
+  if (const auto changed = files_.changed()) {
+    visit.seen.faults.push_back({Fault::Kind::changed_program, order.round, *changed});
+    visit.over = true;
+    return visit;
+  }
+  try {
+    if (!known(cell).tried) first_time(cell, order, visit);
+    if (!visit.over) timed(cell, order, visit);
+  } catch (const Error& error) {  // a program that is gone, a disk that is full
+    visit.seen.faults.push_back({Fault::Kind::crashed, order.round, printable(error.what(), 400)});
+    visit.over = true;
+  }
+  return visit;
+}
+
+std::optional<Fault> CommandsHost::reference_again(std::string& trouble) {
+  TrialRun again = run(CellSpec(), 0);
+  if (again.fault) {
+    trouble = "the baseline: " + again.fault->text;
+    return std::nullopt;
+  }
+  auto fault = differs(again.answer, reference_->answer, again.place, 0);
+  if (fault) {
+    fault->kind = Fault::Kind::changed_input;
+    fault->text = "after its trials the baseline had another answer to the same input: " + fault->text;
+  }
+  return fault;
+}
+
+// With another size of the study's own, since a command need not take every size.
+Visit CommandsHost::check(std::size_t index, std::size_t other_size) {
+  const CellSpec& cell = cells_[index];
+  Visit visit;
+  CheckFacts& facts = visit.seen.check.emplace();
+  if (study_.parts().answer.from == AnswerRule::From::none) {
+    facts.trouble = "answers are not compared in this study";
+    return visit;
+  }
+  const auto& sizes = study_.sizes();
+  try {
+    if (setting_.at.size > 0 && std::find(sizes.begin(), sizes.end(), other_size) != sizes.end()) {
+      internal::TrialSetting other = setting_;
+      other.at.size = other_size;
+      const TrialRun right = trials_.run(other, study_.parts().baseline, 1, 0);
+      const TrialRun its = trials_.run(other, runnable(cell), cell.workers, 0);
+      if (right.fault || its.fault) {
+        facts.trouble = fmt::format("with size {}: {}", other_size, (right.fault ? right : its).fault->text);
+      } else if (auto wrong = differs(its.answer, right.answer, its.place, 0)) {
+        const bool old = !differs(its.answer, reference_->answer, its.place, 0);
+        wrong->kind = old ? Fault::Kind::remembered : Fault::Kind::wrong_answer;
+        wrong->text = old ? fmt::format("called with another size, {}, it gave the answer to the one before", other_size)
+                          : fmt::format("right with this size, wrong with {}: {}", other_size, wrong->text);
+        wrong->evidence = {{"other_size", static_cast<double>(other_size)}};
+        visit.seen.faults.push_back(*wrong);
+        facts.other_size = other_size;
+      } else {
+        facts.other_size = other_size;
+      }
+    }
+    std::string trouble;
+    if (auto fault = reference_again(trouble)) visit.seen.faults.push_back(*fault);
+    facts.own_input = trouble.empty();
+    if (!trouble.empty()) facts.trouble = trouble;
+  } catch (const Error& error) {
+    facts.trouble = printable(error.what(), 300);
+  }
+  return visit;
+}
+
+std::optional<double> CommandsHost::crowd(int copies) {
+  constexpr int most_copies = 64;
+  const Runnable& baseline = study_.parts().baseline;
+  if (copies < 1 || copies > most_copies || !baseline.launcher.empty()) return std::nullopt;
+  const double each = static_cast<double>(reference_->ended.peak_bytes);
+  if (1.2 * each * copies > static_cast<double>(read_limits().available_bytes)) return std::nullopt;
+  std::vector<std::unique_ptr<internal::Runner>> runners;
+  for (int k = 0; k < copies; ++k) runners.push_back(std::make_unique<internal::Runner>());
+  auto times = trials_.run_at_once(setting_, baseline, runners);
+  return times ? std::optional(median(std::move(*times))) : std::nullopt;
+}
+
+void CommandsHost::close() {
+  reference_.reset();
+  cells_.clear();
+}
+
+}  // namespace antcrew::sweep_layer

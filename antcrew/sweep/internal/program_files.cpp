@@ -1,0 +1,107 @@
+#include "antcrew/sweep/internal/program_files.hpp"
+
+#include <fmt/chrono.h>
+#include <fmt/format.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include <algorithm>
+#include <filesystem>
+#include <fstream>
+#include <set>
+
+#include "antcrew/base/error.hpp"
+#include "antcrew/base/printable.hpp"
+#include "antcrew/study/internal/same_study.hpp"
+
+namespace antcrew::internal {
+namespace {
+
+namespace fs = std::filesystem;
+
+constexpr std::size_t most_files = 100;
+constexpr std::int64_t most_bytes = 256ll << 20;  // of one: what is longer is data
+
+// Not data, which a command may well change.
+bool is_program(const std::string& path) {
+  std::error_code trouble;
+  if (!fs::is_regular_file(path, trouble)) return false;
+  if (::access(path.c_str(), X_OK) == 0) return true;
+  static const std::set<std::string> scripts{".py", ".sh", ".pl", ".rb", ".jl", ".r",   ".R",  ".lua",
+                                             ".js", ".ts", ".m",  ".awk", ".sed", ".tcl", ".php"};
+  if (scripts.count(fs::path(path).extension().string()) > 0) return true;
+  std::ifstream file(path, std::ios::binary);
+  char first[2] = {};
+  file.read(first, 2);
+  return first[0] == '#' && first[1] == '!';
+}
+
+}  // namespace
+
+std::optional<ProgramFiles::Seen> ProgramFiles::seen(const std::string& path) {
+  struct stat facts {};
+  if (::stat(path.c_str(), &facts) != 0 || !S_ISREG(facts.st_mode)) return std::nullopt;
+  return Seen{static_cast<std::int64_t>(facts.st_mtim.tv_sec) * 1'000'000'000 + facts.st_mtim.tv_nsec,
+              static_cast<std::int64_t>(facts.st_ino), static_cast<std::int64_t>(facts.st_size)};
+}
+
+void ProgramFiles::add(const std::string& path, const std::string& shown) {
+  if (path.empty() || facts_.size() >= most_files || std::find(paths_.begin(), paths_.end(), path) != paths_.end())
+    return;
+  const auto now = seen(path);
+  if (!now || now->bytes > most_bytes) return;
+  FileFacts facts;
+  facts.name = printable(shown, 200);
+  facts.hash = file_hash(path);
+  facts.changed = fmt::format("{:%Y-%m-%dT%H:%M:%SZ}", fmt::gmtime(static_cast<std::time_t>(now->changed_ns / 1'000'000'000)));
+  facts_.push_back(std::move(facts));
+  paths_.push_back(path);
+  seen_.push_back(*now);
+}
+
+ProgramFiles::ProgramFiles(const CommandStudy& study) {
+  const std::string& folder = study.parts().folder;
+  const auto add_words = [&](const std::vector<std::string>& words, const std::string& where) {
+    for (std::size_t k = 0; k < words.size(); ++k) {
+      const std::string& word = words[k];
+      if (word.empty() || word.find("@(") != std::string::npos) continue;
+      try {
+        if (k == 0) add(found_program(word, folder, where), word);
+      } catch (const Error&) {  // told when it is to be run
+      }
+      const std::string path = (fs::path(folder) / word).lexically_normal().string();
+      if (k > 0 && is_program(path)) add(path, word);
+    }
+  };
+  const auto add_runnable = [&](const Runnable& one) {
+    add_words(one.launcher, one.command.where);
+    // Behind a launcher the first word is a program, too.
+    add_words(one.command.words, one.command.where);
+  };
+  if (!study.parts().file.empty()) add(fs::absolute(study.parts().file).string(), study.parts().file);
+  add_runnable(study.parts().baseline);
+  for (std::size_t i = 0; i < study.variants().size(); ++i) add_runnable(study.runnable(i));
+  for (const auto* list : {&study.parts().before_all, &study.parts().before_each, &study.parts().after_each}) {
+    for (const Command& command : *list) add_words(command.words, command.where);
+  }
+  add_words(study.parts().answer.decides.words, "answer");
+}
+
+std::string ProgramFiles::hash() const {
+  std::string all;
+  for (const FileFacts& file : facts_) all += file.name + " " + file.hash + "\n";
+  return text_hash(all);
+}
+
+std::optional<std::string> ProgramFiles::changed() const {
+  for (std::size_t k = 0; k < paths_.size(); ++k) {
+    const auto now = seen(paths_[k]);
+    if (now && *now == seen_[k]) continue;
+    if (!now) return facts_[k].name + " is gone";
+    if (file_hash(paths_[k]) != facts_[k].hash) return facts_[k].name + " is not what it was when the study began";
+    seen_[k] = *now;  // touched, or written again as it was
+  }
+  return std::nullopt;
+}
+
+}  // namespace antcrew::internal

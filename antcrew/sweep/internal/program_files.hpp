@@ -1,0 +1,42 @@
+// The files that commands are made of: programs, scripts, and the description of the study. Whether they are still what
+// they were.
+#pragma once
+
+#include <map>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "antcrew/base/layers.hpp"
+#include "antcrew/record/record.hpp"
+#include "antcrew/sweep/command_study.hpp"
+
+namespace antcrew::internal {
+
+class ProgramFiles {
+ public:
+  // Reads all of them: the program of each command, and each plain word that names a program or script. Data is left out.
+  explicit ProgramFiles(const CommandStudy& study);
+
+  const std::vector<FileFacts>& facts() const noexcept { return facts_; }
+  // One for all of them, for a study that is gone on with.
+  std::string hash() const;
+  // The file that is not what it was, and how; none where all are. Only reads again what has another time or length.
+  std::optional<std::string> changed() const;
+
+ private:
+  struct Seen {
+    std::int64_t changed_ns = 0;
+    std::int64_t inode = 0;
+    std::int64_t bytes = 0;
+    friend bool operator==(const Seen&, const Seen&) = default;
+  };
+  void add(const std::string& path, const std::string& shown);
+  static std::optional<Seen> seen(const std::string& path);
+
+  std::vector<FileFacts> facts_;
+  std::vector<std::string> paths_;       // as facts_
+  mutable std::vector<Seen> seen_;       // the same
+};
+
+}  // namespace antcrew::internal

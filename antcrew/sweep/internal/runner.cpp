@@ -1,0 +1,264 @@
+#include "antcrew/sweep/internal/runner.hpp"
+
+#include <fcntl.h>
+#include <signal.h>
+#include <sys/socket.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <cerrno>
+#include <cstdio>
+#include <cstdlib>
+#include <cstring>
+
+#include "antcrew/base/error.hpp"
+#include "antcrew/machine/clock.hpp"
+#include "antcrew/study/host.hpp"
+#include "antcrew/sweep/internal/runner_side.hpp"
+
+namespace antcrew::internal {
+namespace {
+
+constexpr double look_every_s = 0.05;
+
+// Fields of text or numbers, each followed by a zero byte, which none of them holds.
+class Fields {
+ public:
+  explicit Fields(const std::string& message) : message_(message) {}
+  std::string text() {
+    const std::size_t end = std::min(message_.find('\0', at_), message_.size());
+    std::string field = message_.substr(at_, end - at_);
+    at_ = std::min(end + 1, message_.size());
+    return field;
+  }
+  double number() { return std::strtod(text().c_str(), nullptr); }
+  std::int64_t whole() { return std::strtoll(text().c_str(), nullptr, 10); }
+  std::vector<std::string> texts() {
+    std::vector<std::string> all(static_cast<std::size_t>(std::max<std::int64_t>(0, whole())));
+    for (std::string& one : all) one = text();
+    return all;
+  }
+
+ private:
+  const std::string& message_;
+  std::size_t at_ = 0;
+};
+
+class Message {
+ public:
+  Message& text(const std::string& field) {
+    text_ += field;
+    text_ += '\0';
+    return *this;
+  }
+  Message& number(double value) {
+    char digits[40];
+    std::snprintf(digits, sizeof digits, "%.17g", value);
+    return text(digits);
+  }
+  template <class T>
+  Message& whole(T value) {
+    return text(std::to_string(value));
+  }
+  Message& texts(const std::vector<std::string>& all) {
+    whole(all.size());
+    for (const std::string& one : all) text(one);
+    return *this;
+  }
+  std::string take() { return std::move(text_); }
+
+ private:
+  std::string text_;
+};
+
+}  // namespace
+
+std::string to_message(const Start& s) {
+  return Message()
+      .texts(s.words)
+      .texts(s.environment)
+      .text(s.working_folder)
+      .text(s.input)
+      .text(s.output)
+      .text(s.errors)
+      .text(s.watched)
+      .number(s.limit_s)
+      .number(s.patience_s)
+      .whole(s.memory_bytes)
+      .whole(s.output_bytes)
+      .whole(s.announce ? 1 : 0)
+      .take();
+}
+
+Start start_from(const std::string& message) {
+  Fields f(message);
+  Start s;
+  s.words = f.texts();
+  s.environment = f.texts();
+  s.working_folder = f.text();
+  s.input = f.text();
+  s.output = f.text();
+  s.errors = f.text();
+  s.watched = f.text();
+  s.limit_s = f.number();
+  s.patience_s = f.number();
+  s.memory_bytes = static_cast<std::uint64_t>(f.whole());
+  s.output_bytes = static_cast<std::uint64_t>(f.whole());
+  s.announce = f.whole() != 0;
+  return s;
+}
+
+std::string to_message(const Ended& e) {
+  return Message()
+      .whole(static_cast<int>(e.why))
+      .text(e.trouble)
+      .whole(e.status)
+      .whole(e.began_ns)
+      .number(e.wall_s)
+      .number(e.user_s)
+      .number(e.system_s)
+      .whole(e.switches_voluntary)
+      .whole(e.switches_forced)
+      .whole(e.faults_minor)
+      .whole(e.faults_major)
+      .whole(e.peak_bytes)
+      .whole(e.tree_bytes)
+      .whole(e.looks)
+      .whole(e.most_processes)
+      .whole(e.most_threads)
+      .whole(e.ignored ? 1 : 0)
+      .whole(e.paused ? 1 : 0)
+      .whole(e.left)
+      .number(e.left_for_s)
+      .number(e.left_cpu_s)
+      .whole(e.left_to_the_end ? 1 : 0)
+      .text(e.left_names)
+      .take();
+}
+
+Ended ended_from(const std::string& message) {
+  Fields f(message);
+  Ended e;
+  e.why = static_cast<Ended::Why>(f.whole());
+  e.trouble = f.text();
+  e.status = static_cast<int>(f.whole());
+  e.began_ns = f.whole();
+  for (double* value : {&e.wall_s, &e.user_s, &e.system_s}) *value = f.number();
+  for (std::int64_t* value : {&e.switches_voluntary, &e.switches_forced, &e.faults_minor, &e.faults_major})
+    *value = f.whole();
+  e.peak_bytes = static_cast<std::uint64_t>(f.whole());
+  e.tree_bytes = static_cast<std::uint64_t>(f.whole());
+  for (int* value : {&e.looks, &e.most_processes, &e.most_threads}) *value = static_cast<int>(f.whole());
+  e.ignored = f.whole() != 0;
+  e.paused = f.whole() != 0;
+  e.left = static_cast<int>(f.whole());
+  e.left_for_s = f.number();
+  e.left_cpu_s = f.number();
+  e.left_to_the_end = f.whole() != 0;
+  e.left_names = f.text();
+  return e;
+}
+
+Runner::Runner() {
+  fork();
+}
+
+Runner::~Runner() {
+  end();
+}
+
+void Runner::fork() {
+  int ends[2];
+  if (::socketpair(AF_UNIX, SOCK_STREAM | SOCK_CLOEXEC, 0, ends) != 0)
+    could_not_run("sweep.channel", "sweep", std::string("no channel to a process (") + std::strerror(errno) + ")",
+                  "raise the limit of open files (ulimit -n)");
+  std::fflush(nullptr);  // or the other side would print it again
+  pid_ = ::fork();
+  if (pid_ < 0) {
+    ::close(ends[0]);
+    ::close(ends[1]);
+    could_not_run("sweep.fork", "sweep", std::string("no process to begin commands (") + std::strerror(errno) + ")",
+                  "raise the limit of processes (ulimit -u) or free some memory");
+  }
+  if (pid_ == 0) {
+    ::close(ends[0]);
+    serve_commands(ends[1]);
+  }
+  ::close(ends[1]);
+  channel_ = Channel(ends[0]);
+}
+
+// It sees the channel close, and ends what runs.
+void Runner::end() noexcept {
+  channel_.close();
+  if (pid_ <= 0) return;
+  int waited = 0;
+  for (int looks = 0; looks < 5000 && waited == 0; ++looks) {
+    waited = ::waitpid(pid_, nullptr, WNOHANG);
+    if (waited == 0) ::usleep(1000);
+  }
+  if (waited == 0) {
+    ::kill(pid_, SIGKILL);
+    ::waitpid(pid_, nullptr, 0);
+  }
+  pid_ = 0;
+}
+
+void Runner::begin(const Start& start) {
+  if (pid_ == 0) fork();
+  if (!channel_.send(to_message(start))) {
+    end();
+    fork();
+    channel_.send(to_message(start));
+  }
+}
+
+Ended Runner::ended(const std::optional<std::string>& message) {
+  if (message) return ended_from(*message);
+  end();
+  Ended lost;
+  lost.why = Ended::Why::not_begun;
+  lost.trouble = "the process that began it was ended from outside";
+  return lost;
+}
+
+Ended Runner::wait(const std::function<bool()>& stop) {
+  try {
+    return ended(channel_.receive(look_every_s, [&] {
+      if (stop && stop()) throw Stopped{};
+    }));
+  } catch (const Stopped&) {
+    end();
+    throw;
+  }
+}
+
+Ended Runner::wait_looking(const std::function<void(pid_t)>& began, const std::function<double()>& look,
+                           const std::function<bool()>& stop) {
+  try {
+    const auto idle = [&] {
+      if (stop && stop()) throw Stopped{};
+    };
+    const auto first = channel_.receive(look_every_s, idle);
+    if (!first || first->rfind("pid ", 0) != 0) return ended(first);
+    began(static_cast<pid_t>(std::strtol(first->c_str() + 4, nullptr, 10)));
+    std::int64_t asked_ns = now_ns();
+    return ended(channel_.receive_looking([&] {
+      if (static_cast<double>(now_ns() - asked_ns) * 1e-9 >= look_every_s) {
+        idle();
+        asked_ns = now_ns();
+      }
+      return look();
+    }));
+  } catch (const Stopped&) {
+    end();
+    throw;
+  }
+}
+
+Ended Runner::run(const Start& start, const std::function<bool()>& stop) {
+  begin(start);
+  return wait(stop);
+}
+
+}  // namespace antcrew::internal

@@ -1,0 +1,72 @@
+#include "antcrew/sweep/run_sweep.hpp"
+
+#include <fmt/format.h>
+
+#include "antcrew/base/printable.hpp"
+#include "antcrew/machine/limits.hpp"
+#include "antcrew/study/internal/same_study.hpp"
+#include "antcrew/study/run_loop.hpp"
+#include "antcrew/sweep/commands_host.hpp"
+#include "antcrew/sweep/internal/program_files.hpp"
+
+namespace antcrew::sweep_layer {
+namespace {
+
+// What the study itself sets, not what happens to be set.
+std::map<std::string, std::string> environment_set_by(const CommandStudy& study) {
+  std::map<std::string, std::string> all = study.parts().baseline.environment;
+  for (std::size_t i = 0; i < study.variants().size(); ++i) {
+    for (const auto& [name, value] : study.runnable(i).environment) {
+      const auto shared = all.find(name);
+      if (shared == all.end() || shared->second != value) all[name + " of " + study.variants()[i].name] = value;
+    }
+  }
+  std::map<std::string, std::string> fit;
+  for (const auto& [name, value] : all) fit[printable(name, 200)] = printable(value, 1000);
+  return fit;
+}
+
+std::string line_of(const CommandStudy& study, const Runnable& of, const std::string& name, const Place& place) {
+  std::string at = place.at.size > 0 ? fmt::format(", size {}", place.at.size) : "";
+  for (const auto& [dimension, value] : place.at.dimensions) at += ", " + dimension + " " + value.text();
+  std::string text = fmt::format("{}, {} worker{}{}:\n    ", printable(name, 60), place.workers,
+                                 place.workers == 1 ? "" : "s", printable(at));
+  text += in_words(words_of(study, of, of.command, place)) + "\n";
+  if (const std::string input = text_of(study, of, of.input, place); !input.empty())
+    text += "    reads " + printable(input) + "\n";
+  for (const auto& [variable, value] : of.environment)
+    text += "    with " + printable(variable) + "=" + printable(text_of(study, of, value, place)) + "\n";
+  return text;
+}
+
+}  // namespace
+
+Record run_sweep(const CommandStudy& study, const Plan& plan, const RunHooks& hooks, const std::string& kept_under,
+                 const Record* begun) {
+  Record fresh;
+  fresh.commands = true;
+  const internal::ProgramFiles files(study);
+  fresh.files = files.facts();
+  fresh.environment = environment_set_by(study);
+  fresh.build.program_hash = files.hash();
+  const Plan planned = begun == nullptr ? plan : internal::as_begun(plan, *begun);
+  const HostLimits limits{planned.call_limit_s, planned.memory_limit_bytes, hooks.stop, false};
+  return run_hosted([&] { return std::make_unique<CommandsHost>(study, limits, kept_under); }, study, planned, hooks,
+                    std::move(fresh), begun);
+}
+
+std::string commands_in_words(const CommandStudy& study, const Plan& plan) {
+  const Grid grid = decide(study, plan, usable_processors_now());
+  std::string text;
+  for (const Point& point : grid.points) {
+    text += line_of(study, study.parts().baseline, "baseline", {1, point, "FOLDER"});
+    for (const std::size_t variant : grid.variants) {
+      const VariantOutline& outline = study.variants()[variant];
+      for (const int workers : grid.workers_of(outline, point))
+        text += line_of(study, study.runnable(variant), outline.key(), {workers, point, "FOLDER"});
+    }
+  }
+  return text;
+}
+
+}  // namespace antcrew::sweep_layer
