@@ -43,6 +43,8 @@ int run_command(int argc, char** argv) {
   add_form_options(*show, show_options.form);
   show->add_option("--details", show_options.details, "all that was seen of this variant besides its time")
       ->type_name("VARIANT");
+  show->add_option("--trial", show_options.trial, "of a study of commands: what is left of trials of this variant")
+      ->type_name("VARIANT");
   show->add_flag("--answers", show_options.answers, "what the baseline and each variant answered, in short");
   ExplainOptions explain_options;
   CLI::App* explain = app.add_subcommand("explain", "where the time went, and what to change next");

@@ -136,8 +136,26 @@ bool baseline_remembers(const Record& record, const Cell& baseline, std::string&
   return true;
 }
 
+// A command is seen from outside: one thread at every look, and it computed.
+bool command_has_one_thread(const Cell& cell, std::string& evidence) {
+  constexpr int enough_looks = 3;
+  int looked = 0;
+  for (const Trial& trial : cell.trials) {
+    if (!trial.most_threads) continue;
+    ++looked;
+    if (*trial.most_threads > 1) return false;
+  }
+  const auto cpu_s = median_cpu_s(cell);
+  const double wall_s = median_of(cell, &Trial::wall_s);
+  if (looked < enough_looks || !cpu_s || *cpu_s < computing_share * wall_s) return false;
+  evidence = fmt::format("asked for {} workers, but whenever it was looked at it had one thread in one process",
+                         cell.workers);
+  return true;
+}
+
 bool workers_idle(const Cell& cell, const Cell& baseline, std::string& evidence) {
   if (cell.workers < 2 || cell.kind == Cell::Kind::baseline || cell.trials.empty()) return false;
+  if (command_has_one_thread(cell, evidence)) return true;
   // What others than the caller did is not known of every trial; then nothing is said.
   const auto known = [](const Trial& trial) { return trial.cpu_s() && trial.others_cpu_s; };
   if (!std::all_of(cell.trials.begin(), cell.trials.end(), known)) return false;

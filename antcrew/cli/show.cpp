@@ -11,6 +11,7 @@
 #include "antcrew/report/findings.hpp"
 #include "antcrew/report/findings_json.hpp"
 #include "antcrew/report/text.hpp"
+#include "antcrew/report/trial_text.hpp"
 
 namespace antcrew::cli_layer {
 
@@ -24,12 +25,14 @@ std::vector<NamedRecord> loaded(const std::vector<std::string>& paths) {
 }
 
 std::string shown(const std::vector<NamedRecord>& records, const ShowOptions& options, const Look& look) {
-  if (!options.answers && options.details.empty()) return rendered(records, options.form, look);
+  if (!options.answers && options.details.empty() && options.trial.empty()) return rendered(records, options.form, look);
   std::string text;
   for (const NamedRecord& named : records) {
     const Record record = options.form.scrub ? scrub(named.record) : named.record;
-    text +=
-        wrapped(options.answers ? answers_text(record) : details_text(analyse(record), options.details), look.width);
+    text += wrapped(options.answers            ? answers_text(record)
+                    : !options.trial.empty() ? trial_text(record, options.trial)
+                                             : details_text(analyse(record), options.details),
+                    look.width);
   }
   return text;
 }

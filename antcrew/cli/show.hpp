@@ -13,6 +13,7 @@ struct ShowOptions {
   std::vector<std::string> records;
   FormChoice form;
   std::string details;   // of this variant, in place of a form
+  std::string trial;     // what is left of trials of this variant, in place of a form
   bool answers = false;  // the same
 };
 

@@ -4,7 +4,9 @@
 
 #include <algorithm>
 
+#include "antcrew/analysis/statistics.hpp"
 #include "antcrew/base/error.hpp"
+#include "antcrew/base/units.hpp"
 #include "antcrew/report/headline.hpp"
 #include "antcrew/report/text.hpp"
 
@@ -25,9 +27,20 @@ std::string used(const Cell& cell) {
   const auto user = [](const Trial& t) { return t.user_s; };
   const auto system = [](const Trial& t) { return t.system_s; };
   const auto others = [](const Trial& t) { return t.others_cpu_s; };
-  std::string text = fmt::format("    CPU time  {} user, {} system; {} of it by others than the caller\n", known(user),
-                                 known(system), known(others));
-  text += fmt::format("    waited to run  {}\n", known([](const Trial& t) { return t.run_delay_s; }));
+  if (!cell.no_resources.empty()) return "    CPU time and memory  unknown: " + printable(cell.no_resources) + "\n";
+  std::string text = fmt::format("    CPU time  {} user, {} system", known(user), known(system));
+  const bool command = cell.trials.front().most_threads || !cell.command.empty();
+  text += command ? "\n" : fmt::format("; {} of it by others than the caller\n", known(others));
+  if (!command) text += fmt::format("    waited to run  {}\n", known([](const Trial& t) { return t.run_delay_s; }));
+  int threads = 0;
+  int processes = 0;
+  for (const Trial& trial : cell.trials) {
+    threads = std::max(threads, trial.most_threads.value_or(0));
+    processes = std::max(processes, trial.most_processes.value_or(0));
+  }
+  if (threads > 0)
+    text += fmt::format("    alive at once  {} thread{} in {} process{}, at the moments it was looked at\n", threads,
+                        threads == 1 ? "" : "s", processes, processes == 1 ? "" : "es");
   text += fmt::format("    switches  {} by itself, {} forced\n", a_call(&Trial::switches_voluntary, cell),
                       a_call(&Trial::switches_forced, cell));
   text += fmt::format("    page faults  {} without a disk, {} with one\n", a_call(&Trial::faults_minor, cell),
@@ -49,6 +62,8 @@ std::string named(const CellFigures& f) {
     if (phase.wall_s) text += fmt::format(", {} of wall time", duration_text(*phase.wall_s));
     if (phase.at_once) text += fmt::format(", {} worker{} at once", *phase.at_once, *phase.at_once == 1 ? "" : "s");
     text += "\n";
+    for (const auto& [worker, seconds] : phase.by_worker_s)
+      text += fmt::format("      worker {}: {}\n", printable(worker, 60), duration_text(seconds));
   }
   for (const auto& [name, value] : f.counters)
     text += fmt::format("    counter  \"{}\": {:.6g}\n", printable(name, 60), value);
@@ -76,6 +91,12 @@ std::string cell_text(const CellFigures& f) {
   text += used(cell) + named(f);
   if (cell.kind == Cell::Kind::variant) text += checked(cell);
   if (!cell.answer.empty()) text += "    answer  " + cell.answer + "\n";
+  if (const auto reported = median_where_known(cell, [](const Trial& t) { return t.reported_s; }))
+    text += fmt::format("    reports itself  {}\n", duration_text(*reported));
+  if (!cell.empty_s.empty())
+    text += fmt::format("    a command that does nothing takes  {}\n", duration_text(median(cell.empty_s)));
+  if (!cell.command.empty()) text += "    command  " + printable(joined(cell.command, " "), 300) + "\n";
+  if (!cell.folder.empty()) text += "    a trial is kept in  " + printable(cell.folder) + "\n";
   if (!cell.printed.empty()) {
     text += "    printed:\n";
     for (const std::string& line : cell.printed) text += "      " + line + "\n";

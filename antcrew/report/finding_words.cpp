@@ -261,8 +261,9 @@ const Words all_words[] = {
      [](const Finding&) { return std::string("let the baseline leave it out, too, before comparing"); }},
     {"blocked",
      [](const Finding& f) {
-       return fmt::format("bodies wait {} of a call for something outside the crew, {} in the baseline{}",
-                          seconds(f, "blocked_s"), seconds(f, "baseline_blocked_s"), seen_waits(f));
+       const bool command = f.of != nullptr && !f.of->cell->command.empty();
+       return fmt::format("{} wait {} of a call for something outside{}, {} in the baseline{}",
+                          command ? "workers" : "bodies", seconds(f, "blocked_s"), command ? "" : " the crew", seconds(f, "baseline_blocked_s"), seen_waits(f));
      },
      [](const Finding&) {
        return std::string("look for locks that are no Locked, input and output, and sleeps in the bodies");
@@ -288,6 +289,9 @@ const Words all_words[] = {
      }},
     {"cpu-as-wall",
      [](const Finding& f) {
+       if (figure(f, "reported_s") > 0)
+         return fmt::format("the time that it reports itself, {}, is its CPU time; by the clock it takes {}",
+                            seconds(f, "reported_s"), seconds(f, "wall_s"));
        return fmt::format("by CPU time it would look {:.2f} times as fast as the baseline; by the clock it is {:.2f}",
                           figure(f, "speedup_by_cpu"), figure(f, "speedup"));
      },
@@ -360,7 +364,9 @@ const Words all_words[] = {
 const Words* words_for(const std::string& id) {
   const auto* found =
       std::find_if(std::begin(all_words), std::end(all_words), [&](const Words& words) { return id == words.id; });
-  return found == std::end(all_words) ? internal::words_on_machine(id) : found;
+  if (found != std::end(all_words)) return found;
+  const Words* of_commands = internal::command_words_for(id);
+  return of_commands != nullptr ? of_commands : internal::words_on_machine(id);
 }
 
 }  // namespace
@@ -372,6 +378,7 @@ std::string claim_of(const Finding& finding) {
 
 std::string advice_for(const Finding& finding) {
   const Words* words = words_for(finding.id);
+  if (const char* of_command = internal::command_advice_for(finding)) return of_command;
   return words == nullptr ? std::string() : words->advice(finding);
 }
 

@@ -26,7 +26,7 @@ const char* words_for(LaneState state) noexcept {
   return words[static_cast<std::size_t>(state)];
 }
 
-std::string parts_text(const LaneParts& parts, double lane_seconds) {
+std::string parts_text(const LaneParts& parts, double lane_seconds, bool crew) {
   constexpr double told = 0.005;
   std::vector<std::size_t> order;
   for (std::size_t k = 0; k < parts.seconds.size(); ++k) {
@@ -36,7 +36,11 @@ std::string parts_text(const LaneParts& parts, double lane_seconds) {
                    [&](std::size_t a, std::size_t b) { return parts.seconds[a] > parts.seconds[b]; });
   std::string text;
   for (const std::size_t k : order) {
-    text += fmt::format("    {:<40} {:>8} {:>6}\n", words_for(static_cast<LaneState>(k)),
+    const auto state = static_cast<LaneState>(k);
+    const char* words = crew || (state != LaneState::serial && state != LaneState::serial_wait) ? words_for(state)
+                        : state == LaneState::serial                                            ? "one at work alone"
+                                                                                                : "waiting for that one";
+    text += fmt::format("    {:<40} {:>8} {:>6}\n", words,
                         duration_text(parts.seconds[k]), percent_text(parts.seconds[k] / lane_seconds));
   }
   return text;
@@ -82,7 +86,7 @@ std::string ledger_text(const LaneSums& sums) {
   if (!sums.withheld.empty()) return "where the workers' seconds went is not told: " + sums.withheld + "\n";
   std::string text = fmt::format("{} worker{} × {} = {}, of which:\n", sums.lanes, sums.lanes == 1 ? "" : "s",
                                  duration_text(sums.wall_s), duration_text(sums.lane_seconds()));
-  text += parts_text(sums.parts_s, sums.lane_seconds());
+  text += parts_text(sums.parts_s, sums.lane_seconds(), !sums.looks.has_value());
   for (const internal::LockFacts& lock : sums.locks) {
     if (lock.wait_s > 0.005 * sums.lane_seconds())
       text += fmt::format("    lock '{}': waited for {}, held {} in all\n", printable(lock.name, 60),
@@ -168,7 +172,7 @@ std::string ledger_text(const Analysed& study, const CellFigures& cell, const Lo
       fmt::format("  {} worker{} × {} = {} a call; the baseline needs {}{}. By state:\n", middle.lanes,
                   middle.lanes == 1 ? "" : "s", duration_text(middle.wall_s), duration_text(middle.lane_seconds()),
                   duration_text(middle.necessary_s), less ? ", more than that" : " of it");
-  text += parts_text(middle.parts_s, middle.lane_seconds());
+  text += parts_text(middle.parts_s, middle.lane_seconds(), middle.sums == nullptr || !middle.sums->looks.has_value());
   text += phases_text(study, cell, *middle.sums);
   if (middle.sums->looks) return text + looks_text(*middle.sums, ledgers);
   text += fmt::format("    (the middle one of {} calls with a log", ledgers.size());

@@ -51,8 +51,8 @@ std::string memory_legend(const Analysed& study) {
   for (const CellFigures& f : study.cells) {
     if (f.several_processes) {
       return "Memory: the most that was resident; ≥ with all its processes together, pages they share counted once, "
-             "seen "
-             "in untimed calls.\n";
+             "seen " +
+             std::string(study.record->commands ? "at moments of its trials" : "in untimed calls") + ".\n";
     }
   }
   return "Memory: the most that was resident.\n";

@@ -46,6 +46,11 @@ std::string key_of(const CellSpec& cell, const Point& at) {
   return key;
 }
 
+std::vector<std::string> shown(std::vector<std::string> words) {
+  for (std::string& word : words) word = printable(word, 2000);
+  return words;
+}
+
 std::optional<double> reported_s(const Reported& reported, const internal::TrialFolder& place) {
   for (const std::string& file : {place.output(), place.errors()}) {
     std::string text;
@@ -224,7 +229,7 @@ void CommandsHost::first_time(const CellSpec& cell, const VisitOrder& order, Vis
   const std::int64_t began = now_ns();
   TrialRun cold = run(cell, order.round);
   visit.renewing_s = seconds_since(began);
-  visit.seen.command = cold.words;
+  visit.seen.command = shown(cold.words);
   if (cold.fault) {
     visit.seen.faults.push_back(*cold.fault);
     visit.over = true;
@@ -261,7 +266,7 @@ void CommandsHost::timed(const CellSpec& cell, const VisitOrder& order, Visit& v
   const double asleep_before_s = asleep_s();
   TrialRun trial = run(cell, order.round);
   visit.began_ns = trial.ended.began_ns;
-  if (visit.seen.command.empty()) visit.seen.command = trial.words;
+  if (visit.seen.command.empty()) visit.seen.command = shown(trial.words);
   bool faulty = false;
   const auto add = [&](std::optional<Fault> fault) {
     if (!fault) return;
@@ -308,7 +313,7 @@ Visit CommandsHost::visit(std::size_t index, const VisitOrder& order) {
   if (limits_.stop && limits_.stop()) throw Stopped{};
   const CellSpec& cell = cells_[index];
   Visit visit;
-  if (const auto changed = files_.changed()) {
+  if (const auto changed = files_.changed(cell.variant)) {
     visit.seen.faults.push_back({Fault::Kind::changed_program, order.round, *changed});
     visit.over = true;
     return visit;

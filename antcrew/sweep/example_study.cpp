@@ -42,7 +42,8 @@ shell = '''
 worker=0
 while [ $worker -lt $ANTCREW_WORKERS ]; do
   awk -v n="$ANTCREW_SIZE" -v p="$ANTCREW_WORKERS" -v w=$worker '
-    BEGIN { for (i = int(n * w / p); i < int(n * (w + 1) / p); ++i) sum += 2 * sin(i * 0.001) + 0.3 * cos(i * 0.017)
+    BEGIN { last = int(n * (w + 1) / p)
+            for (i = int(n * w / p); i < last; ++i) sum += 2 * sin(i * 0.001) + 0.3 * cos(i * 0.017)
             printf "%.12f\n", sum }' > "$ANTCREW_FOLDER/part-$worker" &
   worker=$((worker + 1))
 done

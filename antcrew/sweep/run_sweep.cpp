@@ -2,6 +2,8 @@
 
 #include <fmt/format.h>
 
+#include <sstream>
+
 #include "antcrew/base/printable.hpp"
 #include "antcrew/machine/limits.hpp"
 #include "antcrew/study/internal/same_study.hpp"
@@ -31,7 +33,15 @@ std::string line_of(const CommandStudy& study, const Runnable& of, const std::st
   for (const auto& [dimension, value] : place.at.dimensions) at += ", " + dimension + " " + value.text();
   std::string text = fmt::format("{}, {} worker{}{}:\n    ", printable(name, 60), place.workers,
                                  place.workers == 1 ? "" : "s", printable(at));
-  text += in_words(words_of(study, of, of.command, place)) + "\n";
+  if (of.command.shell.empty()) {
+    text += in_words(words_of(study, of, of.command, place)) + "\n";
+  } else {
+    const Words launcher = words_of(study, of, {}, place);
+    text += (launcher.empty() ? "" : in_words(launcher) + " ") + "/bin/sh -c, the text:\n";
+    std::istringstream lines(of.command.shell);
+    for (std::string line; std::getline(lines, line);)
+      if (!line.empty()) text += "      " + printable(line) + "\n";
+  }
   if (const std::string input = text_of(study, of, of.input, place); !input.empty())
     text += "    reads " + printable(input) + "\n";
   for (const auto& [variable, value] : of.environment)

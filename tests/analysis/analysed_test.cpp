@@ -295,7 +295,7 @@ TEST_CASE("one worker that did it all is told from work that waits, and from a m
     for (Trial& trial : cell.trials) {
       trial.user_s = cpu_share * trial.wall_s;
       trial.run_delay_s = delay_share * trial.wall_s;
-      trial.others_cpu_s = others_share * trial.user_s;
+      trial.others_cpu_s = others_share * *trial.user_s;
     }
     const Record record = record_of({cell_with("baseline", 1, std::vector<double>(7, 0.1)), cell});
     return analyse(record).cells[1].verdict;

@@ -70,7 +70,7 @@ TEST_CASE("further dimensions: every point, in the input and in the record") {
   tags.variant<Workers>("same", [](std::size_t in, Workers) { return in; });
   const Record record = run(tags, small(1));
   REQUIRE(record.points.size() == 4);
-  CHECK(record.points[0].dimensions == std::map<std::string, std::size_t>{{"distinct", 3}, {"gap", 5}});
+  CHECK(record.points[0].dimensions == std::map<std::string, PointValue>{{"distinct", 3}, {"gap", 5}});
   CHECK(record.points[3].size == 2);
   CHECK(record.points[3]["distinct"] == 4);
   Plan other = small(1);

@@ -4,6 +4,7 @@
 
 #include "antcrew/analysis/internal/finding_families.hpp"
 #include "antcrew/analysis/sizes.hpp"
+#include "antcrew/analysis/statistics.hpp"
 
 namespace antcrew::internal {
 namespace {
@@ -67,6 +68,54 @@ void add_cpu_as_wall(const Analysed& study, const CellFigures& cell, std::vector
   if (by_cpu < told * cell.speedup->high || by_cpu < told) return;
   add(findings, "cpu-as-wall", Finding::Kind::meaning, &cell,
       {{"speedup", cell.speedup->median}, {"speedup_by_cpu", by_cpu}});
+}
+
+// A program that reports its own time may mean another one than the reader's.
+void add_reported(const CellFigures& cell, std::vector<Finding>& findings) {
+  const auto reported = median_where_known(*cell.cell, [](const Trial& t) { return t.reported_s; });
+  const auto cpu_s = median_cpu_s(*cell.cell);
+  if (!reported || !cpu_s || !cell.time_s) return;
+  constexpr double alike = 0.1;
+  constexpr double apart = 1.25;
+  const double wall_s = cell.time_s->median;
+  const bool cpu_time = std::fabs(*reported - *cpu_s) <= alike * *cpu_s && *cpu_s > 1e-3;
+  if (cpu_time && (*cpu_s > apart * wall_s || *cpu_s * apart < wall_s))
+    add(findings, "cpu-as-wall", Finding::Kind::meaning, &cell,
+        {{"reported_s", *reported}, {"wall_s", wall_s}, {"cpu_s", *cpu_s}});
+}
+
+// Its workers were there, and one processor's worth of time was used by all of them together.
+void add_one_at_a_time(const Analysed& study, const CellFigures& cell, std::vector<Finding>& findings) {
+  constexpr double one_processor = 1.15;
+  constexpr double computing = 0.6;
+  const bool could = std::min(cell.cell->workers, study.record->machine.usable_processors()) >= 2;
+  if (!study.record->commands || !could || !cell.busy_processors || !cell.time_s) return;
+  if (*cell.busy_processors > one_processor || *cell.busy_processors < computing) return;
+  int threads = 0;
+  for (const Trial& trial : cell.cell->trials) threads = std::max(threads, trial.most_threads.value_or(0));
+  if (threads < 2) return;
+  Finding& finding = add(findings, "one-at-a-time", Finding::Kind::meaning, &cell,
+                         {{"workers", cell.cell->workers}, {"busy_processors", *cell.busy_processors}, {"threads", threads}});
+  // Few threads may as well be too few workers.
+  finding.sure = threads >= cell.cell->workers ? Finding::Sure::likely : Finding::Sure::open;
+  if (finding.sure == Finding::Sure::open) finding.or_else = "idle-workers";
+}
+
+// What it takes to begin nothing in the same way, where that is a good part of a call.
+void add_empty_command(const Analysed& study, const CellFigures& cell, std::vector<Finding>& findings) {
+  constexpr double told = 0.05;
+  if (!study.record->commands || !cell.time_s) return;
+  const CellFigures* baseline = baseline_figures(study, cell);
+  const Cell* begun = !cell.cell->empty_s.empty() ? cell.cell : baseline == nullptr ? nullptr : baseline->cell;
+  std::vector<double> times = begun == nullptr ? std::vector<double>() : begun->empty_s;
+  for (const Cell& other : study.record->cells) {
+    if (times.empty() && other.kind == Cell::Kind::baseline) times = other.empty_s;  // of the first point
+  }
+  if (times.empty()) return;
+  const double empty_s = median(std::move(times));
+  if (empty_s < told * cell.time_s->median) return;
+  add(findings, "empty-command", Finding::Kind::remark, &cell,
+      {{"empty_s", empty_s}, {"time_s", cell.time_s->median}, {"launched", cell.cell->empty_s.empty() ? 0.0 : 1.0}});
 }
 
 void add_no_more_gain(const Analysed& study, const CellFigures& cell, std::vector<Finding>& findings) {
@@ -136,6 +185,8 @@ const char* fault_of(Verdict verdict) {
       return "wrong-answer";
     case Verdict::changed_input:
       return "changed-input";
+    case Verdict::changed_program:
+      return "changed-program";
     case Verdict::left_work:
       return "deferred-work";
     case Verdict::remembered:
@@ -159,6 +210,8 @@ void add_meanings(const Analysed& study, const CellFigures& cell, std::vector<Fi
   add_weak_baseline(study, cell, findings);
   add_superlinear(cell, findings, findings);
   add_cpu_as_wall(study, cell, findings);
+  add_reported(cell, findings);
+  add_one_at_a_time(study, cell, findings);
 }
 
 void add_remarks(const Analysed& study, const CellFigures& cell, std::vector<Finding>& findings) {
@@ -172,6 +225,7 @@ void add_remarks(const Analysed& study, const CellFigures& cell, std::vector<Fin
   add_no_more_gain(study, cell, findings);
   add_memory(study, cell, findings);
   add_cold(cell, findings);
+  add_empty_command(study, cell, findings);
   add_probes(study, cell, findings);
   const auto throttled = median_where_known(*cell.cell, [](const Trial& t) { return t.throttled_s; });
   if (throttled && cell.time_s && *throttled > 0.05 * cell.time_s->median)

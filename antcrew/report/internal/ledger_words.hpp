@@ -11,7 +11,7 @@ namespace antcrew::report_layer {
 const char* words_for(LaneState state) noexcept;
 
 // Lines of a ledger, the largest part first.
-std::string parts_text(const LaneParts& parts, double lane_seconds);
+std::string parts_text(const LaneParts& parts, double lane_seconds, bool crew);
 
 // The same as one bar of signs, work first, and what the signs of 5 % and more are.
 std::string ledger_bar(const LaneParts& parts, double lane_seconds);

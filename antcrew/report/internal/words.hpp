@@ -23,5 +23,9 @@ std::string count(const Finding& f, const char* name);
 
 // Null where another family has that id.
 const Words* words_on_machine(const std::string& id);
+const Words* command_words_for(const std::string& id);
+
+// What a command's author can do, where that is another thing than in C++ code; null = the same.
+const char* command_advice_for(const Finding& finding);
 
 }  // namespace antcrew::internal

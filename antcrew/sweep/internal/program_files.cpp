@@ -13,6 +13,7 @@
 #include "antcrew/base/error.hpp"
 #include "antcrew/base/printable.hpp"
 #include "antcrew/study/internal/same_study.hpp"
+#include "antcrew/study/visit.hpp"
 
 namespace antcrew::internal {
 namespace {
@@ -45,9 +46,10 @@ std::optional<ProgramFiles::Seen> ProgramFiles::seen(const std::string& path) {
               static_cast<std::int64_t>(facts.st_ino), static_cast<std::int64_t>(facts.st_size)};
 }
 
-void ProgramFiles::add(const std::string& path, const std::string& shown) {
-  if (path.empty() || facts_.size() >= most_files || std::find(paths_.begin(), paths_.end(), path) != paths_.end())
-    return;
+void ProgramFiles::add(const std::string& path, const std::string& shown, int whose) {
+  const auto known = std::find(paths_.begin(), paths_.end(), path);
+  if (known != paths_.end()) whose_[static_cast<std::size_t>(known - paths_.begin())].insert(whose);
+  if (path.empty() || facts_.size() >= most_files || known != paths_.end()) return;
   const auto now = seen(path);
   if (!now || now->bytes > most_bytes) return;
   FileFacts facts;
@@ -56,35 +58,36 @@ void ProgramFiles::add(const std::string& path, const std::string& shown) {
   facts.changed = fmt::format("{:%Y-%m-%dT%H:%M:%SZ}", fmt::gmtime(static_cast<std::time_t>(now->changed_ns / 1'000'000'000)));
   facts_.push_back(std::move(facts));
   paths_.push_back(path);
+  whose_.push_back({whose});
   seen_.push_back(*now);
 }
 
 ProgramFiles::ProgramFiles(const CommandStudy& study) {
   const std::string& folder = study.parts().folder;
-  const auto add_words = [&](const std::vector<std::string>& words, const std::string& where) {
+  const auto add_words = [&](const std::vector<std::string>& words, const std::string& where, int whose) {
     for (std::size_t k = 0; k < words.size(); ++k) {
       const std::string& word = words[k];
       if (word.empty() || word.find("@(") != std::string::npos) continue;
       try {
-        if (k == 0) add(found_program(word, folder, where), word);
+        if (k == 0) add(found_program(word, folder, where), word, whose);
       } catch (const Error&) {  // told when it is to be run
       }
       const std::string path = (fs::path(folder) / word).lexically_normal().string();
-      if (k > 0 && is_program(path)) add(path, word);
+      if (k > 0 && is_program(path)) add(path, word, whose);
     }
   };
-  const auto add_runnable = [&](const Runnable& one) {
-    add_words(one.launcher, one.command.where);
+  const auto add_runnable = [&](const Runnable& one, int whose) {
+    add_words(one.launcher, one.command.where, whose);
     // Behind a launcher the first word is a program, too.
-    add_words(one.command.words, one.command.where);
+    add_words(one.command.words, one.command.where, whose);
   };
-  if (!study.parts().file.empty()) add(fs::absolute(study.parts().file).string(), study.parts().file);
-  add_runnable(study.parts().baseline);
-  for (std::size_t i = 0; i < study.variants().size(); ++i) add_runnable(study.runnable(i));
+  if (!study.parts().file.empty()) add(fs::absolute(study.parts().file).string(), study.parts().file, of_none);
+  add_runnable(study.parts().baseline, CellSpec::the_baseline);
+  for (std::size_t i = 0; i < study.variants().size(); ++i) add_runnable(study.runnable(i), static_cast<int>(i));
   for (const auto* list : {&study.parts().before_all, &study.parts().before_each, &study.parts().after_each}) {
-    for (const Command& command : *list) add_words(command.words, command.where);
+    for (const Command& command : *list) add_words(command.words, command.where, of_all);
   }
-  add_words(study.parts().answer.decides.words, "answer");
+  add_words(study.parts().answer.decides.words, "answer", of_all);
 }
 
 std::string ProgramFiles::hash() const {
@@ -93,8 +96,9 @@ std::string ProgramFiles::hash() const {
   return text_hash(all);
 }
 
-std::optional<std::string> ProgramFiles::changed() const {
+std::optional<std::string> ProgramFiles::changed(int variant) const {
   for (std::size_t k = 0; k < paths_.size(); ++k) {
+    if (whose_[k].count(variant) == 0 && whose_[k].count(of_all) == 0) continue;
     const auto now = seen(paths_[k]);
     if (now && *now == seen_[k]) continue;
     if (!now) return facts_[k].name + " is gone";

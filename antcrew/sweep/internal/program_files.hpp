@@ -4,6 +4,7 @@
 
 #include <map>
 #include <optional>
+#include <set>
 #include <string>
 #include <vector>
 
@@ -21,8 +22,9 @@ class ProgramFiles {
   const std::vector<FileFacts>& facts() const noexcept { return facts_; }
   // One for all of them, for a study that is gone on with.
   std::string hash() const;
-  // The file that is not what it was, and how; none where all are. Only reads again what has another time or length.
-  std::optional<std::string> changed() const;
+  // The file of this variant, by its number, or of the baseline (-1) that is not what it was, and how; none where all are.
+  // Only reads again what has another time or length.
+  std::optional<std::string> changed(int variant) const;
 
  private:
   struct Seen {
@@ -31,12 +33,15 @@ class ProgramFiles {
     std::int64_t bytes = 0;
     friend bool operator==(const Seen&, const Seen&) = default;
   };
-  void add(const std::string& path, const std::string& shown);
+  static constexpr int of_all = -2;
+  static constexpr int of_none = -3;  // read once: the description of the study
+  void add(const std::string& path, const std::string& shown, int whose);
   static std::optional<Seen> seen(const std::string& path);
 
   std::vector<FileFacts> facts_;
-  std::vector<std::string> paths_;       // as facts_
-  mutable std::vector<Seen> seen_;       // the same
+  std::vector<std::string> paths_;        // as facts_
+  std::vector<std::set<int>> whose_;      // the same
+  mutable std::vector<Seen> seen_;        // the same
 };
 
 }  // namespace antcrew::internal

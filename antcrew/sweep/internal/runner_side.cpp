@@ -287,6 +287,7 @@ class Serving {
     while (by_itself && !nobody_below() && static_cast<double>(now_ns() - ended_ns) * 1e-9 < start.patience_s) {
       ::usleep(2000);
       left = living_descendants();
+      if (!left.empty()) ended.left_names = names_of(left);  // one that was just forked has its parent's name at first
       double now_s = 0;
       for (const pid_t pid : left) now_s += cpu_s_of(pid);
       living_s = std::max(living_s, now_s);
