@@ -148,8 +148,8 @@ bool command_has_one_thread(const Cell& cell, std::string& evidence) {
   const auto cpu_s = median_cpu_s(cell);
   const double wall_s = median_of(cell, &Trial::wall_s);
   if (looked < enough_looks || !cpu_s || *cpu_s < computing_share * wall_s) return false;
-  evidence = fmt::format("asked for {} workers, but whenever it was looked at it had one thread in one process",
-                         cell.workers);
+  evidence =
+      fmt::format("asked for {} workers, but whenever it was looked at it had one thread in one process", cell.workers);
   return true;
 }
 
@@ -166,11 +166,14 @@ bool workers_idle(const Cell& cell, const Cell& baseline, std::string& evidence)
     return *trial.cpu_s() + trial.run_delay_s.value_or(0) >= computing_share * trial.wall_s;
   });
   const bool small = median_of(baseline, &Trial::wall_s) < least_judged_s || wall_s < least_judged_s;
-  const bool any = std::any_of(cell.trials.begin(), cell.trials.end(),
-                               [](const Trial& trial) { return *trial.others_cpu_s > hardly_any_cpu * *trial.cpu_s(); });
+  const bool any = std::any_of(cell.trials.begin(), cell.trials.end(), [](const Trial& trial) {
+    return *trial.others_cpu_s > hardly_any_cpu * *trial.cpu_s();
+  });
   if (waits || small || any) return false;
-  evidence = fmt::format("asked for {} workers, but the calling thread used {} of {} of CPU time itself", cell.workers,
-                         duration_text(cpu_s - *median_where_known(cell, [](const Trial& t) { return t.others_cpu_s; })), duration_text(cpu_s));
+  evidence =
+      fmt::format("asked for {} workers, but the calling thread used {} of {} of CPU time itself", cell.workers,
+                  duration_text(cpu_s - *median_where_known(cell, [](const Trial& t) { return t.others_cpu_s; })),
+                  duration_text(cpu_s));
   return true;
 }
 

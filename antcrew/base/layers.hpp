@@ -32,7 +32,7 @@ using namespace study_layer;
 namespace cli_layer {
 using namespace report_layer;
 using namespace sweep_layer;
-}
+}  // namespace cli_layer
 namespace layers {
 using namespace cli_layer;
 }

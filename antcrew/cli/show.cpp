@@ -25,11 +25,12 @@ std::vector<NamedRecord> loaded(const std::vector<std::string>& paths) {
 }
 
 std::string shown(const std::vector<NamedRecord>& records, const ShowOptions& options, const Look& look) {
-  if (!options.answers && options.details.empty() && options.trial.empty()) return rendered(records, options.form, look);
+  if (!options.answers && options.details.empty() && options.trial.empty())
+    return rendered(records, options.form, look);
   std::string text;
   for (const NamedRecord& named : records) {
     const Record record = options.form.scrub ? scrub(named.record) : named.record;
-    text += wrapped(options.answers            ? answers_text(record)
+    text += wrapped(options.answers          ? answers_text(record)
                     : !options.trial.empty() ? trial_text(record, options.trial)
                                              : details_text(analyse(record), options.details),
                     look.width);

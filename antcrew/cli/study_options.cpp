@@ -235,8 +235,7 @@ Plan plan_of(const StudyOptions& o) {
       bad_input("cli.option", "--dimension", "'" + dimension + "' has no '='",
                 "write NAME=LIST, such as distinct=1k,1M");
     }
-    plan.dimensions[dimension.substr(0, equals)] =
-        values_of(dimension.substr(equals + 1), "--dimension " + dimension);
+    plan.dimensions[dimension.substr(0, equals)] = values_of(dimension.substr(equals + 1), "--dimension " + dimension);
   }
   if (o.pins) plan.pins = parse_pins(*o.pins);
   if (o.rounds && *o.rounds < 1)

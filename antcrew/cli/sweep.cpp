@@ -55,7 +55,7 @@ int sweep(const SweepOptions& options, const std::vector<std::string>& command) 
   record_path(options.study, *study, 1);
   end_on_signals();
   const auto run_it = [&](const Plan& how, const RunHooks& hooks, const Record* begun, const std::string& path) {
-    std::filesystem::path kept(path);
+    std::filesystem::path kept = std::filesystem::absolute(path);
     kept.replace_extension();
     return run_sweep(*study, how, hooks, kept.string() + "-trials", begun);
   };

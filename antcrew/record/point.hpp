@@ -46,8 +46,8 @@ struct Point {
   std::size_t base_size = 0;  // weak scaling: the size that was grown with the workers; 0 = not grown
   int grown_for = 0;          // for this worker count
 
-  // The value of a further dimension. Throws Error (study.dimension) when the study has none of that name, or its values
-  // are words; and the other way round.
+  // The value of a further dimension. Throws Error (study.dimension) when the study has none of that name, or its
+  // values are words; and the other way round.
   std::size_t operator[](const std::string& dimension) const;
   const std::string& word(const std::string& dimension) const;
 

@@ -15,7 +15,8 @@ const PointValue& value_of(const Point& point, const std::string& dimension, boo
               "add it with study.dimension(\"" + dimension + "\", {…})");
   }
   if (found->second.is_word() != word) {
-    bad_input("study.dimension", "Point", "the values of dimension '" + dimension + "' are " + (word ? "numbers" : "words"),
+    bad_input("study.dimension", "Point",
+              "the values of dimension '" + dimension + "' are " + (word ? "numbers" : "words"),
               word ? "read it as at[\"" + dimension + "\"]" : "read it as at.word(\"" + dimension + "\")");
   }
   return found->second;

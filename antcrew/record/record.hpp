@@ -111,7 +111,7 @@ struct Trial {
   std::optional<int> most_processes;           // the same
 
   std::optional<double> cpu_s() const noexcept {
-    return user_s && system_s ? std::optional<double>(*user_s + *system_s) : std::nullopt;
+    return user_s ? std::optional<double>(*user_s + system_s.value_or(0)) : std::nullopt;
   }
   // Two of its workers ended a batch on one processor, and its threads had to wait for one.
   bool shared_a_processor() const noexcept;
@@ -221,7 +221,7 @@ struct SourceFacts {
 // A file that a command needs: its program, its script, the description of the study.
 struct FileFacts {
   std::string name;
-  std::string hash = {};  // empty = it could not be read
+  std::string hash = {};     // empty = it could not be read
   std::string changed = {};  // UTC, ISO 8601
 
   friend bool operator==(const FileFacts&, const FileFacts&) = default;
@@ -273,12 +273,12 @@ struct Record {
   std::vector<CrowdFacts> crowds = {};
   std::vector<ConfirmationFacts> confirmations = {};
   std::vector<LeftOut> left_out = {};
-  std::vector<SourceFacts> sources = {};               // of those that name theirs
-  bool commands = false;                               // a study of commands: how they were built is not known
-  std::vector<FileFacts> files = {};                   // of a study of commands
+  std::vector<SourceFacts> sources = {};                // of those that name theirs
+  bool commands = false;                                // a study of commands: how they were built is not known
+  std::vector<FileFacts> files = {};                    // of a study of commands
   std::map<std::string, std::string> environment = {};  // that the study itself sets
-  std::vector<std::vector<std::string>> ladders = {};  // each the keys, "name (crew)", of variants in order
-  std::vector<Cell> cells;                             // the baseline of each point among them
+  std::vector<std::vector<std::string>> ladders = {};   // each the keys, "name (crew)", of variants in order
+  std::vector<Cell> cells;                              // the baseline of each point among them
 };
 
 // The baseline's cell at a point. Every record that run() returns has one for each point.

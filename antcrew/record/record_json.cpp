@@ -23,8 +23,8 @@ constexpr const char* format_name = "antcrew-record";
 constexpr const char* rounds_beside = "rounds_beside";
 
 constexpr Fault::Kind fault_kinds[] = {
-    Fault::Kind::crashed,       Fault::Kind::out_of_memory,  Fault::Kind::timed_out,    Fault::Kind::threw,
-    Fault::Kind::wrong_answer,  Fault::Kind::left_work,      Fault::Kind::threads_left, Fault::Kind::remembered,
+    Fault::Kind::crashed,       Fault::Kind::out_of_memory,   Fault::Kind::timed_out,      Fault::Kind::threw,
+    Fault::Kind::wrong_answer,  Fault::Kind::left_work,       Fault::Kind::threads_left,   Fault::Kind::remembered,
     Fault::Kind::changed_input, Fault::Kind::changed_program, Fault::Kind::cannot_disagree};
 constexpr Cell::Kind cell_kinds[] = {Cell::Kind::baseline, Cell::Kind::variant, Cell::Kind::probe};
 constexpr Pin pins[] = {Pin::off, Pin::apart, Pin::near};
@@ -288,6 +288,8 @@ Json parsed(const std::string& text, const std::string& where) {
               cut ? "cut short after " + std::to_string(text.size()) + " bytes"
                   : "not JSON at byte " + std::to_string(error.byte),
               "give a record that a study saved, ending in .json");
+  } catch (const Json::exception&) {  // a number that no double can hold
+    bad_input("record.syntax", where, "a number in it is out of range", "give a record that a study saved");
   }
 }
 

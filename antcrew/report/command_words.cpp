@@ -15,9 +15,10 @@ namespace {
 const Words command_words[] = {
     {"one-at-a-time",
      [](const Finding& f) {
-       return fmt::format("its {} workers take turns: together they kept {:.2f} processors busy, with up to {} threads "
-                          "alive",
-                          count(f, "workers"), figure(f, "busy_processors"), count(f, "threads"));
+       return fmt::format(
+           "its {} workers take turns: together they kept {:.2f} processors busy, with up to {} threads "
+           "alive",
+           count(f, "workers"), figure(f, "busy_processors"), count(f, "threads"));
      },
      [](const Finding&) {
        return std::string("look for a lock that all need, such as an interpreter's: processes have one each");
@@ -28,9 +29,7 @@ const Words command_words[] = {
                           figure(f, "launched") > 0 ? "behind the same launcher" : "when it is begun in the same way",
                           100 * figure(f, "empty_s") / std::max(1e-9, figure(f, "time_s")));
      },
-     [](const Finding&) {
-       return std::string("give one command more work; nothing is taken off the times for it");
-     }},
+     [](const Finding&) { return std::string("give one command more work; nothing is taken off the times for it"); }},
     {"changed-program",
      [](const Finding& f) { return std::string("what it runs was changed while it was measured: ") + f.name; },
      [](const Finding&) {
@@ -45,7 +44,8 @@ struct OtherAdvice {
 constexpr OtherAdvice of_commands[] = {
     {"idle-workers", "let it begin as many threads or processes as @(workers) or ANTCREW_WORKERS says"},
     {"start-up-each-call", "begin fewer processes, and let each do more of the work"},
-    {"remembered", "remove what it keeps before each trial (before_each), or say so: keeps = \"…\" in the study's file"},
+    {"remembered",
+     "remove what it keeps before each trial (before_each), or say so: keeps = \"…\" in the study's file"},
     {"changed-input", "let every trial work on a copy in its own folder, @(folder), made by before_each"},
     {"cold-first-call", "its files are read from the disk then; later trials find them in memory"},
     {"deferred-work", "wait for all that it begins before it ends"},

@@ -2,9 +2,9 @@
 
 #include <nlohmann/json.hpp>
 
+#include "antcrew/record/internal/point_json.hpp"
 #include "antcrew/record/record_json.hpp"
 #include "antcrew/report/findings.hpp"
-#include "antcrew/record/internal/point_json.hpp"
 #include "antcrew/report/headline.hpp"
 
 namespace antcrew::report_layer {

@@ -263,7 +263,8 @@ const Words all_words[] = {
      [](const Finding& f) {
        const bool command = f.of != nullptr && !f.of->cell->command.empty();
        return fmt::format("{} wait {} of a call for something outside{}, {} in the baseline{}",
-                          command ? "workers" : "bodies", seconds(f, "blocked_s"), command ? "" : " the crew", seconds(f, "baseline_blocked_s"), seen_waits(f));
+                          command ? "workers" : "bodies", seconds(f, "blocked_s"), command ? "" : " the crew",
+                          seconds(f, "baseline_blocked_s"), seen_waits(f));
      },
      [](const Finding&) {
        return std::string("look for locks that are no Locked, input and output, and sleeps in the bodies");

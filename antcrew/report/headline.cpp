@@ -28,7 +28,9 @@ std::string at_point(const Analysed& study) {
 std::string build_first(const Record& record) {
   if (!record.build.sanitizers.empty())
     return "Built with a sanitizer, so these times say nothing about a real build. ";
-  return record.build.optimised || record.commands ? "" : "Built without optimisation, so these times say nothing about a real build. ";
+  return record.build.optimised || record.commands
+             ? ""
+             : "Built without optimisation, so these times say nothing about a real build. ";
 }
 
 std::string no_baseline(const Analysed& study) {

@@ -39,9 +39,9 @@ std::string parts_text(const LaneParts& parts, double lane_seconds, bool crew) {
     const auto state = static_cast<LaneState>(k);
     const char* words = crew || (state != LaneState::serial && state != LaneState::serial_wait) ? words_for(state)
                         : state == LaneState::serial                                            ? "one at work alone"
-                                                                                                : "waiting for that one";
-    text += fmt::format("    {:<40} {:>8} {:>6}\n", words,
-                        duration_text(parts.seconds[k]), percent_text(parts.seconds[k] / lane_seconds));
+                                                     : "waiting for that one";
+    text += fmt::format("    {:<40} {:>8} {:>6}\n", words, duration_text(parts.seconds[k]),
+                        percent_text(parts.seconds[k] / lane_seconds));
   }
   return text;
 }

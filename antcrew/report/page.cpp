@@ -114,8 +114,8 @@ Json trials_json(const Analysed& study) {
   for (std::size_t k = 0; k < study.cells.size(); ++k) {
     for (const Trial& t : study.cells[k].cell->trials)
       rows.push_back({k, t.round, t.confirming, t.stand, t.start_s ? Json(*t.start_s) : Json(nullptr), t.wall_s,
-                      t.calls, t.user_s ? Json(*t.user_s) : Json(nullptr), t.system_s ? Json(*t.system_s) : Json(nullptr),
-                      t.agreed ? 1 : 0});
+                      t.calls, t.user_s ? Json(*t.user_s) : Json(nullptr),
+                      t.system_s ? Json(*t.system_s) : Json(nullptr), t.agreed ? 1 : 0});
   }
   return {{"columns", {"round", "confirming", "stand", "start_s", "wall_s", "calls", "user_s", "system_s", "agreed"}},
           {"rows", std::move(rows)}};

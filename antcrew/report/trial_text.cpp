@@ -75,7 +75,8 @@ std::string trial_text(const Record& record, const std::string& variant) {
   }
   if (!text.empty()) return text;
   bad_input("cli.variant", "--trial",
-            there ? "no trial of '" + printable(variant) + "' was kept" : "the record has no variant '" + printable(variant) + "'",
+            there ? "no trial of '" + printable(variant) + "' was kept"
+                  : "the record has no variant '" + printable(variant) + "'",
             known.empty() ? "a study of commands keeps the folders of faulty trials, or of all: keep_folders = \"all\""
                           : "choose from " + joined(known));
 }

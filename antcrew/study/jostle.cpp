@@ -58,7 +58,8 @@ class Jostling {
   Jostling& operator=(const Jostling&) = delete;
 };
 
-std::vector<CellSpec> random_cells(const Outline& study, const Grid& grid, const Point& point, std::mt19937_64& random) {
+std::vector<CellSpec> random_cells(const Outline& study, const Grid& grid, const Point& point,
+                                   std::mt19937_64& random) {
   std::vector<CellSpec> cells;
   for (const std::size_t variant : grid.variants) {
     if (study.variants()[variant].kind == Cell::Kind::probe) continue;

@@ -20,8 +20,8 @@ struct Plan {
   std::vector<int> workers = {};        // empty = the study's own, or 1, 2, 4 … usable processors
   std::vector<std::size_t> sizes = {};  // empty = the study's own
   std::map<std::string, std::vector<record_layer::PointValue>> dimensions = {};  // those named replace the study's
-  std::vector<Pin> pins = {};                                       // empty = the study's own, or off
-  std::vector<std::string> variants = {};                           // names, or name (crew); empty = all
+  std::vector<Pin> pins = {};                                                    // empty = the study's own, or off
+  std::vector<std::string> variants = {};                                        // names, or name (crew); empty = all
   int rounds = 0;           // of every cell, and as many to confirm; 0 = in stages, 11 to 60, until narrow enough
   double width = 0.05;      // that half-width of the intervals, relative to the median
   double budget_s = 60;     // wall time of the whole study, kept within 15 % or one visit of every cell. 0 = no limit

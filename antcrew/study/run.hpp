@@ -22,9 +22,9 @@ namespace study_layer {
 struct Progress {
   double share = 0;  // of the run, 0 to 1, as far as it can be foreseen
   double elapsed_s = 0;
-  double left_s = 0;  // at this pace
+  double left_s = 0;      // at this pace
   std::size_t point = 0;  // index into the record's points
-  std::string variant;  // the cell about to be tried
+  std::string variant;    // the cell about to be tried
   int workers = 1;
 };
 

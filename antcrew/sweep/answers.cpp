@@ -117,8 +117,7 @@ Difference compare_numbers(double tolerance, const std::string& expected, const 
     numbers_a.push_back(a[k].value);
     numbers_b.push_back(b[k].value);
   }
-  if (a.size() != b.size())
-    return differ(fmt::format("expected {} numbers and words, got {}", a.size(), b.size()));
+  if (a.size() != b.size()) return differ(fmt::format("expected {} numbers and words, got {}", a.size(), b.size()));
   return within(tolerance)(numbers_a, numbers_b);
 }
 
@@ -136,8 +135,7 @@ std::string answer_in_short(const std::string& answer) {
   if (lines.empty()) return "nothing";
   if (lines.size() == 1 && lines.front().size() <= short_enough) return printable(lines.front());
   return printable(lines.front(), short_enough) +
-         fmt::format(" ({} line{}, {})", lines.size(), lines.size() == 1 ? "" : "s",
-                     internal::AnswerText::of(answer));
+         fmt::format(" ({} line{}, {})", lines.size(), lines.size() == 1 ? "" : "s", internal::AnswerText::of(answer));
 }
 
 std::string objection_to(const AnswerRule& rule, const std::string& expected) {

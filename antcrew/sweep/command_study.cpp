@@ -177,8 +177,7 @@ std::map<std::string, std::string> environment_of(const CommandStudy& study, con
   if (place.at.size > 0) all["ANTCREW_SIZE"] = std::to_string(place.at.size);
   for (const auto& [name, value] : place.at.dimensions) all["ANTCREW_DIMENSION_" + upper(name)] = value.text();
   const PutIn put(study, of, place);
-  for (const auto& [name, unused] : of.values)
-    all["ANTCREW_VALUE_" + upper(name)] = put.text("@(" + name + ")");
+  for (const auto& [name, unused] : of.values) all["ANTCREW_VALUE_" + upper(name)] = put.text("@(" + name + ")");
   for (const auto& [name, value] : of.environment) all[name] = put.text(value);
   return all;
 }
@@ -195,7 +194,8 @@ std::string found_program(const std::string& word, const std::string& folder, co
     if (!fs::exists(path, trouble))
       bad_input("sweep.program", where, "there is no file '" + printable(word, 80) + "'",
                 "names with a slash are relative to " + printable(folder, 80));
-    bad_input("sweep.program", where, "'" + printable(word, 80) + "' cannot be run: it is no program, or not marked as one",
+    bad_input("sweep.program", where,
+              "'" + printable(word, 80) + "' cannot be run: it is no program, or not marked as one",
               "chmod +x it, or put its interpreter in front");
   }
   const char* path = std::getenv("PATH");
@@ -216,7 +216,8 @@ std::string in_words(const Words& words) {
   std::string text;
   for (const std::string& word : words) {
     const bool plain = !word.empty() && std::all_of(word.begin(), word.end(), [](char c) {
-      return std::isalnum(static_cast<unsigned char>(c)) != 0 || std::string_view("_-./=:,+%@").find(c) != std::string::npos;
+      return std::isalnum(static_cast<unsigned char>(c)) != 0 ||
+             std::string_view("_-./=:,+%@").find(c) != std::string::npos;
     });
     std::string shown = plain ? word : "'";
     if (!plain) {

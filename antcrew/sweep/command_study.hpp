@@ -1,9 +1,9 @@
 // A study of commands: what is run for the baseline and for each variant, and how answers are compared.
 //
-// Usually read from a file (study_file.hpp). The words of a command may hold @(workers), @(size), @(NAME) of a dimension
-// or of a value of its own, @(folder) and @(study); @@ is an at-sign. A word that is nothing but a value of its own
-// becomes as many words as that value has, also none. Nothing is ever pasted into the text of a shell: there the same
-// are environment variables. Described by one thread and not changed afterwards.
+// Usually read from a file (study_file.hpp). The words of a command may hold @(workers), @(size), @(NAME) of a
+// dimension or of a value of its own, @(folder) and @(study); @@ is an at-sign. A word that is nothing but a value of
+// its own becomes as many words as that value has, also none. Nothing is ever pasted into the text of a shell: there
+// the same are environment variables. Described by one thread and not changed afterwards.
 #pragma once
 
 #include <map>
@@ -35,11 +35,11 @@ struct Reported {
 
 struct Runnable {
   Command command;
-  Words launcher = {};                                // in front of the command
-  std::map<std::string, Words> values = {};           // @(NAME) of its own
+  Words launcher = {};                       // in front of the command
+  std::map<std::string, Words> values = {};  // @(NAME) of its own
   std::map<std::string, std::string> environment = {};
-  std::string working_folder = {};                    // may hold @(folder); empty = that of the study file
-  std::string input = {};                             // file for standard input; empty = nothing to read
+  std::string working_folder = {};  // may hold @(folder); empty = that of the study file
+  std::string input = {};           // file for standard input; empty = nothing to read
   std::optional<Reported> reported = {};
 };
 

@@ -147,8 +147,9 @@ std::optional<Fault> CommandsHost::open(const Point& at, const std::vector<CellS
   facts.reference_s = reference_s_ = second.ended.wall_s;
   reference_cpu_s_ = second.ended.user_s + second.ended.system_s;
   if (auto fault = differs(second.answer, reference_->answer, second.place, 0)) {
-    fault->text = "two runs of the baseline, one after the other, gave different answers: " + fault->text +
-                  ". Leave out what changes (a time, a number of a process), or say how to compare: [answer] compare = …";
+    fault->text =
+        "two runs of the baseline, one after the other, gave different answers: " + fault->text +
+        ". Leave out what changes (a time, a number of a process), or say how to compare: [answer] compare = …";
     return stands(second, fault);
   }
   setting_.limit_s = limits_.call_s > 0 ? limits_.call_s : std::max(least_limit_s, limit_factor * reference_s_);
@@ -168,8 +169,8 @@ std::optional<Fault> CommandsHost::differs(const std::string& got_file, const st
   }
   if (rule.how == AnswerRule::How::command) {
     int code = -1;
-    auto fault = trials_.run_beside(setting_, study_.parts().baseline, rule.decides, 1, place,
-                                    "comparing the answers", {expected_file, got_file}, &code);
+    auto fault = trials_.run_beside(setting_, study_.parts().baseline, rule.decides, 1, place, "comparing the answers",
+                                    {expected_file, got_file}, &code);
     if (fault) fault->round = round;
     if (fault || code == 0) return fault;
     return Fault{Fault::Kind::wrong_answer, round, "the study's own command says that the answers differ"};
@@ -177,9 +178,8 @@ std::optional<Fault> CommandsHost::differs(const std::string& got_file, const st
   internal::read_file(expected_file, most_answer_bytes, expected);
   const Difference difference = compare_answers(rule, expected, got);
   if (difference.agree) return std::nullopt;
-  std::string text = got.empty() && rule.from == AnswerRule::From::output
-                         ? std::string("it printed nothing")
-                         : internal::in_words(difference);
+  std::string text = got.empty() && rule.from == AnswerRule::From::output ? std::string("it printed nothing")
+                                                                          : internal::in_words(difference);
   return Fault{Fault::Kind::wrong_answer, round, printable(text, 400)};
 }
 
@@ -212,9 +212,10 @@ void CommandsHost::first_time(const CellSpec& cell, const VisitOrder& order, Vis
   Known& its = known(cell);
   its.tried = true;
   if (with_launcher(cell)) {
-    visit.seen.no_resources = "its launcher " + printable(runnable(cell).launcher.front(), 60) +
-                              " may begin processes elsewhere, so CPU time and memory are not known, and what it begins "
-                              "elsewhere cannot be ended from here";
+    visit.seen.no_resources =
+        "its launcher " + printable(runnable(cell).launcher.front(), 60) +
+        " may begin processes elsewhere, so CPU time and memory are not known, and what it begins "
+        "elsewhere cannot be ended from here";
     for (int k = 0; k < empty_launches; ++k) {
       if (const double s = trials_.empty_s(setting_, runnable(cell), cell.workers); s > 0)
         visit.seen.empty_s.push_back(s);
@@ -363,8 +364,9 @@ Visit CommandsHost::check(std::size_t index, std::size_t other_size) {
       } else if (auto wrong = differs(its.answer, right.answer, its.place, 0)) {
         const bool old = !differs(its.answer, reference_->answer, its.place, 0);
         wrong->kind = old ? Fault::Kind::remembered : Fault::Kind::wrong_answer;
-        wrong->text = old ? fmt::format("called with another size, {}, it gave the answer to the one before", other_size)
-                          : fmt::format("right with this size, wrong with {}: {}", other_size, wrong->text);
+        wrong->text =
+            old ? fmt::format("called with another size, {}, it gave the answer to the one before", other_size)
+                : fmt::format("right with this size, wrong with {}: {}", other_size, wrong->text);
         wrong->evidence = {{"other_size", static_cast<double>(other_size)}};
         visit.seen.faults.push_back(*wrong);
         facts.other_size = other_size;

@@ -28,7 +28,7 @@ LaneSums of_a_baseline(const internal::Ended& ended) {
 }  // namespace
 
 Visit CommandsHost::meter(std::size_t index, int calls) {
-  constexpr double longest_s = 1;       // of a group
+  constexpr double longest_s = 1;        // of a group
   constexpr double least_moments = 140;  // what all lanes do at one moment is one look, so to speak
   const CellSpec& cell = cells_[index];
   Visit visit;
@@ -54,17 +54,16 @@ Visit CommandsHost::meter(std::size_t index, int calls) {
     std::int64_t number = 0;
     do {
       ++number;
-      const internal::Trials::Looking looking{
-          [&](pid_t process) {
-            if (cell.workers < 2) return;
-            if (!sampler) {
-              sampler = std::make_unique<internal::Sampler>(process, call, looks);
-            } else {
-              sampler->watch(process);
-            }
-            call.store(group * internal::calls_of_a_group + number);
-          },
-          [&] { return sampler ? sampler->look() : 0.05; }};
+      const internal::Trials::Looking looking{[&](pid_t process) {
+                                                if (cell.workers < 2) return;
+                                                if (!sampler) {
+                                                  sampler = std::make_unique<internal::Sampler>(process, call, looks);
+                                                } else {
+                                                  sampler->watch(process);
+                                                }
+                                                call.store(group * internal::calls_of_a_group + number);
+                                              },
+                                              [&] { return sampler ? sampler->look() : 0.05; }};
       internal::TrialRun trial = run(cell, 0, &looking);
       call.store(0);
       if (trial.fault) {

@@ -19,7 +19,8 @@ namespace antcrew::sweep_layer {
 Record run_sweep(const CommandStudy& study, const Plan& plan, const RunHooks& hooks, const std::string& kept_under,
                  const Record* begun = nullptr);
 
-// Every command as it would be run, one a line, baseline first: with the variant's name, its worker count and the point.
+// Every command as it would be run, one a line, baseline first: with the variant's name, its worker count and the
+// point.
 std::string commands_in_words(const CommandStudy& study, const Plan& plan);
 
 }  // namespace antcrew::sweep_layer

@@ -44,7 +44,8 @@ void check_shell_words(const Words& words, const std::string& where) {
   for (std::size_t i = 0; i + 2 < words.size() + 1; ++i) {
     const bool option = i > 0 && words[i].size() > 1 && words[i][0] == '-' && words[i][1] != '-' &&
                         words[i].find('c') != std::string::npos;
-    const bool after_shell = option && std::any_of(words.begin(), words.begin() + static_cast<std::ptrdiff_t>(i), is_shell);
+    const bool after_shell =
+        option && std::any_of(words.begin(), words.begin() + static_cast<std::ptrdiff_t>(i), is_shell);
     if (after_shell && i + 1 < words.size()) refuse_names_in_shell_text(words[i + 1], where);
   }
 }
@@ -159,8 +160,8 @@ class Reading {
     const std::string how = table.choice("compare", {"exactly", "numbers", "lines", "command"});
     const Words decides = table.words("command");
     if (!decides.empty()) rule.decides = command(decides, table.where("command"));
-    rule.how = how == "numbers"                      ? AnswerRule::How::numbers
-               : how == "lines"                      ? AnswerRule::How::lines
+    rule.how = how == "numbers"                       ? AnswerRule::How::numbers
+               : how == "lines"                       ? AnswerRule::How::lines
                : how == "command" || !decides.empty() ? AnswerRule::How::command
                                                       : AnswerRule::How::exactly;
     if (rule.how == AnswerRule::How::command && decides.empty())
@@ -207,7 +208,8 @@ class Reading {
 
   static Reported reported_of(TomlTable& table) {
     Reported reported;
-    reported.pattern = table.text_needed("pattern", "give a regular expression with the number in ( ): 'took ([0-9.]+)'");
+    reported.pattern =
+        table.text_needed("pattern", "give a regular expression with the number in ( ): 'took ([0-9.]+)'");
     const std::string unit = table.choice("unit", {"s", "ms", "us", "ns", "min"});
     reported.unit_s = unit == "ms" ? 1e-3 : unit == "us" ? 1e-6 : unit == "ns" ? 1e-9 : unit == "min" ? 60 : 1;
     try {
@@ -281,7 +283,8 @@ class Reading {
       if (probe_of) {
         const auto of = by_name.find(*probe_of);
         if (of == by_name.end())
-          bad_input("sweep.key", table.where("probe_of"), "no variant '" + printable(*probe_of, 40) + "' before this one",
+          bad_input("sweep.key", table.where("probe_of"),
+                    "no variant '" + printable(*probe_of, 40) + "' before this one",
                     "name the variant whose part it leaves out");
         handle = study.probe(name, crew, std::move(one), of->second, std::move(workers));
       } else {

@@ -3,9 +3,9 @@
 //   const auto study = read_study("tides.toml");
 //   run_sweep(*study, Plan{.workers = {1, 2}});
 //
-// Throws Error, in one sentence with file, line and column: sweep.file (it cannot be read), sweep.syntax (it is not TOML),
-// sweep.format (a newer one, or none), sweep.key (an unknown or missing key), sweep.type (a value of another kind),
-// sweep.name (an unknown @(name)), sweep.program (a program that is not there).
+// Throws Error, in one sentence with file, line and column: sweep.file (it cannot be read), sweep.syntax (it is not
+// TOML), sweep.format (a newer one, or none), sweep.key (an unknown or missing key), sweep.type (a value of another
+// kind), sweep.name (an unknown @(name)), sweep.program (a program that is not there).
 #pragma once
 
 #include <memory>

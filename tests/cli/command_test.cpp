@@ -5,8 +5,10 @@
 #include <nlohmann/json.hpp>
 
 #include "support/command.hpp"
+#include "support/refused.hpp"
 
 using nlohmann::json;
+using test::check_refused;
 using test::contains;
 using test::Outcome;
 using test::run_command;
@@ -18,14 +20,6 @@ const std::string antcrew_path = ANTCREW_COMMAND;
 const std::string tides = std::string(ANTCREW_EXAMPLES) + "/tides";
 
 // One clear line on standard error, nothing on standard output.
-void check_refused(const Outcome& outcome, int exit, const std::string& said) {
-  CAPTURE(outcome.err);
-  CHECK(outcome.exit == exit);
-  CHECK(outcome.out.empty());
-  CHECK(test::lines_in(outcome.err) == 1);
-  CHECK(contains(outcome.err, said));
-}
-
 std::vector<std::string> small_run(const std::string& record) {
   return {tides, "--sizes", "1k,3k", "--rounds", "6", "--workers", "1,2", "--save", record};
 }

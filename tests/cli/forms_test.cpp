@@ -10,8 +10,10 @@
 #include <nlohmann/json.hpp>
 
 #include "support/command.hpp"
+#include "support/refused.hpp"
 
 using nlohmann::json;
+using test::check_refused;
 using test::contains;
 using test::Outcome;
 using test::run_command;
@@ -38,14 +40,6 @@ Outcome show(std::vector<std::string> words, const std::string& folder = ".") {
   std::vector<std::string> all = {antcrew_path, "show", record_path()};
   all.insert(all.end(), words.begin(), words.end());
   return run_command(all, folder);
-}
-
-void check_refused(const Outcome& outcome, int exit, const std::string& said) {
-  CAPTURE(outcome.err);
-  CHECK(outcome.exit == exit);
-  CHECK(outcome.out.empty());
-  CHECK(test::lines_in(outcome.err) == 1);
-  CHECK(contains(outcome.err, said));
 }
 
 }  // namespace

@@ -146,9 +146,9 @@ TEST_CASE("what is not a record is refused with what it is") {
   CHECK(test::contains(message_of("tide tables"), "record.syntax | tides.json: not JSON at byte"));
   CHECK(test::contains(message_of("[1, 2]"), "record.format | tides.json: JSON, but not an Ant Crew record"));
   CHECK(test::contains(message_of("{\"format\": \"other\"}"), "record.format"));
-  CHECK(test::contains(message_of(replaced(text, "\"version\": 2", "\"version\": 99")),
+  CHECK(test::contains(message_of(replaced(text, "\"version\": 3", "\"version\": 99")),
                        "record.version | tides.json: a record of version 99"));
-  CHECK(test::contains(message_of(replaced(text, "\"version\": 2", "\"version\": \"one\"")), "record.field"));
+  CHECK(test::contains(message_of(replaced(text, "\"version\": 3", "\"version\": \"one\"")), "record.field"));
   CHECK(test::contains(message_of(replaced(text, "\"round\": [", "\"rond\": [")), "/cells/0/trials"));
   CHECK(
       test::contains(message_of(replaced(text, "\"round\": [\n     1,", "\"round\": [")), "not as long as the others"));

@@ -176,7 +176,8 @@ Claims claims(int variants, double spread, int runs, bool confirm, const std::fu
     // In a confirmation cells have other places: told apart by what they are.
     const auto place = [&](const CellSpec& spec) -> std::size_t {
       if (spec.baseline()) return 0;
-      const auto v = static_cast<std::size_t>(std::atoi(study.base().variants()[static_cast<std::size_t>(spec.variant)].name.c_str() + 1));
+      const auto v = static_cast<std::size_t>(
+          std::atoi(study.base().variants()[static_cast<std::size_t>(spec.variant)].name.c_str() + 1));
       return 1 + v * 4 + (spec.workers == 1 ? 0u : spec.workers == 2 ? 1u : spec.workers == 4 ? 2u : 3u);
     };
     host.call_s = [&](const CellSpec& spec, std::size_t, int, bool) {
@@ -272,8 +273,7 @@ Coverage drifting(int runs) {
     };
     host.call_s = [&](const CellSpec& spec, std::size_t, int round, bool) {
       const double drift = 1 + 0.2 * round / 60.0 + (round > 20 ? 0.15 : 0);
-      return (spec.baseline() ? 0.0013 : 0.001) * drift *
-             std::exp(0.08 * of_round(round) + 0.05 * normal(random));
+      return (spec.baseline() ? 0.0013 : 0.001) * drift * std::exp(0.08 * of_round(round) + 0.05 * normal(random));
     };
     Plan plan;
     plan.budget_s = 0;

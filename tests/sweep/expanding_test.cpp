@@ -81,8 +81,7 @@ launcher = ["env", "N=@(workers)"]
 command = ["echo", "@(workers)"]
 )toml");
   const Place at{3, {}, "/tmp/own"};
-  CHECK(words_of(*tides, tides->runnable(0), tides->runnable(0).command, at) ==
-        Words{"env", "N=3", "echo", "3"});
+  CHECK(words_of(*tides, tides->runnable(0), tides->runnable(0).command, at) == Words{"env", "N=3", "echo", "3"});
   CHECK(words_of(*tides, tides->parts().baseline, tides->parts().baseline.command, at) ==
         Words{"/bin/sh", "-c", "echo $ANTCREW_WORKERS"});
   CHECK_FALSE(tides->has_sizes());
@@ -101,6 +100,6 @@ TEST_CASE("a study of one command: its baseline is the same with one worker") {
   CHECK(words_of(*one, one->runnable(0), one->runnable(0).command, at) == Words{"echo", "-j4", "10"});
   CHECK_THROWS_WITH_AS(study_of({"echo", "4"}, "/tmp", {}, {}), doctest::Contains("no @(workers) in it"), Error);
   CHECK_THROWS_WITH_AS(study_of({"echo", "@(workers)", "@(size)"}, "/tmp", {}, {}), doctest::Contains("'size'"), Error);
-  CHECK_THROWS_WITH_AS(study_of({"sh", "-c", "echo @(workers)"}, "/tmp", {}, {}),
-                       doctest::Contains("$ANTCREW_WORKERS"), Error);
+  CHECK_THROWS_WITH_AS(study_of({"sh", "-c", "echo @(workers)"}, "/tmp", {}, {}), doctest::Contains("$ANTCREW_WORKERS"),
+                       Error);
 }

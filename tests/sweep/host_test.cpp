@@ -34,7 +34,8 @@ struct Station {
   std::unique_ptr<CommandStudy> study(const std::string& text) const {
     return study_from_text("format = 1\ntitle = \"Planted\"\n" + text, folder / "planted.toml", folder.path());
   }
-  Record run(const std::string& text, const Plan& plan, const RunHooks& hooks = {}, const Record* begun = nullptr) const {
+  Record run(const std::string& text, const Plan& plan, const RunHooks& hooks = {},
+             const Record* begun = nullptr) const {
     return run_sweep(*study(text), plan, hooks, folder / "kept", begun);
   }
 };
@@ -66,7 +67,8 @@ const Cell& cell(const Record& record, const std::string& variant, int workers) 
 
 // A study of two commands of a shell; the baseline prints 5.
 std::string shells(const std::string& baseline, const std::string& variant, const std::string& more = {}) {
-  return more + "\n[baseline]\nshell = '''" + baseline + "'''\n[[variant]]\nname = \"it\"\nshell = '''" + variant + "'''\n";
+  return more + "\n[baseline]\nshell = '''" + baseline + "'''\n[[variant]]\nname = \"it\"\nshell = '''" + variant +
+         "'''\n";
 }
 
 struct Found {
@@ -182,9 +184,8 @@ TEST_CASE("a program that is changed between rounds is told as that") {
   CHECK(figures(study, "it", 1).verdict == Verdict::changed_program);
   CHECK(test::contains(figures(study, "it", 1).evidence, "./it.sh is not what it was"));
   CHECK(cell(record, "it", 1).trials.size() == 2);
-  CHECK(std::any_of(record.files.begin(), record.files.end(), [](const FileFacts& file) {
-    return file.name == "./it.sh" && !file.hash.empty();
-  }));
+  CHECK(std::any_of(record.files.begin(), record.files.end(),
+                    [](const FileFacts& file) { return file.name == "./it.sh" && !file.hash.empty(); }));
 }
 
 TEST_CASE("a baseline that answers otherwise each time, fails or says nothing is found before anything else") {
@@ -348,8 +349,7 @@ TEST_CASE("looks from outside: workers that take turns at one lock, and those th
   Plan plan = quick(3, {3});
   plan.meter = Metering::all;
   // Three workers burn one after the other under a lock of files; each alone would do.
-  const std::string burning =
-      "awk 'BEGIN { for (i = 0; i < 1500000; ++i) s += sin(i) }'";
+  const std::string burning = "awk 'BEGIN { for (i = 0; i < 1500000; ++i) s += sin(i) }'";
   const Record record = place.run(shells("for k in 1 2 3; do " + burning + "; done; echo 5", R"(
 worker=0
 while [ $worker -lt $ANTCREW_WORKERS ]; do
@@ -371,8 +371,8 @@ echo 5)"),
   const Analysed study = analyse(record);
   const auto findings = findings_of(study, figures(study, "it", 3));
   if (record.machine.usable_processors() >= 2) {
-    const bool told = std::any_of(findings.begin(), findings.end(),
-                                  [](const Finding& f) { return f.id == "one-at-a-time"; });
+    const bool told =
+        std::any_of(findings.begin(), findings.end(), [](const Finding& f) { return f.id == "one-at-a-time"; });
     CHECK(told);
   }
 }

@@ -94,8 +94,9 @@ void add_one_at_a_time(const Analysed& study, const CellFigures& cell, std::vect
   int threads = 0;
   for (const Trial& trial : cell.cell->trials) threads = std::max(threads, trial.most_threads.value_or(0));
   if (threads < 2) return;
-  Finding& finding = add(findings, "one-at-a-time", Finding::Kind::meaning, &cell,
-                         {{"workers", cell.cell->workers}, {"busy_processors", *cell.busy_processors}, {"threads", threads}});
+  Finding& finding =
+      add(findings, "one-at-a-time", Finding::Kind::meaning, &cell,
+          {{"workers", cell.cell->workers}, {"busy_processors", *cell.busy_processors}, {"threads", threads}});
   // Few threads may as well be too few workers.
   finding.sure = threads >= cell.cell->workers ? Finding::Sure::likely : Finding::Sure::open;
   if (finding.sure == Finding::Sure::open) finding.or_else = "idle-workers";

@@ -18,7 +18,8 @@ void to_json(Json& json, const PointValue& value) {
 
 template <class Json>
 void from_json(const Json& json, PointValue& value) {
-  value = json.is_string() ? PointValue(json.template get<std::string>()) : PointValue(json.template get<std::size_t>());
+  value =
+      json.is_string() ? PointValue(json.template get<std::string>()) : PointValue(json.template get<std::size_t>());
 }
 
 }  // namespace antcrew::record_layer

@@ -11,7 +11,12 @@ namespace antcrew::internal {
 // Who looks must not wait until a processor is free: it would see the busy times less often. Where the system lets it,
 // it goes before others while it looks; a fiftieth of a processor is all it takes. What it begins does not.
 Sampler::Sampler(pid_t stand, const std::atomic<std::int64_t>& call, std::atomic<std::int64_t>& looks)
-    : threads_(std::make_unique<ThreadLooks>(stand)), stand_(stand), watched_(stand), call_(call), count_(looks), policy_(::sched_getscheduler(0)) {
+    : threads_(std::make_unique<ThreadLooks>(stand)),
+      stand_(stand),
+      watched_(stand),
+      call_(call),
+      count_(looks),
+      policy_(::sched_getscheduler(0)) {
   sched_param first{};
   first.sched_priority = 1;
   ahead_ = ::sched_setscheduler(0, SCHED_FIFO | SCHED_RESET_ON_FORK, &first) == 0;

@@ -46,7 +46,7 @@ class Sampler {
   void weigh(std::vector<Look>& looks, const std::vector<std::int64_t>& at_ns, double wall_s) const;
 
   std::unique_ptr<ThreadLooks> threads_;
-  pid_t stand_;         // the first
+  pid_t stand_;  // the first
   pid_t watched_;
   const std::atomic<std::int64_t>& call_;
   std::atomic<std::int64_t>& count_;
@@ -57,9 +57,9 @@ class Sampler {
   int policy_ = 0;                                 // of this thread before
   std::int64_t unseen_ = 0;                        // looks at which the system showed no thread at all
   bool refused_ = false;
-  bool ahead_ = false;                             // this thread goes before others
-  double look_s_ = 0;                              // what one takes: a running mean
-  double looking_s_ = 0;                           // all of them
+  bool ahead_ = false;    // this thread goes before others
+  double look_s_ = 0;     // what one takes: a running mean
+  double looking_s_ = 0;  // all of them
   double pauses_s_ = 0;
   std::mt19937_64 random_{0x5eed};
 };

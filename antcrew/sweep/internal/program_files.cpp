@@ -28,7 +28,7 @@ bool is_program(const std::string& path) {
   std::error_code trouble;
   if (!fs::is_regular_file(path, trouble)) return false;
   if (::access(path.c_str(), X_OK) == 0) return true;
-  static const std::set<std::string> scripts{".py", ".sh", ".pl", ".rb", ".jl", ".r",   ".R",  ".lua",
+  static const std::set<std::string> scripts{".py", ".sh", ".pl", ".rb",  ".jl",  ".r",   ".R",  ".lua",
                                              ".js", ".ts", ".m",  ".awk", ".sed", ".tcl", ".php"};
   if (scripts.count(fs::path(path).extension().string()) > 0) return true;
   std::ifstream file(path, std::ios::binary);
@@ -55,7 +55,8 @@ void ProgramFiles::add(const std::string& path, const std::string& shown, int wh
   FileFacts facts;
   facts.name = printable(shown, 200);
   facts.hash = file_hash(path);
-  facts.changed = fmt::format("{:%Y-%m-%dT%H:%M:%SZ}", fmt::gmtime(static_cast<std::time_t>(now->changed_ns / 1'000'000'000)));
+  facts.changed =
+      fmt::format("{:%Y-%m-%dT%H:%M:%SZ}", fmt::gmtime(static_cast<std::time_t>(now->changed_ns / 1'000'000'000)));
   facts_.push_back(std::move(facts));
   paths_.push_back(path);
   whose_.push_back({whose});

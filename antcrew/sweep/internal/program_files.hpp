@@ -16,14 +16,15 @@ namespace antcrew::internal {
 
 class ProgramFiles {
  public:
-  // Reads all of them: the program of each command, and each plain word that names a program or script. Data is left out.
+  // Reads all of them: the program of each command, and each plain word that names a program or script. Data is left
+  // out.
   explicit ProgramFiles(const CommandStudy& study);
 
   const std::vector<FileFacts>& facts() const noexcept { return facts_; }
   // One for all of them, for a study that is gone on with.
   std::string hash() const;
-  // The file of this variant, by its number, or of the baseline (-1) that is not what it was, and how; none where all are.
-  // Only reads again what has another time or length.
+  // The file of this variant, by its number, or of the baseline (-1) that is not what it was, and how; none where all
+  // are. Only reads again what has another time or length.
   std::optional<std::string> changed(int variant) const;
 
  private:
@@ -39,9 +40,9 @@ class ProgramFiles {
   static std::optional<Seen> seen(const std::string& path);
 
   std::vector<FileFacts> facts_;
-  std::vector<std::string> paths_;        // as facts_
-  std::vector<std::set<int>> whose_;      // the same
-  mutable std::vector<Seen> seen_;        // the same
+  std::vector<std::string> paths_;    // as facts_
+  std::vector<std::set<int>> whose_;  // the same
+  mutable std::vector<Seen> seen_;    // the same
 };
 
 }  // namespace antcrew::internal

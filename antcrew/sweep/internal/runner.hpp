@@ -24,12 +24,12 @@ struct Start {
   std::vector<std::string> words;        // the first is the path of the program
   std::vector<std::string> environment;  // NAME=value: all that it gets
   std::string working_folder;
-  std::string input;         // file; empty = nothing to read
-  std::string output;        // file for what it prints
-  std::string errors;        // the same for standard error
-  std::string watched;       // folder whose files count as written; empty = none
-  double limit_s = 0;        // counted in looks, so that a machine that sleeps makes no time-out; 0 = none
-  double patience_s = 0.2;   // for what goes on after its end
+  std::string input;               // file; empty = nothing to read
+  std::string output;              // file for what it prints
+  std::string errors;              // the same for standard error
+  std::string watched;             // folder whose files count as written; empty = none
+  double limit_s = 0;              // counted in looks, so that a machine that sleeps makes no time-out; 0 = none
+  double patience_s = 0.2;         // for what goes on after its end
   std::uint64_t memory_bytes = 0;  // of all its processes together; 0 = no limit
   std::uint64_t output_bytes = 0;  // printed, or written into the watched folder; 0 = no limit
   bool announce = false;           // say the number of its process when it begins

@@ -26,8 +26,8 @@ namespace antcrew::internal {
 namespace {
 
 constexpr int look_every_ms = 50;
-constexpr double late_look_s = 1.0;       // after the one before
-constexpr double asked_for_s = 2.0;       // so long it may go on after it was asked to end
+constexpr double late_look_s = 1.0;        // after the one before
+constexpr double asked_for_s = 2.0;        // so long it may go on after it was asked to end
 constexpr int looks_between_folders = 20;  // reading a folder takes longer than all else
 
 double seconds_of(const timeval& t) {
@@ -167,8 +167,7 @@ class Serving {
     posix_spawnattr_setflags(&how, POSIX_SPAWN_SETSIGDEF | POSIX_SPAWN_SETSIGMASK | POSIX_SPAWN_SETSID);
     std::vector<char*> words = pointers(start.words);
     std::vector<char*> environment = pointers(start.environment);
-    const int error =
-        ::posix_spawn(&pid, start.words.front().c_str(), &files, &how, words.data(), environment.data());
+    const int error = ::posix_spawn(&pid, start.words.front().c_str(), &files, &how, words.data(), environment.data());
     posix_spawnattr_destroy(&how);
     posix_spawn_file_actions_destroy(&files);
     return error;
@@ -176,7 +175,9 @@ class Serving {
 
   // A missing file for input, or a missing folder, would look like a missing program.
   static std::string what_is_missing(const Start& start, int error) {
-    const auto there = [](const std::string& path, int mode) { return path.empty() || ::access(path.c_str(), mode) == 0; };
+    const auto there = [](const std::string& path, int mode) {
+      return path.empty() || ::access(path.c_str(), mode) == 0;
+    };
     if (!there(start.working_folder, X_OK)) return "its working folder " + start.working_folder + " cannot be entered";
     if (!there(start.input, R_OK)) return "its input " + start.input + " cannot be read";
     if (error == ENOEXEC)
@@ -299,7 +300,8 @@ class Serving {
     if (ended.left == 0 && ended.left_to_the_end) ended.left = 1;
     end_all_below();
     collect();
-    if (ended.left_cpu_s == 0) ended.left_cpu_s = std::max(0.0, ended.user_s + ended.system_s - cpu_before - living_before);
+    if (ended.left_cpu_s == 0)
+      ended.left_cpu_s = std::max(0.0, ended.user_s + ended.system_s - cpu_before - living_before);
   }
 
   int descriptor_;

@@ -61,8 +61,8 @@ bool TomlTable::has(const char* key) {
 }
 
 void TomlTable::wrong_type(const char* key, const toml::node& node, const char* wanted) const {
-  bad_input("sweep.type", place_of(file_, node.source()),
-            fmt::format("'{}' of {} is {}", key, what_, kind_of(node)), std::string("give ") + wanted);
+  bad_input("sweep.type", place_of(file_, node.source()), fmt::format("'{}' of {} is {}", key, what_, kind_of(node)),
+            std::string("give ") + wanted);
 }
 
 std::string TomlTable::text_of(const char* key, const toml::node& node, const char* wanted) const {
@@ -83,8 +83,7 @@ std::optional<std::string> TomlTable::text(const char* key) {
 
 std::string TomlTable::text_needed(const char* key, const char* advice) {
   const auto found = text(key);
-  if (!found || found->empty())
-    bad_input("sweep.key", where(), fmt::format("{} has no '{}'", what_, key), advice);
+  if (!found || found->empty()) bad_input("sweep.key", where(), fmt::format("{} has no '{}'", what_, key), advice);
   return *found;
 }
 
@@ -108,7 +107,8 @@ std::size_t TomlTable::count_of(const char* key, const toml::node& node) const {
   const auto value = node.value<std::int64_t>();
   if (!node.is_integer() || !value) wrong_type(key, node, "a whole number, or a text such as \"64Ki\"");
   if (*value < 0)
-    bad_input("sweep.type", place_of(file_, node.source()), fmt::format("'{}' is {}", key, *value), "give zero or more");
+    bad_input("sweep.type", place_of(file_, node.source()), fmt::format("'{}' is {}", key, *value),
+              "give zero or more");
   return static_cast<std::size_t>(*value);
 }
 
@@ -249,8 +249,7 @@ void TomlTable::finish() const {
     std::vector<std::string> known = asked_;
     std::sort(known.begin(), known.end());
     known.erase(std::unique(known.begin(), known.end()), known.end());
-    bad_input("sweep.key", place_of(file_, name.source()),
-              fmt::format("{} has no key '{}'", what_, printable(own, 40)),
+    bad_input("sweep.key", place_of(file_, name.source()), fmt::format("{} has no key '{}'", what_, printable(own, 40)),
               near.empty() ? "known are " + joined(known) : "did you mean '" + near + "'?");
   }
 }

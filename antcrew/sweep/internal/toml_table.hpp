@@ -29,7 +29,7 @@ class TomlTable {
   std::vector<std::string> words(const char* key);      // a list of texts
   // One command, as a list of words, or a list of such lists.
   std::vector<std::vector<std::string>> lists_of_words(const char* key);
-  std::map<std::string, std::string> texts(const char* key);                 // a table of texts or numbers
+  std::map<std::string, std::string> texts(const char* key);                    // a table of texts or numbers
   std::map<std::string, std::vector<std::string>> word_lists(const char* key);  // a table of texts or lists of them
   std::map<std::string, std::vector<PointValue>> values(const char* key);  // a table of lists of numbers or of texts
   std::optional<TomlTable> table(const char* key);

@@ -58,11 +58,11 @@ std::optional<Fault> fault_of(const Ended& ended, const TrialSetting& setting, c
     case Ended::Why::not_begun:
       return Fault{Fault::Kind::crashed, round, printable(ended.trouble, longest_text)};
     case Ended::Why::time:
-      return fault(Fault::Kind::timed_out,
-                   fmt::format("no end after {}; the limit is {} (--call-limit){}", duration_text(setting.limit_s),
-                               setting.limit_asked ? "as asked" : "30 times the baseline's time, at least 10 s",
-                               ignored),
-                   {{"limit_s", setting.limit_s}});
+      return fault(
+          Fault::Kind::timed_out,
+          fmt::format("no end after {}; the limit is {} (--call-limit){}", duration_text(setting.limit_s),
+                      setting.limit_asked ? "as asked" : "30 times the baseline's time, at least 10 s", ignored),
+          {{"limit_s", setting.limit_s}});
     case Ended::Why::memory:
       return fault(Fault::Kind::out_of_memory,
                    fmt::format("its processes took {} together; the limit is {} (--memory-limit){}",
@@ -77,7 +77,8 @@ std::optional<Fault> fault_of(const Ended& ended, const TrialSetting& setting, c
   }
   if (WIFSIGNALED(ended.status)) {
     const int number = WTERMSIG(ended.status);
-    return fault(Fault::Kind::crashed, fmt::format("signal {} ({})", number, ::strsignal(number)), {{"signal", number}});
+    return fault(Fault::Kind::crashed, fmt::format("signal {} ({})", number, ::strsignal(number)),
+                 {{"signal", number}});
   }
   if (const int code = WEXITSTATUS(ended.status); code != 0)
     return fault(Fault::Kind::crashed, fmt::format("it ended with exit code {}", code), {{"exit_code", code}});
@@ -92,8 +93,7 @@ std::optional<Fault> left_behind(const Ended& ended, double reference_cpu_s, int
   return Fault{Fault::Kind::left_work,
                round,
                printable(fmt::format("it ended and left {} process{} behind ({}), which went on for {}{}", ended.left,
-                                     ended.left == 1 ? "" : "es", ended.left_names,
-                                     duration_text(ended.left_for_s),
+                                     ended.left == 1 ? "" : "es", ended.left_names, duration_text(ended.left_for_s),
                                      ended.left_to_the_end ? " until they were ended" : ""),
                          longest_text),
                {{"left", ended.left}, {"went_on_s", ended.left_for_s}, {"went_on_cpu_s", ended.left_cpu_s}}};
@@ -140,7 +140,8 @@ std::optional<Fault> Trials::run_beside(const TrialSetting& setting, const Runna
     if (*exit_code == 0 || *exit_code == 1) return std::nullopt;
   }
   auto fault = fault_of(ended, setting, aside, 0);
-  if (fault) fault->text = printable(std::string(what) + " (" + in_words(start.words) + "): " + fault->text, longest_text);
+  if (fault)
+    fault->text = printable(std::string(what) + " (" + in_words(start.words) + "): " + fault->text, longest_text);
   return fault;
 }
 

@@ -1,5 +1,5 @@
-// Silt that spreads over a grid, in ranks: each has some rows, tells its neighbours its first and last one in every step
-// (halo exchange), and now and then all rows are gathered by rank 0, which looks at them by itself.
+// Silt that spreads over a grid, in ranks: each has some rows, tells its neighbours its first and last one in every
+// step (halo exchange), and now and then all rows are gathered by rank 0, which looks at them by itself.
 //
 // Usage: silt_ranks [--sequential] SIDE STEPS. Writes its phases by rank to the file named in ANTCREW_PHASES.
 #include <mpi.h>
@@ -129,15 +129,15 @@ double in_ranks(int side, int steps) {
     phases.in("halo exchange", [&] {
       MPI_Sendrecv(now.data() + static_cast<long>(count) * side, side, MPI_DOUBLE, below, 0, now.data(), side,
                    MPI_DOUBLE, above, 0, MPI_COMM_WORLD, MPI_STATUS_IGNORE);
-      MPI_Sendrecv(now.data() + side, side, MPI_DOUBLE, above, 1, now.data() + static_cast<long>(count + 1) * side, side,
-                   MPI_DOUBLE, below, 1, MPI_COMM_WORLD, MPI_STATUS_IGNORE);
+      MPI_Sendrecv(now.data() + side, side, MPI_DOUBLE, above, 1, now.data() + static_cast<long>(count + 1) * side,
+                   side, MPI_DOUBLE, below, 1, MPI_COMM_WORLD, MPI_STATUS_IGNORE);
     });
     phases.in("spreading", [&] { spread_once(now, next, count, side); });
     std::swap(now, next);
     if (step % between_gathers != 0) continue;
     phases.in("gather", [&] {
-      MPI_Gatherv(now.data() + side, count * side, MPI_DOUBLE, whole.data(), counts.data(), places.data(), MPI_DOUBLE, 0,
-                  MPI_COMM_WORLD);
+      MPI_Gatherv(now.data() + side, count * side, MPI_DOUBLE, whole.data(), counts.data(), places.data(), MPI_DOUBLE,
+                  0, MPI_COMM_WORLD);
     });
     if (rank == 0) phases.in("looking at all", [&] { seen += look_at(whole.data(), side); });
   }

@@ -1,0 +1,257 @@
+// `antcrew sweep` as its users meet it.
+#include <doctest/doctest.h>
+#include <signal.h>
+#include <sys/stat.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <filesystem>
+#include <random>
+
+#include "antcrew/analysis/analysed.hpp"
+#include "antcrew/base/error.hpp"
+#include "antcrew/record/record_json.hpp"
+#include "antcrew/report/findings.hpp"
+#include "antcrew/report/table.hpp"
+#include "support/command.hpp"
+#include "support/refused.hpp"
+
+using namespace antcrew;
+using namespace antcrew::layers;
+using test::check_refused;
+using test::contains;
+using test::Outcome;
+using test::run_command;
+using test::TemporaryFolder;
+
+namespace {
+
+const std::string antcrew_path = ANTCREW_COMMAND;
+
+Outcome sweep(std::vector<std::string> words, const std::string& folder) {
+  words.insert(words.begin(), {antcrew_path, "sweep"});
+  return run_command(words, folder);
+}
+
+// Waits, so that it scales on any machine: three workers are three times as fast.
+constexpr const char* waiting = R"toml(format = 1
+title = "Waiting for the loggers"
+workers = [1, 3]
+environment = { STATION = "Brackwater" }
+[baseline]
+shell = "sleep 0.3; echo 5"
+[[variant]]
+name = "at once"
+crew = "processes"
+shell = '''
+for k in $(seq $ANTCREW_WORKERS); do
+  sleep $(awk -v p=$ANTCREW_WORKERS 'BEGIN { print 0.3 / p }') &
+done
+wait
+echo 5
+'''
+[[variant]]
+name = "wrong"
+shell = "echo 6; echo no depth >&2"
+workers = [2]
+)toml";
+
+bool running(const std::string& marker) {
+  return contains(run_command({"/bin/sh", "-c", "cat /proc/[0-9]*/cmdline 2>/dev/null | tr '\\0' ' '"}).out, marker);
+}
+
+// Until it is so, or five seconds have passed.
+template <class Condition>
+bool soon(const Condition& condition) {
+  for (int k = 0; k < 500 && !condition(); ++k) ::usleep(10'000);
+  return condition();
+}
+
+pid_t begin(const std::vector<std::string>& words, const std::string& folder) {
+  std::fflush(nullptr);  // or the child would print it again
+  const pid_t child = ::fork();
+  if (child != 0) return child;
+  ::setpgid(0, 0);
+  if (::chdir(folder.c_str()) != 0 || std::freopen("/dev/null", "w", stdout) == nullptr ||
+      std::freopen("said", "w", stderr) == nullptr)
+    ::_exit(99);
+  std::vector<char*> all;
+  for (const std::string& word : words) all.push_back(const_cast<char*>(word.c_str()));
+  all.push_back(nullptr);
+  ::execv(all[0], all.data());
+  ::_exit(98);
+}
+
+}  // namespace
+
+TEST_CASE("a study file gives the table, the record, and every form of it; a faulty trial can be looked at") {
+  const TemporaryFolder folder;
+  test::write_file(folder / "waiting.toml", waiting);
+  const Outcome out =
+      sweep({"waiting.toml", "--rounds", "11", "--no-confirm", "--meter", "all", "--quiet", "--save", "r.json"},
+            folder.path());
+  CAPTURE(out.out);
+  CAPTURE(out.err);
+  CHECK(out.exit == 0);
+  CHECK(contains(out.out, "\"at once\" (processes) with 3 workers at the only point: speedup 2."));
+  CHECK(contains(out.out, "wrong answer"));
+  const std::string record = test::read_file(folder / "r.json");
+  CHECK(contains(record, "\"STATION\": \"Brackwater\""));
+  CHECK_FALSE(contains(record, "\"PATH\""));
+  CHECK(contains(record, "\"commands\": true"));
+  for (const char* form : {"table", "markdown", "csv", "trials", "json", "page", "figure:speedup"}) {
+    CAPTURE(form);
+    const Outcome shown = run_command({antcrew_path, "show", folder / "r.json", "--as", form});
+    CHECK(shown.exit == 0);
+    CHECK(shown.out.size() > 200);
+    CHECK_FALSE(contains(shown.out, "size 0"));
+  }
+  const Outcome trial = run_command({antcrew_path, "show", folder / "r.json", "--trial", "wrong"});
+  CHECK(trial.exit == 0);
+  CHECK(contains(trial.out, "expected \"5\", got \"6\""));
+  CHECK(contains(trial.out, "no depth"));
+  CHECK(contains(trial.out, folder.path()));
+  check_refused(run_command({antcrew_path, "show", folder / "r.json", "--trial", "at once"}), 2,
+                "no trial of 'at once'");
+  const Outcome details = run_command({antcrew_path, "show", folder / "r.json", "--details", "at once"});
+  CHECK(contains(details.out, "alive at once"));
+  const Outcome explained = run_command({antcrew_path, "explain", folder / "r.json"});
+  CHECK(contains(explained.out, "at work, waiting for something outside"));
+  CHECK_FALSE(contains(explained.out, "crew's calls"));
+}
+
+TEST_CASE("--list prints every command word by word and runs nothing; the example runs as it is") {
+  const TemporaryFolder folder;
+  test::write_file(folder / "listed.toml", R"toml(format = 1
+title = "Listed"
+sizes = [10, 20]
+environment = { DEPTH = "@(size)" }
+[baseline]
+command = ["touch", "ran here", "@(size)"]
+[[variant]]
+name = "two"
+command = ["touch", "ran", "@(workers)"]
+workers = [2]
+)toml");
+  const Outcome out = sweep({"listed.toml", "--list"}, folder.path());
+  CHECK(out.exit == 0);
+  CHECK(out.out ==
+        "baseline, 1 worker, size 10:\n    touch 'ran here' 10\n    with DEPTH=10\n"
+        "two (command), 2 workers, size 10:\n    touch ran 2\n    with DEPTH=10\n"
+        "baseline, 1 worker, size 20:\n    touch 'ran here' 20\n    with DEPTH=20\n"
+        "two (command), 2 workers, size 20:\n    touch ran 2\n    with DEPTH=20\n");
+  CHECK_FALSE(std::filesystem::exists(folder / "ran"));
+  CHECK(sweep({"--example", "--to", "example.toml"}, folder.path()).exit == 0);
+  const Outcome ran = sweep({"example.toml", "--sizes", "20k", "--rounds", "2", "--workers", "1,2", "--no-confirm",
+                             "--meter", "none", "--quiet", "--save", "e.json"},
+                            folder.path());
+  CAPTURE(ran.err);
+  CHECK(ran.exit == 4);  // two rounds are too few to tell
+  CHECK_FALSE(contains(ran.out, "wrong answer"));
+  CHECK_FALSE(contains(ran.out, "crashed"));
+}
+
+TEST_CASE("a command behind -- is a study without a file") {
+  const TemporaryFolder folder;
+  const Outcome out = sweep({"--workers", "1,2", "--rounds", "2", "--no-confirm", "--meter", "none", "--quiet",
+                             "--save", "one.json", "--dimension", "word=deep,shallow", "--", "sh", "-c",
+                             "sleep 0.02; test $0 -ge 1; echo $1", "@(workers)", "@(word)"},
+                            folder.path());
+  CAPTURE(out.out);
+  CAPTURE(out.err);
+  CHECK(out.exit == 4);
+  CHECK(contains(out.out, "word deep"));
+  CHECK(contains(out.out, "word shallow"));
+  check_refused(sweep({"--", "sort", "file"}, folder.path()), 2, "no @(workers) in it");
+  check_refused(sweep({"--"}, folder.path()), 2, "no command behind '--'");
+  check_refused(sweep({}, folder.path()), 2, "nothing to measure");
+  check_refused(sweep({"none.toml"}, folder.path()), 2, "no such file");
+  check_refused(sweep({"none.toml", "--sizse", "4"}, folder.path()), 2, "did you mean '--sizes'?");
+  test::write_file(folder / "waiting.toml", waiting);
+  check_refused(sweep({"waiting.toml", "--sizes", "4"}, folder.path()), 2, "no sizes in this study");
+  check_refused(sweep({"waiting.toml", "--variant", "at onse"}, folder.path()), 2, "'at once'");
+}
+
+TEST_CASE("a run that is killed leaves no command behind; one that is asked to stop can be gone on with") {
+  const TemporaryFolder folder;
+  test::write_file(folder / "long.toml", R"toml(format = 1
+title = "Long"
+[baseline]
+shell = "sleep 0.05; echo 5"
+[[variant]]
+name = "it"
+shell = "sleep 0.05; test -e stay && sleep 88.25; echo 5"
+)toml");
+  const std::vector<std::string> words{antcrew_path, "sweep",        "long.toml", "--rounds", "40",     "--workers",
+                                       "1",          "--no-confirm", "--meter",   "none",     "--save", "long.json"};
+  const auto kept = [&] {
+    return std::filesystem::exists(folder / "long.json.rounds") &&
+           test::lines_in(test::read_file(folder / "long.json.rounds")) > 6;
+  };
+  const pid_t stopped = begin(words, folder.path());
+  REQUIRE(soon(kept));
+  ::kill(stopped, SIGINT);
+  int status = 0;
+  ::waitpid(stopped, &status, 0);
+  CHECK(WEXITSTATUS(status) == 3);
+  CHECK(contains(test::read_file(folder / "said"), "--resume long.json"));
+  const Outcome on = run_command({antcrew_path, "sweep", "long.toml", "--rounds", "12", "--workers", "1",
+                                  "--no-confirm", "--meter", "none", "--quiet", "--resume", "long.json"},
+                                 folder.path());
+  CAPTURE(on.err);
+  CHECK(on.exit <= 1);
+  CHECK(contains(on.out, "12 rounds"));
+  // Now one that hangs, and its run is killed.
+  test::write_file(folder / "stay", "");
+  std::vector<std::string> again = words;
+  again.back() = "killed.json";
+  const pid_t killed = begin(again, folder.path());
+  REQUIRE(soon([] { return running("sleep 88.25"); }));
+  ::kill(killed, SIGKILL);
+  ::waitpid(killed, &status, 0);
+  CHECK(soon([] { return !running("sleep 88.25"); }));
+}
+
+TEST_CASE("a record of commands with any change gives an answer or one sentence") {
+  const TemporaryFolder folder;
+  test::write_file(folder / "waiting.toml", waiting);
+  REQUIRE(sweep({"waiting.toml", "--rounds", "2", "--no-confirm", "--meter", "few", "--quiet", "--save", "r.json"},
+                folder.path())
+              .exit >= 0);
+  const std::string good = test::read_file(folder / "r.json");
+  std::mt19937_64 random(20261126);
+  int read = 0;
+  for (int k = 0; k < 500; ++k) {
+    std::string text = good;
+    for (int change = 0; change <= static_cast<int>(random() % 2); ++change) {
+      const std::size_t at = random() % text.size();
+      switch (random() % 4) {
+        case 0:
+          text[at] = "0123456789-.eE\"{}[],:x\x1b\xff"[random() % 24];
+          break;
+        case 1:
+          text.erase(at, 1 + random() % 30);
+          break;
+        case 2:
+          text.insert(at, 1, "0123456789-.eE"[random() % 14]);
+          break;
+        default:
+          text.insert(at, text.substr(random() % text.size(), random() % 40));
+      }
+    }
+    std::string said;
+    try {
+      const Record record = record_from_json(text, "r.json");
+      const Analysed study = analyse(record);
+      said = table_text(study, Look(100)) + explanation(study, Look(100));
+      ++read;
+    } catch (const Error& error) {
+      said = error.what();
+      CHECK(said.find('\n') == std::string::npos);
+    }
+    const bool plain =
+        std::none_of(said.begin(), said.end(), [](unsigned char c) { return (c < 0x20 && c != '\n') || c == 0x7f; });
+    CHECK(plain);
+  }
+  CHECK(read > 20);
+}
