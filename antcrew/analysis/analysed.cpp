@@ -42,6 +42,7 @@ void compute_phases(CellFigures& figures) {
   std::map<std::string, std::vector<double>> walls;
   std::map<std::string, int> at_once;
   std::map<std::string, std::vector<double>> counters;
+  std::map<std::string, std::map<std::string, std::vector<double>>> by_worker;
   for (const Trial& trial : figures.cell->trials) {
     const double calls = static_cast<double>(trial.calls);
     for (const auto& [name, phase] : trial.phases) {
@@ -49,6 +50,7 @@ void compute_phases(CellFigures& figures) {
       counts[name].push_back(static_cast<double>(phase.count) / calls);
       if (phase.wall_s) walls[name].push_back(*phase.wall_s / calls);
       at_once[name] = std::max(at_once[name], phase.at_once.value_or(0));
+      for (const auto& [worker, seconds] : phase.by_worker_s) by_worker[name][worker].push_back(seconds / calls);
     }
     for (const auto& [name, value] : trial.counters) counters[name].push_back(value / calls);
   }
@@ -58,6 +60,7 @@ void compute_phases(CellFigures& figures) {
     phase.count = static_cast<std::int64_t>(median(std::move(counts[name])));
     if (!walls[name].empty()) phase.wall_s = median(std::move(walls[name]));
     if (at_once[name] > 0) phase.at_once = at_once[name];
+    for (auto& [worker, seconds] : by_worker[name]) phase.by_worker_s[worker] = median(std::move(seconds));
   }
   for (auto& [name, values] : counters) figures.counters[name] = median(std::move(values));
 }

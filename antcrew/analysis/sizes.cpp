@@ -346,6 +346,7 @@ std::optional<WorthIt> worth_it(const Analysed& study, std::size_t curve) {
 std::vector<PhaseCeiling> phase_ceilings_of(const Analysed& study, const CellFigures& cell) {
   constexpr double told = 0.05;
   constexpr double hardly_shorter = 0.8;
+  constexpr double not_shorter = 0.95;  // where several are in it at once, something else may keep it long
   std::vector<PhaseCeiling> found;
   const CellFigures* baseline = baseline_figures(study, cell);
   if (cell.cell->workers < 2 || !cell.time_s || baseline == nullptr || !baseline->time_s) return found;
@@ -354,7 +355,8 @@ std::vector<PhaseCeiling> phase_ceilings_of(const Analysed& study, const CellFig
     if (!phase.wall_s || *phase.wall_s < told * cell.time_s->median) continue;
     const auto before = fewest.phases.find(name);
     const bool compared = &fewest != &cell && before != fewest.phases.end() && before->second.wall_s;
-    const bool stays = compared ? *phase.wall_s > hardly_shorter * *before->second.wall_s : phase.at_once == 1;
+    const double least = phase.at_once.value_or(1) > 1 ? not_shorter : hardly_shorter;
+    const bool stays = compared ? *phase.wall_s > least * *before->second.wall_s : phase.at_once == 1;
     if (!stays || is_of_the_crew(name)) continue;
     found.push_back({name, *phase.wall_s / cell.time_s->median, baseline->time_s->median / *phase.wall_s});
   }

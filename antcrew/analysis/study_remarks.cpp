@@ -220,8 +220,11 @@ void remark_on_means(const Analysed& study, Remarks& remarks) {
 }
 
 void remark_on_spinning(const Analysed& study, Remarks& remarks) {
+  constexpr double told_of_commands = 0.05;  // what ends a moment later is nothing to a long one
   for (const CellFigures& f : study.cells) {
-    if (f.spins_after_s > 0) remarks.add("busy-afterwards", {{"tail_s", f.spins_after_s}}, &f);
+    const double least_s = study.record->commands && f.time_s ? told_of_commands * f.time_s->median : 0;
+    if (f.spins_after_s > least_s)
+      remarks.add(study.record->commands ? "left-for-a-moment" : "busy-afterwards", {{"tail_s", f.spins_after_s}}, &f);
   }
 }
 

@@ -187,6 +187,11 @@ const Words machine_words[] = {
     {"ended-early",
      [](const Finding&) { return std::string("the run was ended early: this is what was measured until then"); },
      [](const Finding&) { return std::string("go on with --resume"); }},
+    {"left-for-a-moment",
+     [](const Finding& f) {
+       return fmt::format("processes that it began ended {} after it, by themselves", seconds(f, "tail_s"));
+     },
+     [](const Finding&) { return std::string("wait for all of them in the command, so that nothing goes on unseen"); }},
     {"busy-afterwards",
      [](const Finding& f) {
        return fmt::format(

@@ -216,6 +216,10 @@ void CommandsHost::first_time(const CellSpec& cell, const VisitOrder& order, Vis
         "its launcher " + printable(runnable(cell).launcher.front(), 60) +
         " may begin processes elsewhere, so CPU time and memory are not known, and what it begins "
         "elsewhere cannot be ended from here";
+    internal::LaneSums none;
+    none.lanes = cell.workers;
+    none.withheld = "its processes may be on other machines: there is no worker count × time here to account for";
+    visit.seen.metered.push_back(std::move(none));
     for (int k = 0; k < empty_launches; ++k) {
       if (const double s = trials_.empty_s(setting_, runnable(cell), cell.workers); s > 0)
         visit.seen.empty_s.push_back(s);

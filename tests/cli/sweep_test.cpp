@@ -255,3 +255,33 @@ TEST_CASE("a record of commands with any change gives an answer or one sentence"
   }
   CHECK(read > 20);
 }
+
+TEST_CASE("the examples in other languages run, and their answers agree") {
+  const TemporaryFolder folder;
+  const std::string examples = std::string(ANTCREW_SOURCE) + "/examples/estuary/commands/";
+  const auto there = [](const std::string& program) {
+    return run_command({"/bin/sh", "-c", "command -v " + program + " > /dev/null"}).exit == 0;
+  };
+  const auto check = [&](const std::string& name, const std::string& sizes, const std::string& needs) {
+    CAPTURE(name);
+    if (!needs.empty() && !there(needs)) {
+      MESSAGE(name, " is not tried: ", needs, " is not installed");
+      return;
+    }
+    const Outcome out = run_command(
+        {"/usr/bin/env", "PATH=" + std::string(ANTCREW_EXAMPLES) + ":/usr/local/bin:/usr/bin:/bin", antcrew_path, "sweep",
+         examples + name + ".toml", "--sizes", sizes, "--workers", "1,2", "--rounds", "2", "--no-confirm", "--meter",
+         "few", "--quiet", "--save", folder / (name + ".json")},
+        folder.path());
+    CAPTURE(out.out);
+    CAPTURE(out.err);
+    CHECK(out.exit == 4);  // two rounds are too few to tell
+    for (const char* verdict : {"wrong answer", "crashed", "left work", "timed out", "not measured"})
+      CHECK_FALSE(contains(out.out, verdict));
+  };
+  check("shell", "1k,2k", "");
+  check("python", "2k", "/usr/bin/python3");
+  check("sorting", "2k", "sort");
+  check("packing", "2k", "xz");
+  if (there(std::string(ANTCREW_EXAMPLES) + "/silt_ranks")) check("ranks", "40", "mpirun");
+}

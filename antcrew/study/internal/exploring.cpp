@@ -276,8 +276,13 @@ class Exploring {
     LeftOut left{LeftOut::What::metering, point, 0, 0};
     for (const std::size_t i : order) {
       const Cell& cell = run_.record.cells[block.cells()[i].index];
-      const double foreseen_s = (metered_calls + 3) * cell.trials.back().wall_s +
-                                (works_without_a_crew(cell.crew, cell.workers) ? looking_s : 0);
+      // A command is looked at while it runs, without calls beside: until there are looks enough.
+      constexpr double looks_enough_s = 0.3;
+      const double call_s = cell.trials.back().wall_s;
+      const double foreseen_s =
+          run_.record.commands ? metered_calls * std::max(call_s, looks_enough_s)
+                               : (metered_calls + 3) * call_s +
+                                     (works_without_a_crew(cell.crew, cell.workers) ? looking_s : 0);
       const bool baseline = cell.kind == Cell::Kind::baseline;
       if (run_.budget.limited() && meter_s_ + foreseen_s > (baseline ? 2 : 1) * allowed_s) {
         ++left.count;

@@ -31,6 +31,7 @@ std::vector<std::size_t> cells_to_meter(const Record& record, const std::vector<
     const Cell& cell = cell_at(i);
     if (!can(cell) || cell.kind == Cell::Kind::probe) continue;
     const bool baseline = cell.kind == Cell::Kind::baseline;
+    if (baseline && record.commands) continue;  // of a command its trials tell as much
     if (baseline || which == Metering::all || &cell == fastest || cell.workers == most[cell.key()]) order.push_back(i);
   }
   std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) {
