@@ -1,5 +1,5 @@
-// What a trial of a command costs beyond a bare spawn: a process that does nothing, begun and waited for by hand, and by
-// the small process that begins commands; with little and with much memory in the process that asks for it.
+// What a trial of a command costs beyond a bare spawn: a process that does nothing, begun and waited for by hand, and
+// by the small process that begins commands; with little and with much memory in the process that asks for it.
 #include <fcntl.h>
 #include <spawn.h>
 #include <sys/wait.h>

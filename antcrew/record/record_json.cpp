@@ -7,9 +7,9 @@
 #include "antcrew/base/error.hpp"
 #include "antcrew/base/printable.hpp"
 #include "antcrew/record/internal/field_json.hpp"
-#include "antcrew/record/internal/point_json.hpp"
 #include "antcrew/record/internal/record_fields.hpp"
 #include "antcrew/record/internal/timeline_json.hpp"
+#include "antcrew/record/point_json.hpp"
 
 namespace antcrew::record_layer {
 
@@ -21,7 +21,6 @@ using internal::fields;
 
 constexpr const char* format_name = "antcrew-record";
 constexpr const char* rounds_beside = "rounds_beside";
-
 constexpr Fault::Kind fault_kinds[] = {
     Fault::Kind::crashed,       Fault::Kind::out_of_memory,   Fault::Kind::timed_out,      Fault::Kind::threw,
     Fault::Kind::wrong_answer,  Fault::Kind::left_work,       Fault::Kind::threads_left,   Fault::Kind::remembered,
@@ -217,7 +216,7 @@ struct CellReader : Reader {
   }
 };
 
-// The first records of all had one number of rounds, and CPU time that was not split.
+// The first records had one number of rounds, and CPU time that was not split.
 void understand_first_records(const Json& json, Record& record) {
   const Json& plan = json.at("plan");
   if (plan.contains("rounds")) plan.at("rounds").get_to(record.plan.least_rounds);

@@ -2,7 +2,7 @@
 
 #include <nlohmann/json.hpp>
 
-#include "antcrew/record/internal/point_json.hpp"
+#include "antcrew/record/point_json.hpp"
 #include "antcrew/record/record_json.hpp"
 #include "antcrew/report/findings.hpp"
 #include "antcrew/report/headline.hpp"

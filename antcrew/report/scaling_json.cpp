@@ -6,7 +6,7 @@
 #include "antcrew/analysis/findings.hpp"
 #include "antcrew/analysis/models.hpp"
 #include "antcrew/analysis/sizes.hpp"
-#include "antcrew/record/internal/point_json.hpp"
+#include "antcrew/record/point_json.hpp"
 
 namespace antcrew::report_layer {
 namespace {

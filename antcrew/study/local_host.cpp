@@ -4,7 +4,7 @@
 #include "antcrew/machine/control_group.hpp"
 #include "antcrew/machine/refill.hpp"
 #include "antcrew/machine/usage.hpp"
-#include "antcrew/study/internal/visit_faults.hpp"
+#include "antcrew/study/visit_faults.hpp"
 
 namespace antcrew::study_layer {
 MadeBlock make_block(const StudyBase& study, const Point& at, BlockFacts& facts, StandBoard* board) {

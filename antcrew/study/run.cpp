@@ -159,8 +159,9 @@ Record run_with(const RunTools& tools, const Outline& study, const Plan& plan, c
   return std::move(run.record);
 }
 
-Record run_hosted(const std::function<std::unique_ptr<Host>()>& make_host, const Outline& study, const Plan& plan,
+Record run_hosted(const std::function<std::unique_ptr<Host>()>& make_host, const Outline& study, const Plan& asked,
                   const RunHooks& hooks, Record fresh, const Record* begun) {
+  const Plan plan = begun == nullptr ? asked : internal::as_begun(asked, *begun);
   fresh.machine = this_machine();
   fresh.library_version = library_version();
   fresh.created = internal::utc_now();
@@ -183,7 +184,7 @@ Record run(const StudyBase& study, const Plan& plan, const RunHooks& hooks, cons
 
 Record run_on(const StudyBase& study, const Record& begun, const Plan& plan, const RunHooks& hooks,
               const BuildFacts& build) {
-  return run_here(study, internal::as_begun(plan, begun), hooks, build, &begun);
+  return run_here(study, plan, hooks, build, &begun);
 }
 
 }  // namespace antcrew

@@ -24,7 +24,7 @@
 #include "antcrew/study/internal/block_process.hpp"
 #include "antcrew/study/internal/how_it_ended.hpp"
 #include "antcrew/study/internal/messages.hpp"
-#include "antcrew/study/internal/visit_faults.hpp"
+#include "antcrew/study/visit_faults.hpp"
 
 namespace antcrew::study_layer {
 namespace {

@@ -9,10 +9,10 @@
 #include <vector>
 
 #include "antcrew/base/layers.hpp"
+#include "antcrew/study/channel.hpp"
 #include "antcrew/study/host.hpp"
-#include "antcrew/study/internal/channel.hpp"
 #include "antcrew/study/internal/kept_output.hpp"
-#include "antcrew/study/internal/sampler.hpp"
+#include "antcrew/study/sampler.hpp"
 
 namespace antcrew::study_layer {
 

@@ -4,9 +4,9 @@
 
 #include "antcrew/study/internal/messages.hpp"
 #include "antcrew/study/internal/metered_cells.hpp"
-#include "antcrew/study/internal/sampler.hpp"
-#include "antcrew/study/internal/visit_faults.hpp"
+#include "antcrew/study/sampler.hpp"
 #include "antcrew/study/stands_host.hpp"
+#include "antcrew/study/visit_faults.hpp"
 
 namespace antcrew::study_layer {
 namespace {

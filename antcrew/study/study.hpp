@@ -17,7 +17,7 @@
 #include <utility>
 #include <vector>
 
-#include "antcrew/study/internal/answer_text.hpp"
+#include "antcrew/study/answer_text.hpp"
 #include "antcrew/study/internal/calling.hpp"
 #include "antcrew/study/internal/kept_answers.hpp"
 #include "antcrew/study/study_base.hpp"

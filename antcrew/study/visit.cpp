@@ -14,7 +14,7 @@
 #include "antcrew/machine/usage.hpp"
 #include "antcrew/study/internal/returned_child.hpp"
 #include "antcrew/study/internal/trial_facts.hpp"
-#include "antcrew/study/internal/visit_faults.hpp"
+#include "antcrew/study/visit_faults.hpp"
 
 namespace antcrew::study_layer {
 namespace {

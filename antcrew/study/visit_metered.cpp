@@ -10,7 +10,7 @@
 #include "antcrew/machine/clock.hpp"
 #include "antcrew/machine/limits.hpp"
 #include "antcrew/machine/usage.hpp"
-#include "antcrew/study/internal/sampler.hpp"
+#include "antcrew/study/sampler.hpp"
 #include "antcrew/study/visit.hpp"
 
 namespace antcrew::study_layer {

@@ -7,7 +7,7 @@
 #include <vector>
 
 #include "antcrew/base/printable.hpp"
-#include "antcrew/study/internal/answer_text.hpp"
+#include "antcrew/study/answer_text.hpp"
 
 namespace antcrew::sweep_layer {
 namespace {

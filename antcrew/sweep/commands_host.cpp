@@ -4,7 +4,6 @@
 
 #include <algorithm>
 #include <cctype>
-#include <regex>
 
 #include "antcrew/analysis/statistics.hpp"
 #include "antcrew/base/error.hpp"
@@ -13,7 +12,7 @@
 #include "antcrew/machine/clock.hpp"
 #include "antcrew/machine/control_group.hpp"
 #include "antcrew/machine/limits.hpp"
-#include "antcrew/study/internal/visit_faults.hpp"
+#include "antcrew/study/visit_faults.hpp"
 #include "antcrew/sweep/answers.hpp"
 
 namespace antcrew::sweep_layer {
@@ -26,7 +25,6 @@ constexpr double limit_factor = 30;
 constexpr double least_limit_s = 10;
 constexpr int most_kept = 3;  // folders of one cell
 constexpr std::uint64_t most_answer_bytes = 1ull << 30;
-constexpr std::uint64_t most_reported_bytes = 1 << 20;
 constexpr double noticed_sleep_s = 1e-3;
 constexpr int empty_runs = 11;
 constexpr int empty_launches = 3;
@@ -49,24 +47,6 @@ std::string key_of(const CellSpec& cell, const Point& at) {
 std::vector<std::string> shown(std::vector<std::string> words) {
   for (std::string& word : words) word = printable(word, 2000);
   return words;
-}
-
-std::optional<double> reported_s(const Reported& reported, const internal::TrialFolder& place) {
-  for (const std::string& file : {place.output(), place.errors()}) {
-    std::string text;
-    if (!internal::read_file(file, most_reported_bytes, text)) continue;
-    std::smatch found;
-    try {
-      if (!std::regex_search(text, found, std::regex(reported.pattern))) continue;
-    } catch (const std::regex_error&) {  // a text too long for the pattern
-      return std::nullopt;
-    }
-    char* end = nullptr;
-    const std::string number = found[1].str();
-    const double value = std::strtod(number.c_str(), &end);
-    if (end != number.c_str() && std::isfinite(value)) return value * reported.unit_s;
-  }
-  return std::nullopt;
 }
 
 }  // namespace
@@ -263,7 +243,7 @@ void CommandsHost::keep_facts(const CellSpec& cell, const TrialRun& trial, Trial
     if (ended.looks > 0) to.most_threads = ended.most_threads;
     if (ended.looks > 0) to.most_processes = ended.most_processes;
   }
-  if (runnable(cell).reported) to.reported_s = reported_s(*runnable(cell).reported, trial.place);
+  if (runnable(cell).reported) to.reported_s = internal::reported_s(*runnable(cell).reported, trial.place);
 }
 
 void CommandsHost::timed(const CellSpec& cell, const VisitOrder& order, Visit& visit) {

@@ -3,8 +3,8 @@
 #include <atomic>
 
 #include "antcrew/machine/clock.hpp"
-#include "antcrew/study/internal/sampler.hpp"
-#include "antcrew/study/internal/visit_faults.hpp"
+#include "antcrew/study/sampler.hpp"
+#include "antcrew/study/visit_faults.hpp"
 #include "antcrew/sweep/commands_host.hpp"
 
 namespace antcrew::sweep_layer {

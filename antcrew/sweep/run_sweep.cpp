@@ -6,7 +6,6 @@
 
 #include "antcrew/base/printable.hpp"
 #include "antcrew/machine/limits.hpp"
-#include "antcrew/study/internal/same_study.hpp"
 #include "antcrew/study/run_loop.hpp"
 #include "antcrew/sweep/commands_host.hpp"
 #include "antcrew/sweep/internal/program_files.hpp"
@@ -59,9 +58,8 @@ Record run_sweep(const CommandStudy& study, const Plan& plan, const RunHooks& ho
   fresh.files = files.facts();
   fresh.environment = environment_set_by(study);
   fresh.build.program_hash = files.hash();
-  const Plan planned = begun == nullptr ? plan : internal::as_begun(plan, *begun);
-  const HostLimits limits{planned.call_limit_s, planned.memory_limit_bytes, hooks.stop, false};
-  return run_hosted([&] { return std::make_unique<CommandsHost>(study, limits, kept_under); }, study, planned, hooks,
+  const HostLimits limits{plan.call_limit_s, plan.memory_limit_bytes, hooks.stop, false};
+  return run_hosted([&] { return std::make_unique<CommandsHost>(study, limits, kept_under); }, study, plan, hooks,
                     std::move(fresh), begun);
 }
 

@@ -12,43 +12,15 @@
 #include "antcrew/base/error.hpp"
 #include "antcrew/base/printable.hpp"
 #include "antcrew/base/units.hpp"
+#include "antcrew/sweep/internal/shell_text.hpp"
 #include "antcrew/sweep/internal/toml_table.hpp"
 
 namespace antcrew::sweep_layer {
 namespace {
 
+using internal::check_shell_words;
+using internal::refuse_names_in_shell_text;
 using internal::TomlTable;
-
-constexpr std::uint64_t longest_file = 1 << 20;
-
-bool is_shell(const std::string& word) {
-  static const std::set<std::string> shells{"sh", "bash", "dash", "zsh", "ksh", "ash", "csh", "tcsh", "fish"};
-  return shells.count(std::filesystem::path(word).filename().string()) > 0;
-}
-
-// The text that a shell is given as a word of its own is no place for values either.
-void refuse_names_in_shell_text(const std::string& text, const std::string& where) {
-  const std::size_t at = text.find("@(");
-  if (at == std::string::npos) return;
-  const std::string name = text.substr(at + 2, text.find(')', at) - at - 2);
-  const std::string variable = name == "workers" || name == "size" || name == "folder" || name == "study"
-                                   ? "ANTCREW_" + name
-                                   : "ANTCREW_DIMENSION_" + name;
-  std::string upper;
-  for (const char c : variable) upper += static_cast<char>(std::toupper(static_cast<unsigned char>(c)));
-  bad_input("sweep.name", where, "@(" + printable(name, 40) + ") in the text of a shell",
-            "write \"$" + printable(upper, 60) + "\" there: nothing is pasted into shell text");
-}
-
-void check_shell_words(const Words& words, const std::string& where) {
-  for (std::size_t i = 0; i + 2 < words.size() + 1; ++i) {
-    const bool option = i > 0 && words[i].size() > 1 && words[i][0] == '-' && words[i][1] != '-' &&
-                        words[i].find('c') != std::string::npos;
-    const bool after_shell =
-        option && std::any_of(words.begin(), words.begin() + static_cast<std::ptrdiff_t>(i), is_shell);
-    if (after_shell && i + 1 < words.size()) refuse_names_in_shell_text(words[i + 1], where);
-  }
-}
 
 class Reading {
  public:
@@ -359,59 +331,6 @@ std::unique_ptr<CommandStudy> study_from_text(const std::string& text, const std
     bad_input("sweep.syntax", internal::place_of(name, error.source()),
               "not TOML: " + printable(error.description(), 160), "see https://toml.io, or `antcrew sweep --example`");
   }
-}
-
-std::unique_ptr<CommandStudy> read_study(const std::string& path) {
-  namespace fs = std::filesystem;
-  std::error_code trouble;
-  if (fs::is_directory(path, trouble))
-    bad_input("sweep.file", printable(path, 100), "this is a directory", "give a study file, such as tides.toml");
-  std::ifstream file(path, std::ios::binary);
-  if (!file)
-    bad_input("sweep.file", printable(path, 100),
-              fs::exists(path, trouble) ? "this file cannot be read" : "there is no such file",
-              "give a study file; `antcrew sweep --example` writes one");
-  std::string text(longest_file + 1, '\0');
-  file.read(text.data(), static_cast<std::streamsize>(text.size()));
-  text.resize(static_cast<std::size_t>(file.gcount()));
-  if (text.size() > longest_file)
-    bad_input("sweep.file", printable(path, 100), "more than 1 MiB", "give a study file, not data");
-  const fs::path folder = fs::absolute(path).parent_path().lexically_normal();
-  return study_from_text(text, path, folder.string());
-}
-
-std::unique_ptr<CommandStudy> study_of(const Words& command, const std::string& folder,
-                                       const std::vector<std::size_t>& sizes,
-                                       const std::map<std::string, std::vector<PointValue>>& dimensions) {
-  const bool by_workers = std::any_of(command.begin(), command.end(), [](const std::string& word) {
-    return word.find("@(workers)") != std::string::npos;
-  });
-  if (!by_workers)
-    bad_input("sweep.name", "the command", "no @(workers) in it: every worker count would be the same",
-              "put it where the program takes its number of workers: antcrew sweep --workers 1,2,4 -- sort "
-              "--parallel=@(workers) tides.txt");
-  check_shell_words(command, "the command");
-  CommandStudy::Parts parts;
-  parts.title = printable(in_words(command), 80);
-  parts.folder = folder;
-  Runnable variant;
-  variant.command = {command, {}, "the command"};
-  parts.baseline = variant;
-  for (std::string& word : parts.baseline.command.words) {
-    for (std::size_t at = word.find("@(workers)"); at != std::string::npos; at = word.find("@(workers)", at))
-      word.replace(at, 10, "1");
-  }
-  auto study = std::make_unique<CommandStudy>(std::move(parts));
-  if (sizes.empty()) {
-    study->without_sizes();
-  } else {
-    study->sizes(sizes);
-  }
-  for (const auto& [name, values] : dimensions) study->dimension(name, values);
-  study->variant(std::filesystem::path(command.front()).filename().string(), "command", variant, {});
-  for (const std::string& word : command) check_names(word, known_names(*study, variant), "the command");
-  found_program(command.front(), folder, "the command");
-  return study;
 }
 
 }  // namespace antcrew::sweep_layer

@@ -268,11 +268,11 @@ TEST_CASE("the examples in other languages run, and their answers agree") {
       MESSAGE(name, " is not tried: ", needs, " is not installed");
       return;
     }
-    const Outcome out = run_command(
-        {"/usr/bin/env", "PATH=" + std::string(ANTCREW_EXAMPLES) + ":/usr/local/bin:/usr/bin:/bin", antcrew_path, "sweep",
-         examples + name + ".toml", "--sizes", sizes, "--workers", "1,2", "--rounds", "2", "--no-confirm", "--meter",
-         "few", "--quiet", "--save", folder / (name + ".json")},
-        folder.path());
+    const Outcome out =
+        run_command({"/usr/bin/env", "PATH=" + std::string(ANTCREW_EXAMPLES) + ":/usr/local/bin:/usr/bin:/bin",
+                     antcrew_path, "sweep", examples + name + ".toml", "--sizes", sizes, "--workers", "1,2", "--rounds",
+                     "2", "--no-confirm", "--meter", "few", "--quiet", "--save", folder / (name + ".json")},
+                    folder.path());
     CAPTURE(out.out);
     CAPTURE(out.err);
     CHECK(out.exit == 4);  // two rounds are too few to tell

@@ -1,4 +1,4 @@
-#include "antcrew/study/internal/channel.hpp"
+#include "antcrew/study/channel.hpp"
 
 #include <doctest/doctest.h>
 #include <sys/socket.h>

@@ -6,6 +6,7 @@
 
 #include <type_traits>
 
+#include "antcrew/record/internal/lane_fields.hpp"
 #include "antcrew/record/record.hpp"
 
 namespace antcrew::internal {
@@ -175,134 +176,6 @@ void fields(F&& f, R& c) {
   f("other_size", c.other_size);
   f("own_input", c.own_input);
   f("trouble", c.trouble);
-}
-
-template <class F, class R>
-requires std::is_same_v<std::remove_const_t<R>, ImbalanceCauses>
-void fields(F&& f, R& c) {
-  f.later("late_s", c.late_s);
-  f.later("shared_s", c.shared_s);
-  f.later("lock_s", c.lock_s);
-  f.later("uneven_s", c.uneven_s);
-  f.later("divisible_s", c.divisible_s);
-}
-
-template <class F, class R>
-requires std::is_same_v<std::remove_const_t<R>, RegionFacts>
-void fields(F&& f, R& r) {
-  f.later("place", r.place);
-  f.later("sharing", r.sharing);
-  f.later("calls", r.calls);
-  f.later("n", r.n);
-  f.later("pieces", r.pieces);
-  f.later("stolen", r.stolen);
-  f.later("wall_s", r.wall_s);
-  f.later("body_s", r.body_s);
-  f.later("dispatch_s", r.dispatch_s);
-  f.later("late_s", r.late_s);
-  f.later("no_work_s", r.no_work_s);
-  f.later("imbalance_s", r.imbalance_s);
-  f.later("causes", r.causes);
-  f.later("longest_piece_s", r.longest_piece_s);
-  f.later("longest_piece_at", r.longest_piece_at);
-  f.later("longest_piece_lane", r.longest_piece_lane);
-  f.later("mean_piece_s", r.mean_piece_s);
-  f.later("finer_s", r.finer_s);
-  f.later("tapering_s", r.tapering_s);
-}
-
-template <class F, class R>
-requires std::is_same_v<std::remove_const_t<R>, SerialFacts>
-void fields(F&& f, R& s) {
-  f.later("after", s.after);
-  f.later("before", s.before);
-  f.later("phase", s.phase);
-  f.later("seconds", s.seconds);
-  f.later("count", s.count);
-}
-
-template <class F, class R>
-requires std::is_same_v<std::remove_const_t<R>, LockFacts>
-void fields(F&& f, R& l) {
-  f.later("name", l.name);
-  f.later("waits", l.waits);
-  f.later("wait_s", l.wait_s);
-  f.later("holds", l.holds);
-  f.later("hold_s", l.hold_s);
-}
-
-template <class F, class R>
-requires std::is_same_v<std::remove_const_t<R>, StageFigures>
-void fields(F&& f, R& s) {
-  f.later("name", s.name);
-  f.later("alone", s.alone);
-  f.later("busy_s", s.busy_s);
-  f.later("items", s.items);
-  f.later("waited_s", s.waited_s);
-}
-
-template <class F, class R>
-requires std::is_same_v<std::remove_const_t<R>, Timeline>
-void fields(F&& f, R& t) {
-  f("wall_s", t.wall_s);
-  f("all_lanes", t.all_lanes);
-  f("resolution_s", t.resolution_s);
-  f("merged", t.merged);
-  f.later("names", t.names);
-  f("lanes", t.lanes);
-}
-
-template <class F, class R>
-requires std::is_same_v<std::remove_const_t<R>, LookFacts>
-void fields(F&& f, R& l) {
-  f("moments", l.moments);
-  f("lanes", l.lanes);
-  f.later("own_share", l.own_share);
-  f.later("threads", l.threads);
-  f.later("outside", l.outside);
-  f.later("processors", l.processors);
-  f.later("refused", l.refused);
-  f.later("lock_waiters", l.lock_waiters);
-  f.later("lock_kinds", l.lock_kinds);
-  f.later("standing", l.standing);
-  f.later("blocked_s", l.blocked_s);
-}
-
-template <class F, class R>
-requires std::is_same_v<std::remove_const_t<R>, LaneSums>
-void fields(F&& f, R& s) {
-  f("wall_s", s.wall_s);
-  f("lanes", s.lanes);
-  f("parts_s", s.parts_s);
-  f.later("plain_s", s.plain_s);
-  f.later("slowdown", s.slowdown);
-  f.later("metering_s", s.metering_s);
-  f.later("cpu_frames_s", s.cpu_frames_s);
-  f.later("cpu_kernel_s", s.cpu_kernel_s);
-  f.later("parent_cpu_s", s.parent_cpu_s);
-  f.later("calls_outside", s.calls_outside);
-  f.later("cpu_tree_s", s.cpu_tree_s);
-  f.later("system_s", s.system_s);
-  f.later("serial_cpu_s", s.serial_cpu_s);
-  f.later("moved_bytes", s.moved_bytes);
-  f.later("buffer_full_s", s.buffer_full_s);
-  f.later("source_s", s.source_s);
-  f.later("events", s.events);
-  f.later("regions", s.regions);
-  f.later("short_regions_s", s.short_regions_s);
-  f.later("call_cost_s", s.call_cost_s);
-  f.later("piece_cost_s", s.piece_cost_s);
-  f.later("withheld", s.withheld);
-  f.later("delay_known", s.delay_known);
-  f.later("lane_body_s", s.lane_body_s);
-  f.later("by_place", s.by_place);
-  f.later("serials", s.serials);
-  f.later("locks", s.locks);
-  f.later("stages", s.stages);
-  f.later("phases", s.phases);
-  f.later("looks", s.looks);
-  f.later("timeline", s.timeline);
-  f.later("critical_path_s", s.critical_path_s);
 }
 
 template <class F, class R>

@@ -7,8 +7,8 @@
 
 #include <vector>
 
+#include "antcrew/study/channel.hpp"
 #include "antcrew/study/host.hpp"
-#include "antcrew/study/internal/channel.hpp"
 #include "antcrew/study/local_host.hpp"
 
 namespace antcrew::internal {

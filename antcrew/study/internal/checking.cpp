@@ -2,7 +2,7 @@
 
 #include <fmt/format.h>
 
-#include "antcrew/study/internal/visit_faults.hpp"
+#include "antcrew/study/visit_faults.hpp"
 
 namespace antcrew::internal {
 namespace {

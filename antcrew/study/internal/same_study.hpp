@@ -2,7 +2,6 @@
 #pragma once
 
 #include <string>
-#include <string_view>
 #include <vector>
 
 #include "antcrew/record/record.hpp"
@@ -20,9 +19,7 @@ Plan as_begun(Plan plan, const Record& begun);
 // Names the parts of the grid that a plan gives.
 std::vector<std::string> asked_by(const Plan& plan);
 
-// FNV-1a of a file, empty when it cannot be read; of a text; and of the program file that runs.
-std::string file_hash(const std::string& path);
-std::string text_hash(std::string_view text);
+// Of the program file that runs; empty when it cannot be read.
 std::string program_hash();
 
 }  // namespace antcrew::internal

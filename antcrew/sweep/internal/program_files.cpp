@@ -11,8 +11,8 @@
 #include <set>
 
 #include "antcrew/base/error.hpp"
+#include "antcrew/base/hash.hpp"
 #include "antcrew/base/printable.hpp"
-#include "antcrew/study/internal/same_study.hpp"
 #include "antcrew/study/visit.hpp"
 
 namespace antcrew::internal {

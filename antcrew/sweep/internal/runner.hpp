@@ -16,7 +16,7 @@
 #include <vector>
 
 #include "antcrew/base/layers.hpp"
-#include "antcrew/study/internal/channel.hpp"
+#include "antcrew/study/channel.hpp"
 
 namespace antcrew::internal {
 

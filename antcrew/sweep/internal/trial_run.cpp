@@ -4,8 +4,11 @@
 #include <sys/wait.h>
 #include <unistd.h>
 
+#include <cmath>
+#include <cstdlib>
 #include <cstring>
 #include <filesystem>
+#include <regex>
 
 #include "antcrew/base/error.hpp"
 #include "antcrew/base/printable.hpp"
@@ -19,6 +22,7 @@ namespace {
 namespace fs = std::filesystem;
 
 constexpr std::size_t longest_text = 400;
+constexpr std::uint64_t most_reported_bytes = 1 << 20;
 
 // This process's own, and over it what the study sets.
 std::vector<std::string> whole_environment(const std::map<std::string, std::string>& more) {
@@ -217,6 +221,24 @@ double Trials::empty_s(const TrialSetting& setting, const Runnable& of, int work
   } catch (const Error&) {
     return 0;  // a system without `true`: what starting costs is then not told
   }
+}
+
+std::optional<double> reported_s(const Reported& reported, const TrialFolder& place) {
+  for (const std::string& file : {place.output(), place.errors()}) {
+    std::string text;
+    if (!read_file(file, most_reported_bytes, text)) continue;
+    std::smatch found;
+    try {
+      if (!std::regex_search(text, found, std::regex(reported.pattern))) continue;
+    } catch (const std::regex_error&) {  // a text too long for the pattern
+      return std::nullopt;
+    }
+    char* end = nullptr;
+    const std::string number = found[1].str();
+    const double value = std::strtod(number.c_str(), &end);
+    if (end != number.c_str() && std::isfinite(value)) return value * reported.unit_s;
+  }
+  return std::nullopt;
 }
 
 }  // namespace antcrew::internal

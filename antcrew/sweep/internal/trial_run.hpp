@@ -79,4 +79,7 @@ std::optional<Fault> fault_of(const Ended& ended, const TrialSetting& setting, c
 // None where nothing was left, or only for a moment.
 std::optional<Fault> left_behind(const Ended& ended, double reference_cpu_s, int round);
 
+// The first number that its pattern finds in what was printed, or in what went to standard error.
+std::optional<double> reported_s(const Reported& reported, const TrialFolder& place);
+
 }  // namespace antcrew::internal

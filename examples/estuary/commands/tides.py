@@ -15,6 +15,8 @@ def heights(first, last, worker=0):
     with phase("heights", worker):
         return [height(i) for i in range(first, last)]
 
+def heights_of(part): return heights(*part)
+
 def parts(n, workers):
     return [(n * w // workers, n * (w + 1) // workers, w) for w in range(workers)]
 
@@ -28,8 +30,8 @@ def by_threads(n, workers):
         return math.fsum(h for part in found for h in part)
 
 def by_processes(n, workers):
-    with multiprocessing.Pool(workers) as pool:
-        found = pool.starmap(heights, parts(n, workers))
+    with multiprocessing.Pool(workers) as gang:
+        found = gang.map(heights_of, parts(n, workers))
     with phase("gather"):
         return math.fsum(h for part in found for h in part)
 

@@ -1,4 +1,4 @@
-#include "antcrew/study/internal/sampler.hpp"
+#include "antcrew/study/sampler.hpp"
 
 #include <sched.h>
 

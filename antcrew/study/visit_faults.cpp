@@ -1,4 +1,4 @@
-#include "antcrew/study/internal/visit_faults.hpp"
+#include "antcrew/study/visit_faults.hpp"
 
 #include <fmt/format.h>
 

@@ -1,4 +1,4 @@
-#include "antcrew/study/internal/channel.hpp"
+#include "antcrew/study/channel.hpp"
 
 #include <poll.h>
 #include <sys/socket.h>

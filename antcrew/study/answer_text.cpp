@@ -1,4 +1,4 @@
-#include "antcrew/study/internal/answer_text.hpp"
+#include "antcrew/study/answer_text.hpp"
 
 #include <fmt/format.h>
 
