@@ -2,6 +2,7 @@
 
 #include <nlohmann/json.hpp>
 
+#include "antcrew/analysis/statistics.hpp"
 #include "antcrew/record/point_json.hpp"
 #include "antcrew/record/record_json.hpp"
 #include "antcrew/report/findings.hpp"
@@ -56,7 +57,8 @@ Json phases_json(const CellFigures& f) {
     phases[name] = {{"worker_s", phase.worker_s},
                     {"count", phase.count},
                     {"wall_s", number(phase.wall_s)},
-                    {"at_once", phase.at_once ? Json(*phase.at_once) : Json(nullptr)}};
+                    {"at_once", phase.at_once ? Json(*phase.at_once) : Json(nullptr)},
+                    {"by_worker_s", phase.by_worker_s}};
   }
   return phases;
 }
@@ -90,6 +92,10 @@ Json crowds_json(const Analysed& study) {
   return crowds;
 }
 
+std::optional<double> as_number(const std::optional<int>& count) {
+  return count ? std::optional<double>(*count) : std::nullopt;
+}
+
 Json used_json(const Cell& cell) {
   const auto counted = [&](std::optional<std::int64_t> Trial::*count) { return number(median_a_call(cell, count)); };
   const auto known = [&](const auto& field) { return number(median_where_known(cell, field)); };
@@ -103,6 +109,9 @@ Json used_json(const Cell& cell) {
           {"faults_major", counted(&Trial::faults_major)},
           {"instructions", known([](const Trial& t) { return std::optional<double>(t.instructions); })},
           {"cycles", known([](const Trial& t) { return std::optional<double>(t.cycles); })},
+          {"reported_s", known([](const Trial& t) { return t.reported_s; })},
+          {"most_threads", known([](const Trial& t) { return as_number(t.most_threads); })},
+          {"most_processes", known([](const Trial& t) { return as_number(t.most_processes); })},
           {"printed_bytes", known([](const Trial& t) { return std::optional<double>(t.printed_bytes); })}};
 }
 
@@ -151,6 +160,10 @@ Json cell_json(const CellFigures& f, const Point& point) {
           {"answer", f.cell->answer},
           {"check", check_json(*f.cell)},
           {"used", used_json(*f.cell)},
+          {"command", f.cell->command},
+          {"folder", f.cell->folder},
+          {"empty_s", f.cell->empty_s.empty() ? Json(nullptr) : Json(median(f.cell->empty_s))},
+          {"no_resources", f.cell->no_resources},
           {"phases", phases_json(f)},
           {"counters", f.counters}};
 }

@@ -87,26 +87,60 @@ std::string moved_data(const Analysed& study) {
          grid.text(Look());
 }
 
+// Of the workers that a program tells apart.
+std::string least_to_most(const PhaseFacts& phase) {
+  if (phase.by_worker_s.size() < 2) return {};
+  const auto less = [](const auto& a, const auto& b) { return a.second < b.second; };
+  const auto [least, most] = std::minmax_element(phase.by_worker_s.begin(), phase.by_worker_s.end(), less);
+  return duration_text(least->second) + " to " + duration_text(most->second);
+}
+
+// What programs say of their own time, beside the clock.
+std::string reported(const Analysed& study) {
+  TextGrid grid(
+      {{"variant"}, {"workers", true}, {"at"}, {"reports", true}, {"by the clock", true}, {"CPU time", true}});
+  bool any = false;
+  for (const CellFigures& f : study.cells) {
+    const auto says = median_where_known(*f.cell, [](const Trial& t) { return t.reported_s; });
+    if (!says || !f.time_s) continue;
+    any = true;
+    std::vector<std::string> row = whose(study, *f.cell);
+    const auto cpu_s = median_cpu_s(*f.cell);
+    for (std::string text : {duration_text(*says), duration_text(f.time_s->median), cpu_s ? duration_text(*cpu_s) : ""})
+      row.push_back(std::move(text));
+    grid.row(std::move(row));
+  }
+  return any ? "\nTime that the programs report themselves, medians:\n" + grid.text(Look()) : "";
+}
+
 // The baseline and the best variant of the largest point, where their named stretches can be laid side by side.
 std::string phases(const Analysed& study) {
-  TextGrid grid({{"variant"}, {"workers", true}, {"at"}, {"phase or counter"}, {"a call", true}, {"times", true}});
+  std::vector<GridColumn> columns{{"variant"},          {"workers", true}, {"at"},
+                                  {"phase or counter"}, {"a call", true},  {"times", true}};
+  const bool by_worker = std::any_of(study.cells.begin(), study.cells.end(), [](const CellFigures& f) {
+    return std::any_of(f.phases.begin(), f.phases.end(), [](const auto& p) { return p.second.by_worker_s.size() > 1; });
+  });
+  if (by_worker) columns.push_back({"a worker", true});
+  TextGrid grid(columns);
   bool any = false;
   for (const CellFigures& f : study.cells) {
     const Best& best = study.best[f.cell->point];
     const bool told = f.cell->kind == Cell::Kind::baseline || &f == best.cell;
     if (!told) continue;
     std::vector<std::string> first = whose(study, *f.cell);
-    const auto row = [&](const std::string& name, std::string amount, std::string times) {
+    const auto row = [&](const std::string& name, std::string amount, std::string times, std::string each = {}) {
       any = true;
       std::vector<std::string> cells = std::exchange(first, {"", "", ""});
       cells.insert(cells.end(), {printable(name, 24), std::move(amount), std::move(times)});
+      if (by_worker) cells.push_back(std::move(each));
       grid.row(std::move(cells));
     };
     std::vector<std::pair<std::string, PhaseFacts>> sorted(f.phases.begin(), f.phases.end());
     std::stable_sort(sorted.begin(), sorted.end(),
                      [](const auto& u, const auto& v) { return u.second.worker_s > v.second.worker_s; });
     for (const auto& [name, phase] : sorted)
-      row(name, duration_text(phase.worker_s), count_text(static_cast<std::uint64_t>(phase.count)));
+      row(name, duration_text(phase.worker_s), count_text(static_cast<std::uint64_t>(phase.count)),
+          least_to_most(phase));
     for (const auto& [name, value] : f.counters) row(name, count_text(static_cast<std::uint64_t>(value)), "");
   }
   return any ? "\nPhases and counters of a call, all workers together:\n" + grid.text(Look()) : "";
@@ -270,7 +304,7 @@ std::string notes_text(const Analysed& study) {
   for (const auto& steps : study.ladders) text += ladder_text(steps, *study.record);
   text += effort_text(study);
   text += read_answers(study) + kept(study) + phase_by_phase(study) + unwaited(study) + cold_starts(study) +
-          phases(study) + moved_data(study) + crowds(study) + left_out(study);
+          phases(study) + reported(study) + moved_data(study) + crowds(study) + left_out(study);
   for (const Finding& remark : study.remarks) text += "\nWarning: " + claim_with_cell(study, remark) + ".\n";
   return text;
 }

@@ -21,6 +21,7 @@
 #include "antcrew/crew/worker.hpp"
 #include "antcrew/machine/clock.hpp"
 #include "antcrew/machine/limits.hpp"
+#include "antcrew/machine/process_tree.hpp"
 #include "antcrew/machine/processors.hpp"
 #include "antcrew/machine/topology.hpp"
 #include "antcrew/machine/usage.hpp"
@@ -36,30 +37,12 @@ constexpr int most_copies = 256;
 constexpr double crowd_batch_s = 2e-3;
 constexpr double long_copy_s = 20e-3;  // one call says enough
 
-void default_signals() {
-  for (const int number : {SIGINT, SIGTERM, SIGHUP, SIGPIPE, SIGCHLD}) ::signal(number, SIG_DFL);
-  sigset_t none;
-  sigemptyset(&none);
-  ::sigprocmask(SIG_SETMASK, &none, nullptr);
-}
-
-// Ends with its parent. The parent may be gone already: then it is too late for the signal.
-void end_with_parent(pid_t parent) {
-  ::prctl(PR_SET_PDEATHSIG, SIGKILL);
-  if (::getppid() != parent) ::_exit(0);
-}
-
 void limit_memory(std::uint64_t more) {
   if (sanitized) return;
   rlimit data{};
   if (more == 0 || ::getrlimit(RLIMIT_DATA, &data) != 0) return;
   data.rlim_cur = std::min<rlim_t>(data.rlim_max, virtual_data_bytes() + more);
   ::setrlimit(RLIMIT_DATA, &data);
-}
-
-void no_core_file() {
-  const rlimit none{0, 0};
-  ::setrlimit(RLIMIT_CORE, &none);
 }
 
 // What was printed is told with the visit in which it was.
@@ -258,26 +241,8 @@ class BlockProcess {
       stands_.erase(std::remove(stands_.begin(), stands_.end(), stand), stands_.end());
       remove_all_scratch_of(stand);
     }
-    end_what_they_left();
+    end_all_below([this](pid_t left) { return below_a_stand(left); });
     return status;
-  }
-
-  void end_what_they_left() {
-    if (nobody_below()) return;
-    for (const pid_t left : living_descendants()) {
-      if (!below_a_stand(left)) ::kill(left, SIGKILL);
-    }
-    while (true) {
-      siginfo_t gone{};
-      if (::waitid(P_ALL, 0, &gone, WEXITED | WNOHANG | WNOWAIT) != 0 || gone.si_pid == 0) break;
-      if (std::find(stands_.begin(), stands_.end(), gone.si_pid) != stands_.end()) break;  // kept for its own "end"
-      ::waitpid(gone.si_pid, nullptr, 0);
-    }
-  }
-
-  static bool nobody_below() {
-    siginfo_t info{};
-    return ::waitid(P_ALL, 0, &info, WEXITED | WNOHANG | WNOWAIT) != 0 && errno == ECHILD;
   }
 
   // Stands lead process groups of their own, so what belongs to a living one shows its group.
@@ -368,7 +333,7 @@ void serve_block(Channel coordinator, const BlockOrder& order) {
     default_signals();
     ::setpgid(0, 0);
     no_core_file();
-    ::prctl(PR_SET_CHILD_SUBREAPER, 1);
+    adopt_orphans();
     set_streams(order.prints);
     BlockProcess(std::move(coordinator), order).serve();
   } catch (...) {

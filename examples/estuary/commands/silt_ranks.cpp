@@ -21,6 +21,10 @@ constexpr double spread = 0.2;
 
 using Rows = std::vector<double>;
 
+constexpr std::size_t place(int row, int side, int column = 0) {
+  return static_cast<std::size_t>(static_cast<long>(row) * side + column);
+}
+
 double now_s() {
   return std::chrono::duration<double>(std::chrono::steady_clock::now().time_since_epoch()).count();
 }
@@ -60,8 +64,8 @@ double silt_at(int row, int column) {
 void spread_once(const Rows& from, Rows& to, int count, int side) {
   for (int row = 1; row <= count; ++row) {
     for (int column = 0; column < side; ++column) {
-      const auto at = [&](int r, int c) { return from[static_cast<std::size_t>(r) * side + (c + side) % side]; };
-      to[static_cast<std::size_t>(row) * side + column] =
+      const auto at = [&](int r, int c) { return from[place(r, side, (c + side) % side)]; };
+      to[place(row, side, column)] =
           at(row, column) + spread * (at(row - 1, column) + at(row + 1, column) + at(row, column - 1) +
                                       at(row, column + 1) - 4 * at(row, column));
     }
@@ -73,9 +77,9 @@ double look_at(const double* grid, int side) {
   double deeper = 0;
   for (int row = 1; row < side; ++row) {
     for (int column = 1; column < side; ++column) {
-      const double here = grid[static_cast<std::size_t>(row) * side + column];
-      const double above = grid[static_cast<std::size_t>(row - 1) * side + column];
-      const double left = grid[static_cast<std::size_t>(row) * side + column - 1];
+      const double here = grid[place(row, side, column)];
+      const double above = grid[place(row - 1, side, column)];
+      const double left = grid[place(row, side, column - 1)];
       deeper += (here > above ? here - above : 0) + (here > left ? here - left : 0);
     }
   }
@@ -83,10 +87,10 @@ double look_at(const double* grid, int side) {
 }
 
 Rows first_rows(int first, int count, int side) {
-  Rows rows(static_cast<std::size_t>(count + 2) * side);
+  Rows rows(place(count + 2, side));
   for (int row = 0; row < count + 2; ++row) {
     for (int column = 0; column < side; ++column)
-      rows[static_cast<std::size_t>(row) * side + column] = silt_at((first + row - 1 + side) % side, column);
+      rows[place(row, side, column)] = silt_at((first + row - 1 + side) % side, column);
   }
   return rows;
 }
@@ -121,16 +125,16 @@ double in_ranks(int side, int steps) {
   const int count = counts[static_cast<std::size_t>(rank)] / side;
   Rows now = first_rows(first, count, side);
   Rows next = now;
-  Rows whole(rank == 0 ? static_cast<std::size_t>(side) * side : 0);
+  Rows whole(rank == 0 ? place(side, side) : 0);
   const int above = (rank + ranks - 1) % ranks;
   const int below = (rank + 1) % ranks;
   double seen = 0;
   for (int step = 1; step <= steps; ++step) {
     phases.in("halo exchange", [&] {
-      MPI_Sendrecv(now.data() + static_cast<long>(count) * side, side, MPI_DOUBLE, below, 0, now.data(), side,
-                   MPI_DOUBLE, above, 0, MPI_COMM_WORLD, MPI_STATUS_IGNORE);
-      MPI_Sendrecv(now.data() + side, side, MPI_DOUBLE, above, 1, now.data() + static_cast<long>(count + 1) * side,
-                   side, MPI_DOUBLE, below, 1, MPI_COMM_WORLD, MPI_STATUS_IGNORE);
+      MPI_Sendrecv(now.data() + place(count, side), side, MPI_DOUBLE, below, 0, now.data(), side, MPI_DOUBLE, above, 0,
+                   MPI_COMM_WORLD, MPI_STATUS_IGNORE);
+      MPI_Sendrecv(now.data() + side, side, MPI_DOUBLE, above, 1, now.data() + place(count + 1, side), side, MPI_DOUBLE,
+                   below, 1, MPI_COMM_WORLD, MPI_STATUS_IGNORE);
     });
     phases.in("spreading", [&] { spread_once(now, next, count, side); });
     std::swap(now, next);
