@@ -161,6 +161,10 @@ TEST_CASE("the night list: what goes wrong is told as what it is, and nothing is
   check("head -c 300000000 /dev/zero | tail -n 1 | wc -c", Verdict::out_of_memory, "limit is 100 MiB");
   check("echo said something >&2; exit 3", Verdict::crashed, "exit code 3; the last that it said: \"said something\"");
   check("kill -SEGV $$", Verdict::crashed, "signal 11");
+  check("kill -KILL $PPID; sleep 77.85; echo 5", Verdict::crashed, "was ended from outside");
+  CHECK_FALSE(alive("sleep 77.85"));
+  check("(setsid sh -c 'sleep 77.3 & sleep 77.4' &); echo 5", Verdict::left_work, "behind");
+  CHECK_FALSE(alive("sleep 77.3"));
   check("kill -KILL $$", Verdict::crashed, "signal 9");
   check("true", Verdict::wrong_answer, "it printed nothing");
   const Found wrong = check("echo 6", Verdict::wrong_answer, "line 1: expected \"5\", got \"6\"");

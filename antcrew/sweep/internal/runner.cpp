@@ -10,9 +10,12 @@
 #include <cstdio>
 #include <cstdlib>
 #include <cstring>
+#include <fstream>
+#include <set>
 
 #include "antcrew/base/error.hpp"
 #include "antcrew/machine/clock.hpp"
+#include "antcrew/machine/process_tree.hpp"
 #include "antcrew/study/host.hpp"
 #include "antcrew/sweep/internal/runner_side.hpp"
 
@@ -71,6 +74,24 @@ class Message {
   std::string text_;
 };
 
+std::set<pid_t>& living_runners() {
+  static std::set<pid_t> all;
+  return all;
+}
+
+bool below_a_runner(pid_t process) {
+  for (int steps = 0; steps < 1000 && process > 1; ++steps) {
+    std::ifstream file("/proc/" + std::to_string(process) + "/stat");
+    std::string text;
+    std::getline(file, text);
+    const std::size_t bracket = text.rfind(')');
+    if (bracket == std::string::npos || bracket + 4 >= text.size()) return false;
+    process = static_cast<pid_t>(std::strtol(text.c_str() + bracket + 4, nullptr, 10));
+    if (living_runners().count(process) > 0) return true;
+  }
+  return false;
+}
+
 }  // namespace
 
 std::string to_message(const Start& s) {
@@ -82,6 +103,7 @@ std::string to_message(const Start& s) {
       .text(s.output)
       .text(s.errors)
       .text(s.watched)
+      .text(s.scratch)
       .number(s.limit_s)
       .number(s.patience_s)
       .whole(s.memory_bytes)
@@ -100,6 +122,7 @@ Start start_from(const std::string& message) {
   s.output = f.text();
   s.errors = f.text();
   s.watched = f.text();
+  s.scratch = f.text();
   s.limit_s = f.number();
   s.patience_s = f.number();
   s.memory_bytes = static_cast<std::uint64_t>(f.whole());
@@ -160,6 +183,7 @@ Ended ended_from(const std::string& message) {
 }
 
 Runner::Runner() {
+  adopt_orphans();
   fork();
 }
 
@@ -185,6 +209,7 @@ void Runner::fork() {
     serve_commands(ends[1]);
   }
   ::close(ends[1]);
+  living_runners().insert(pid_);
   channel_ = Channel(ends[0]);
 }
 
@@ -192,6 +217,7 @@ void Runner::fork() {
 void Runner::end() noexcept {
   channel_.close();
   if (pid_ <= 0) return;
+  living_runners().erase(pid_);
   int waited = 0;
   for (int looks = 0; looks < 5000 && waited == 0; ++looks) {
     waited = ::waitpid(pid_, nullptr, WNOHANG);
@@ -215,7 +241,10 @@ void Runner::begin(const Start& start) {
 
 Ended Runner::ended(const std::optional<std::string>& message) {
   if (message) return ended_from(*message);
+  living_runners().erase(pid_);
   end();
+  // What it had begun has come to this process.
+  end_all_below([](pid_t other) { return living_runners().count(other) > 0 || below_a_runner(other); });
   Ended lost;
   lost.why = Ended::Why::not_begun;
   lost.trouble = "the process that began it was ended from outside";

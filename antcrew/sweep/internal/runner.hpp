@@ -28,6 +28,7 @@ struct Start {
   std::string output;              // file for what it prints
   std::string errors;              // the same for standard error
   std::string watched;             // folder whose files count as written; empty = none
+  std::string scratch;             // folder that is removed where the run itself is gone; empty = none
   double limit_s = 0;              // counted in looks, so that a machine that sleeps makes no time-out; 0 = none
   double patience_s = 0.2;         // for what goes on after its end
   std::uint64_t memory_bytes = 0;  // of all its processes together; 0 = no limit

@@ -124,11 +124,11 @@ class Serving {
   [[noreturn]] void serve() {
     while (const auto message = channel_.receive()) {
       const Start start = start_from(*message);
+      scratch_ = start.scratch;
       const Ended ended = run(start);
       if (!channel_.send(to_message(ended))) break;
     }
-    end_all_below();
-    ::_exit(0);
+    leave();
   }
 
  private:
@@ -219,10 +219,7 @@ class Serving {
         ended.paused = ended.paused || static_cast<double>(now - looked_ns) * 1e-9 > late_look_s;
         break;
       }
-      if (ready > 0 && (events[1].revents & (POLLHUP | POLLERR)) != 0) {  // nobody waits for it any more
-        end_all_below();
-        ::_exit(0);
-      }
+      if (ready > 0 && (events[1].revents & (POLLHUP | POLLERR)) != 0) leave();  // nobody waits for it any more
       if (ready > 0) continue;
       if (static_cast<double>(now - looked_ns) * 1e-9 < look_every_ms * 0.5e-3) continue;
       ended.paused = ended.paused || static_cast<double>(now - looked_ns) * 1e-9 > late_look_s;
@@ -288,6 +285,7 @@ class Serving {
     while (by_itself && !nobody_below() && static_cast<double>(now_ns() - ended_ns) * 1e-9 < start.patience_s) {
       ::usleep(2000);
       left = living_descendants();
+      ended.left = std::max(ended.left, static_cast<int>(left.size()));
       if (!left.empty()) ended.left_names = names_of(left);  // one that was just forked has its parent's name at first
       double now_s = 0;
       for (const pid_t pid : left) now_s += cpu_s_of(pid);
@@ -304,8 +302,18 @@ class Serving {
       ended.left_cpu_s = std::max(0.0, ended.user_s + ended.system_s - cpu_before - living_before);
   }
 
+  // Where the run itself is gone, nobody else removes what its trials left.
+  [[noreturn]] void leave() {
+    end_all_below();
+    std::error_code trouble;
+    if (::getppid() != parent_ && !scratch_.empty()) std::filesystem::remove_all(scratch_, trouble);
+    ::_exit(0);
+  }
+
   int descriptor_;
   Channel channel_;
+  pid_t parent_ = ::getppid();
+  std::string scratch_;
 };
 
 }  // namespace

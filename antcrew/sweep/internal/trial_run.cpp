@@ -119,6 +119,7 @@ Start Trials::start_of(const TrialSetting& setting, const Runnable& of, const Co
   start.output = place.output();
   start.errors = place.errors();
   start.watched = place.folder();
+  start.scratch = fs::path(place.top()).parent_path().string();
   start.limit_s = setting.limit_s;
   start.patience_s = setting.patience_s;
   start.memory_bytes = setting.memory_bytes;
