@@ -23,5 +23,6 @@
 #include "antcrew/share/pipeline.hpp"
 #include "antcrew/share/tally.hpp"
 #include "antcrew/study/in_place_study.hpp"
+#include "antcrew/study/rule.hpp"
 #include "antcrew/study/run.hpp"
 #include "antcrew/study/study.hpp"

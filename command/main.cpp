@@ -5,6 +5,7 @@
 #include <algorithm>
 
 #include "antcrew/base/error.hpp"
+#include "antcrew/cli/compare.hpp"
 #include "antcrew/cli/exit.hpp"
 #include "antcrew/cli/forms.hpp"
 #include "antcrew/cli/show.hpp"
@@ -54,6 +55,17 @@ int run_command(int argc, char** argv) {
   explain->add_option("--to", explain_options.to, "write to this file instead of standard output")->type_name("FILE");
   explain->add_flag("--scrub", explain_options.scrub, scrub_help);
 
+  CompareOptions compare_options;
+  CLI::App* compare_command = app.add_subcommand("compare", "before and after: what became better or worse");
+  add_compare_options(*compare_command, compare_options);
+  GuardOptions guard_options;
+  CLI::App* guard_command = app.add_subcommand("guard", "an exit code for CI: required speedups, allowed losses");
+  add_guard_options(*guard_command, guard_options);
+  WorthOptions worth_options;
+  CLI::App* worth = app.add_subcommand("worth", "from which size on, and with how many workers, to go parallel");
+  worth->add_option("RECORD", worth_options.record, "file of the record")->required();
+  worth->add_option("--variant", worth_options.variant, "of this variant (default: the best one)")->type_name("NAME");
+  worth->add_option("--to", worth_options.to, "write a rule that a program loads to this file")->type_name("FILE");
   SweepOptions sweep_options;
   CLI::App* sweep_command =
       app.add_subcommand("sweep", "measure commands in any language: scripts, programs, jobs on several machines");
@@ -85,6 +97,9 @@ int run_command(int argc, char** argv) {
     return exit_done;
   }
   if (*sweep_command) return sweep(sweep_options, command);
+  if (*compare_command) return compare_records(compare_options);
+  if (*guard_command) return guard_record(guard_options);
+  if (*worth) return tell_worth(worth_options);
   if (*show) return show_record(show_options);
   if (*explain) return explain_record(explain_options);
   if (*demo) return run_demo(demo->remaining());

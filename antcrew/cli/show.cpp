@@ -2,7 +2,10 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+
 #include "antcrew/base/error.hpp"
+#include "antcrew/base/units.hpp"
 #include "antcrew/cli/exit.hpp"
 #include "antcrew/cli/scrub.hpp"
 #include "antcrew/record/record_file.hpp"
@@ -12,6 +15,7 @@
 #include "antcrew/report/findings_json.hpp"
 #include "antcrew/report/text.hpp"
 #include "antcrew/report/trial_text.hpp"
+#include "antcrew/report/worth_text.hpp"
 
 namespace antcrew::cli_layer {
 
@@ -58,6 +62,30 @@ int explain_record(const ExplainOptions& options) {
                                  : wrapped(explanation(study, look, options.timeline), look.width),
           options.to);
   return cannot_explain(study) ? exit_cannot_tell : exit_done;
+}
+
+int tell_worth(const WorthOptions& options) {
+  const Record record = load_record(options.record);
+  const Analysed study = analyse(record);
+  const auto worth = worth_of(study, options.variant);
+  if (!worth) {
+    std::vector<std::string> known;
+    for (const CellFigures& f : study.cells) {
+      const std::string name = "'" + printable(f.cell->variant) + "'";
+      const bool sound = f.cell->kind == Cell::Kind::variant && f.verdict == Verdict::holds;
+      if (sound && std::find(known.begin(), known.end(), name) == known.end()) known.push_back(name);
+    }
+    bad_input("cli.variant", options.record,
+              options.variant.empty() ? "no variant holds at the largest size"
+                                      : "no variant '" + printable(options.variant) + "' holds at the largest size",
+              known.empty() ? "see `antcrew show` for the verdicts" : "choose from " + joined(known));
+  }
+  fmt::print("{}", wrapped(worth_text(study, *worth), output_look().width));
+  if (!options.to.empty()) {
+    put_out(worth_rule(study, *worth), options.to);
+    fmt::print("Rule: {}\n", options.to);
+  }
+  return worth->steps.empty() ? exit_answer_is_no : exit_done;
 }
 
 }  // namespace antcrew::cli_layer

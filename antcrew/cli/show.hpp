@@ -28,6 +28,15 @@ struct ExplainOptions {
 // Where the time of a record's cells went. Exit code 4 when the data cannot tell anything. Throws Error as below.
 int explain_record(const ExplainOptions& options);
 
+struct WorthOptions {
+  std::string record;
+  std::string variant;  // empty = the best one
+  std::string to;       // file for a rule; empty = none
+};
+
+// From which size on to go parallel. Exit code 1 when nothing pays. Throws Error as below.
+int tell_worth(const WorthOptions& options);
+
 // Throws Error for a record or a form that cannot be used. Writes to standard output, or to the form's file.
 int show_record(const ShowOptions& options);
 

@@ -13,7 +13,7 @@
 #include "antcrew/base/printable.hpp"
 #include "antcrew/base/units.hpp"
 #include "antcrew/sweep/internal/shell_text.hpp"
-#include "antcrew/sweep/internal/toml_table.hpp"
+#include "antcrew/sweep/toml_table.hpp"
 
 namespace antcrew::sweep_layer {
 namespace {
@@ -324,13 +324,8 @@ class Reading {
 
 std::unique_ptr<CommandStudy> study_from_text(const std::string& text, const std::string& name,
                                               const std::string& folder) {
-  try {
-    const toml::table root = toml::parse(text, name);
-    return Reading(root, name, folder).study();
-  } catch (const toml::parse_error& error) {
-    bad_input("sweep.syntax", internal::place_of(name, error.source()),
-              "not TOML: " + printable(error.description(), 160), "see https://toml.io, or `antcrew sweep --example`");
-  }
+  const toml::table root = internal::toml_of(text, name, "sweep");
+  return Reading(root, name, folder).study();
 }
 
 }  // namespace antcrew::sweep_layer

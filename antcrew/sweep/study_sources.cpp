@@ -1,36 +1,18 @@
 // Where studies of commands come from: a file, or the command line.
 #include <algorithm>
 #include <filesystem>
-#include <fstream>
 
 #include "antcrew/base/error.hpp"
 #include "antcrew/base/printable.hpp"
 #include "antcrew/sweep/internal/shell_text.hpp"
 #include "antcrew/sweep/study_file.hpp"
+#include "antcrew/sweep/toml_table.hpp"
 
 namespace antcrew::sweep_layer {
-namespace {
-
-constexpr std::uint64_t longest_file = 1 << 20;
-
-}  // namespace
-
 std::unique_ptr<CommandStudy> read_study(const std::string& path) {
-  namespace fs = std::filesystem;
-  std::error_code trouble;
-  if (fs::is_directory(path, trouble))
-    bad_input("sweep.file", printable(path, 100), "this is a directory", "give a study file, such as tides.toml");
-  std::ifstream file(path, std::ios::binary);
-  if (!file)
-    bad_input("sweep.file", printable(path, 100),
-              fs::exists(path, trouble) ? "this file cannot be read" : "there is no such file",
-              "give a study file; `antcrew sweep --example` writes one");
-  std::string text(longest_file + 1, '\0');
-  file.read(text.data(), static_cast<std::streamsize>(text.size()));
-  text.resize(static_cast<std::size_t>(file.gcount()));
-  if (text.size() > longest_file)
-    bad_input("sweep.file", printable(path, 100), "more than 1 MiB", "give a study file, not data");
-  const fs::path folder = fs::absolute(path).parent_path().lexically_normal();
+  const std::string text =
+      internal::toml_text(path, "sweep", "give a study file, not data; `antcrew sweep --example` writes one");
+  const std::filesystem::path folder = std::filesystem::absolute(path).parent_path().lexically_normal();
   return study_from_text(text, path, folder.string());
 }
 

@@ -17,7 +17,8 @@ namespace antcrew::internal {
 class TomlTable {
  public:
   // what: the table in words, such as "[[variant]] 2".
-  TomlTable(const toml::table& table, std::string file, std::string what);
+  // topic: what ids of errors begin with.
+  TomlTable(const toml::table& table, std::string file, std::string what, std::string topic = "sweep");
 
   bool has(const char* key);
   std::optional<std::string> text(const char* key);
@@ -54,10 +55,16 @@ class TomlTable {
   const toml::table* table_;
   std::string file_;
   std::string what_;
+  std::string topic_;
   std::vector<std::string> asked_;
 };
 
 // "tides.toml, line 12, column 3"
 std::string place_of(const std::string& file, const toml::source_region& source);
+
+// The whole of a file. Throws Error: TOPIC.file (it cannot be read, or has more than 1 MiB), TOPIC.syntax (it is no
+// TOML).
+std::string toml_text(const std::string& path, const std::string& topic, const std::string& advice);
+toml::table toml_of(const std::string& text, const std::string& name, const std::string& topic);
 
 }  // namespace antcrew::internal

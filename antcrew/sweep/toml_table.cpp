@@ -1,9 +1,11 @@
-#include "antcrew/sweep/internal/toml_table.hpp"
+#include "antcrew/sweep/toml_table.hpp"
 
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <cmath>
+#include <filesystem>
+#include <fstream>
 
 #include "antcrew/base/error.hpp"
 #include "antcrew/base/nearest.hpp"
@@ -39,8 +41,8 @@ std::string place_of(const std::string& file, const toml::source_region& source)
   return fmt::format("{}, line {}, column {}", printable(file), source.begin.line, source.begin.column);
 }
 
-TomlTable::TomlTable(const toml::table& table, std::string file, std::string what)
-    : table_(&table), file_(std::move(file)), what_(std::move(what)) {}
+TomlTable::TomlTable(const toml::table& table, std::string file, std::string what, std::string topic)
+    : table_(&table), file_(std::move(file)), what_(std::move(what)), topic_(std::move(topic)) {}
 
 std::string TomlTable::where() const {
   return table_->source().begin.line == 0 ? printable(file_) : place_of(file_, table_->source());
@@ -61,14 +63,14 @@ bool TomlTable::has(const char* key) {
 }
 
 void TomlTable::wrong_type(const char* key, const toml::node& node, const char* wanted) const {
-  bad_input("sweep.type", place_of(file_, node.source()), fmt::format("'{}' of {} is {}", key, what_, kind_of(node)),
-            std::string("give ") + wanted);
+  bad_input(topic_ + ".type", place_of(file_, node.source()),
+            fmt::format("'{}' of {} is {}", key, what_, kind_of(node)), std::string("give ") + wanted);
 }
 
 std::string TomlTable::text_of(const char* key, const toml::node& node, const char* wanted) const {
   if (const auto* text = node.as_string()) {
     if (text->get().find('\0') != std::string::npos)
-      bad_input("sweep.type", place_of(file_, node.source()), fmt::format("'{}' holds a zero byte", key),
+      bad_input(topic_ + ".type", place_of(file_, node.source()), fmt::format("'{}' holds a zero byte", key),
                 "leave it out: no program can be given one");
     return text->get();
   }
@@ -83,7 +85,7 @@ std::optional<std::string> TomlTable::text(const char* key) {
 
 std::string TomlTable::text_needed(const char* key, const char* advice) {
   const auto found = text(key);
-  if (!found || found->empty()) bad_input("sweep.key", where(), fmt::format("{} has no '{}'", what_, key), advice);
+  if (!found || found->empty()) bad_input(topic_ + ".key", where(), fmt::format("{} has no '{}'", what_, key), advice);
   return *found;
 }
 
@@ -107,7 +109,7 @@ std::size_t TomlTable::count_of(const char* key, const toml::node& node) const {
   const auto value = node.value<std::int64_t>();
   if (!node.is_integer() || !value) wrong_type(key, node, "a whole number, or a text such as \"64Ki\"");
   if (*value < 0)
-    bad_input("sweep.type", place_of(file_, node.source()), fmt::format("'{}' is {}", key, *value),
+    bad_input(topic_ + ".type", place_of(file_, node.source()), fmt::format("'{}' is {}", key, *value),
               "give zero or more");
   return static_cast<std::size_t>(*value);
 }
@@ -126,7 +128,7 @@ std::vector<std::size_t> TomlTable::counts(const char* key) {
   std::vector<std::size_t> all;
   for (const toml::node& one : *list) all.push_back(count_of(key, one));
   if (all.empty())
-    bad_input("sweep.type", place_of(file_, node->source()), fmt::format("'{}' is an empty list", key),
+    bad_input(topic_ + ".type", place_of(file_, node->source()), fmt::format("'{}' is an empty list", key),
               "give at least one, or leave it out");
   return all;
 }
@@ -217,7 +219,7 @@ std::optional<TomlTable> TomlTable::table(const char* key) {
   const toml::node* node = find(key);
   if (node == nullptr) return std::nullopt;
   if (!node->is_table()) wrong_type(key, *node, "a table");
-  return TomlTable(*node->as_table(), file_, "'" + std::string(key) + "'");
+  return TomlTable(*node->as_table(), file_, "'" + std::string(key) + "'", topic_);
 }
 
 std::vector<TomlTable> TomlTable::tables(const char* key) {
@@ -228,7 +230,7 @@ std::vector<TomlTable> TomlTable::tables(const char* key) {
   std::vector<TomlTable> all;
   for (const toml::node& one : *list) {
     if (!one.is_table()) wrong_type(key, one, "a table");
-    all.emplace_back(*one.as_table(), file_, fmt::format("[[{}]] {}", key, all.size() + 1));
+    all.emplace_back(*one.as_table(), file_, fmt::format("[[{}]] {}", key, all.size() + 1), topic_);
   }
   return all;
 }
@@ -237,7 +239,7 @@ std::string TomlTable::choice(const char* key, const std::vector<std::string>& k
   const auto found = text(key);
   if (!found || std::find(known.begin(), known.end(), *found) != known.end()) return found.value_or("");
   const std::string near = nearest_word(known, *found);
-  bad_input("sweep.key", where(key), fmt::format("no choice '{}' for '{}'", printable(*found, 40), key),
+  bad_input(topic_ + ".key", where(key), fmt::format("no choice '{}' for '{}'", printable(*found, 40), key),
             (near.empty() ? std::string() : "did you mean \"" + near + "\"? ") + "Choose from " + joined(known));
 }
 
@@ -249,8 +251,34 @@ void TomlTable::finish() const {
     std::vector<std::string> known = asked_;
     std::sort(known.begin(), known.end());
     known.erase(std::unique(known.begin(), known.end()), known.end());
-    bad_input("sweep.key", place_of(file_, name.source()), fmt::format("{} has no key '{}'", what_, printable(own, 40)),
+    bad_input(topic_ + ".key", place_of(file_, name.source()),
+              fmt::format("{} has no key '{}'", what_, printable(own, 40)),
               near.empty() ? "known are " + joined(known) : "did you mean '" + near + "'?");
+  }
+}
+
+std::string toml_text(const std::string& path, const std::string& topic, const std::string& advice) {
+  namespace fs = std::filesystem;
+  constexpr std::uint64_t longest_file = 1 << 20;
+  std::error_code trouble;
+  if (fs::is_directory(path, trouble)) bad_input(topic + ".file", printable(path, 100), "this is a directory", advice);
+  std::ifstream file(path, std::ios::binary);
+  if (!file)
+    bad_input(topic + ".file", printable(path, 100),
+              fs::exists(path, trouble) ? "this file cannot be read" : "there is no such file", advice);
+  std::string text(longest_file + 1, '\0');
+  file.read(text.data(), static_cast<std::streamsize>(text.size()));
+  text.resize(static_cast<std::size_t>(file.gcount()));
+  if (text.size() > longest_file) bad_input(topic + ".file", printable(path, 100), "more than 1 MiB", advice);
+  return text;
+}
+
+toml::table toml_of(const std::string& text, const std::string& name, const std::string& topic) {
+  try {
+    return toml::parse(text, name);
+  } catch (const toml::parse_error& error) {
+    bad_input(topic + ".syntax", place_of(name, error.source()), "not TOML: " + printable(error.description(), 160),
+              "see https://toml.io");
   }
 }
 

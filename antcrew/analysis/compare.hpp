@@ -1,0 +1,81 @@
+// Before and after: what became of each cell between two records, or between several runs of each.
+//
+//   const Comparison found = compare({&old}, {&now});
+//   for (const ComparedCell& cell : found.cells) if (cell.change == Change::worse) use(*cell.ratio);
+//
+// Across runs speedups are compared, not times: the baseline of each run takes along what the machine was like. To the
+// intervals within runs comes the spread from run to run, which shows from five runs of each on; with fewer a margin of
+// 5 % stands for it. Of m cells one is called changed at the level 1 − 0.05/m, so that over all of them one in twenty
+// comparisons of what is alike says so. Pure; what is compared must outlive it.
+#pragma once
+
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "antcrew/analysis/analysed.hpp"
+#include "antcrew/base/layers.hpp"
+
+namespace antcrew::analysis_layer {
+
+enum class Change { better, worse, same, cannot_tell };
+const char* name_of(Change change) noexcept;
+
+struct SpeedupInterval {
+  double low = 0;
+  double median = 0;
+  double high = 0;
+};
+
+// What grew most among the losses of a cell: worker-seconds of a call.
+struct GrownLoss {
+  std::string id;
+  std::string name;  // of the lock, phase or place
+  double before_s = 0;
+  double after_s = 0;
+};
+
+struct ComparedCell {
+  const CellFigures* before = nullptr;  // of the last run of each
+  const CellFigures* after = nullptr;
+  Change change = Change::cannot_tell;
+  std::optional<SpeedupInterval> ratio;  // speedup after / before, with the margin in it; none where one has none
+  std::string why;                       // of what cannot be told, in words
+  std::optional<GrownLoss> grown;        // where both have a ledger
+};
+
+struct Differing {
+  std::string what;
+  std::string before;
+  std::string after;
+  bool unfair = false;  // then speedups of the two say little about the change of a program
+};
+
+struct Comparison {
+  std::vector<Differing> differs;
+  std::vector<ComparedCell> cells;
+  std::vector<std::string> only_before;  // in words
+  std::vector<std::string> only_after;
+  std::string disturbed;  // which of the last runs was, and how; empty = none
+  int runs_before = 1;
+  int runs_after = 1;
+  double margin = 0;                   // relative, in every interval
+  std::optional<double> between_runs;  // relative standard deviation, over all cells; none under five runs of each
+
+  bool any(Change change) const noexcept;
+};
+
+// Oldest run first. Cells are matched by variant, crew, workers, size, dimensions and pinning; of several attempts the
+// newest. Needs at least one run of each. false_alarms: the share of comparisons of what is alike in which any cell is
+// called changed, at most.
+Comparison compare(const std::vector<const Analysed*>& before, const std::vector<const Analysed*>& after,
+                   double false_alarms = 0.05);
+
+// What kept processors away from a run, in words; empty where it was quiet enough for its figures to be compared: other
+// programs kept under a quarter of a processor busy, and a hypervisor took under a tenth of one.
+std::string disturbed(const Record& record);
+
+// How many standard deviations hold a share of `level` of a normal distribution, both sides together.
+double deviations_for(double level) noexcept;
+
+}  // namespace antcrew::analysis_layer

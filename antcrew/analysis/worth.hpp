@@ -1,0 +1,35 @@
+// From which size on, with how many workers, one variant pays: what a program that knows its size should do.
+//
+// Pure; any thread may call it.
+#pragma once
+
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "antcrew/analysis/sizes.hpp"
+#include "antcrew/base/layers.hpp"
+
+namespace antcrew::analysis_layer {
+
+struct Worth {
+  struct Step {
+    std::size_t from_size = 0;
+    int workers = 1;  // 1 = the sequential version
+  };
+  const CellFigures* of = nullptr;  // the variant, at the largest size
+  std::vector<Step> steps;          // ascending; none: the sequential version at every size tried
+  // From where on it is faster, with the workers of the last step. None: nowhere, or it cannot be told.
+  std::optional<Crossover> crossover;
+  std::size_t smallest = 0;  // sizes that were tried
+  std::size_t largest = 0;
+  double most_regret =
+      1;  // at the sizes tried: its time over the better one's of sequential and the best count, at most
+};
+
+// Of the variant of that name, or name (crew), at the dimensions of the headline's point; empty = the best one. Between
+// two sizes times are taken as linear, as they are for a fixed cost and a cost an item; below the smallest size that
+// was tried the sequential version is chosen. More workers are chosen where they save 2 %. None where nothing holds.
+std::optional<Worth> worth_of(const Analysed& study, const std::string& variant = {});
+
+}  // namespace antcrew::analysis_layer

@@ -1,0 +1,157 @@
+#include "antcrew/cli/compare.hpp"
+
+#include <fmt/format.h>
+
+#include <CLI/CLI.hpp>
+#include <algorithm>
+#include <memory>
+
+#include "antcrew/analysis/guard.hpp"
+#include "antcrew/base/error.hpp"
+#include "antcrew/base/printable.hpp"
+#include "antcrew/base/units.hpp"
+#include "antcrew/cli/exit.hpp"
+#include "antcrew/cli/forms.hpp"
+#include "antcrew/record/record_file.hpp"
+#include "antcrew/report/compare_text.hpp"
+#include "antcrew/report/guard_text.hpp"
+#include "antcrew/report/text.hpp"
+#include "antcrew/sweep/toml_table.hpp"
+
+namespace antcrew::cli_layer {
+namespace {
+
+// Records and what they say; addresses stay.
+struct Runs {
+  std::vector<std::unique_ptr<Record>> records;
+  std::vector<std::unique_ptr<Analysed>> studies;
+
+  explicit Runs(const std::string& list) {
+    for (std::size_t from = 0; from <= list.size();) {
+      const std::size_t comma = std::min(list.find(',', from), list.size());
+      add(list.substr(from, comma - from));
+      from = comma + 1;
+    }
+    // Oldest first, whatever the order of the names.
+    std::stable_sort(studies.begin(), studies.end(),
+                     [](const auto& a, const auto& b) { return a->record->created < b->record->created; });
+  }
+  void add(const std::string& path) {
+    records.push_back(std::make_unique<Record>(load_record(path)));
+    studies.push_back(std::make_unique<Analysed>(analyse(*records.back())));
+  }
+  std::vector<const Analysed*> all() const {
+    std::vector<const Analysed*> pointers;
+    for (const auto& study : studies) pointers.push_back(study.get());
+    return pointers;
+  }
+};
+
+Requirements required_by_file(const std::string& path, std::string& against) {
+  Requirements required;
+  const toml::table root = internal::toml_of(
+      internal::toml_text(path, "guard", "give a file of requirements; docs/guard.md has them"), path, "guard");
+  internal::TomlTable table(root, path, "the guard", "guard");
+  const auto format = table.count("format");
+  if (!format || *format != 1)
+    bad_input("guard.format", printable(path, 100), format ? "another format than 1" : "no 'format' at the top",
+              "write format = 1");
+  required.variant = table.text("variant").value_or("");
+  required.speedup = table.number("speedup");
+  required.efficiency = table.number("efficiency");
+  if (const auto bytes = table.count("memory")) required.memory_bytes = static_cast<double>(*bytes);
+  required.all_hold = table.yes_or_no("all_hold").value_or(false);
+  required.no_finding = table.words("no_finding");
+  if (const auto old = table.text("not_worse_than")) against = *old;
+  if (const auto by = table.number("by_percent")) required.not_worse_by = *by / 100;
+  table.finish();
+  return required;
+}
+
+Requirements required_by(const GuardOptions& options, std::string& against) {
+  Requirements required;
+  if (!options.requirements.empty()) required = required_by_file(options.requirements, against);
+  if (!options.variant.empty()) required.variant = options.variant;
+  if (options.speedup) required.speedup = options.speedup;
+  if (options.efficiency) required.efficiency = options.efficiency;
+  if (!options.memory.empty()) required.memory_bytes = static_cast<double>(parse_count(options.memory, "--memory"));
+  required.all_hold = required.all_hold || options.all_hold;
+  required.no_finding.insert(required.no_finding.end(), options.no_finding.begin(), options.no_finding.end());
+  if (!options.not_worse_than.empty()) against = options.not_worse_than;
+  if (options.by_percent) required.not_worse_by = *options.by_percent / 100;
+  if (!against.empty() && !required.not_worse_by) required.not_worse_by = 0;
+  if (required.not_worse_by && against.empty())
+    bad_input("guard.option", "guard", "no record to compare with", "name it with --not-worse-than RECORD");
+  if (required.not_worse_by && !(*required.not_worse_by >= 0 && *required.not_worse_by < 1))
+    bad_input("guard.option", "guard", "a loss that cannot be allowed", "give --by 0 to 99, in percent");
+  for (const auto& value : {required.speedup, required.efficiency, required.memory_bytes}) {
+    if (value && !(*value > 0))
+      bad_input("guard.option", "guard", "a requirement of zero or less", "give more than zero");
+  }
+  return required;
+}
+
+}  // namespace
+
+void add_compare_options(CLI::App& app, CompareOptions& options) {
+  app.add_option("OLD", options.before, "file of the record before; several runs with commas between them")->required();
+  app.add_option("NEW", options.after, "of the record after")->required();
+  app.add_option("--as", options.form, "form: text, json")->type_name("FORM")->capture_default_str();
+  app.add_option("--to", options.to, "write to this file instead of standard output")->type_name("FILE");
+}
+
+int compare_records(const CompareOptions& options) {
+  if (options.form != "text" && options.form != "json")
+    bad_input("cli.form", "--as", "no form '" + options.form + "' of a comparison", "choose from text, json");
+  const Runs before(options.before);
+  const Runs after(options.after);
+  const Comparison found = compare(before.all(), after.all());
+  const Look look = options.to.empty() ? output_look() : Look();
+  const Analysed& now = *after.all().back();
+  put_out(options.form == "json" ? compare_json(found, now) : wrapped(compare_text(found, now, look), look.width),
+          options.to);
+  if (found.any(Change::worse)) return exit_answer_is_no;
+  return found.any(Change::better) || found.any(Change::same) ? exit_done : exit_cannot_tell;
+}
+
+void add_guard_options(CLI::App& app, GuardOptions& options) {
+  app.add_option("RECORD", options.record, "file of the record")->required();
+  app.add_option("--requirements", options.requirements, "a TOML file that has them")->type_name("FILE");
+  app.add_option("--variant", options.variant, "look at this variant only (default: the best)")->type_name("NAME");
+  app.add_option("--speedup", options.speedup, "at least this speedup")->type_name("S");
+  app.add_option("--efficiency", options.efficiency, "at least this efficiency, such as 0.6")->type_name("E");
+  app.add_option("--memory", options.memory, "at most this much memory, such as 2Gi")->type_name("BYTES");
+  app.add_flag("--all-hold", options.all_hold, "no cell with another verdict than 'holds'");
+  app.add_option("--no-finding", options.no_finding, "no finding of this id, such as lock-wait; may be given again")
+      ->type_name("ID")
+      ->allow_extra_args(false);
+  app.add_option("--not-worse-than", options.not_worse_than,
+                 "than this record, or several runs with commas between them")
+      ->type_name("RECORD");
+  app.add_option("--by", options.by_percent, "so much of a speedup may be lost, beyond noise (default: 0)")
+      ->type_name("PERCENT");
+  app.add_option("--junit", options.junit, "write the outcome as JUnit XML to this file, too")->type_name("FILE");
+}
+
+int guard_record(const GuardOptions& options) {
+  std::string against;
+  const Requirements required = required_by(options, against);
+  const Runs now(options.record);
+  const Analysed& study = *now.all().back();
+  std::unique_ptr<Runs> before;
+  std::optional<Comparison> compared;
+  if (!against.empty()) {
+    before = std::make_unique<Runs>(against);
+    compared = compare(before->all(), now.all(), false_alarms_of_a_guard);
+  }
+  const std::vector<Check> checks = guard(study, required, compared ? &*compared : nullptr);
+  if (checks.empty())
+    bad_input("guard.option", "guard", "nothing is required",
+              "say what, such as --speedup 1.5, or give --requirements FILE");
+  fmt::print("{}", wrapped(guard_text(checks, study, compared ? &*compared : nullptr), output_look().width));
+  if (!options.junit.empty()) put_out(guard_junit(checks, study), options.junit);
+  if (any(checks, Outcome::failed)) return exit_answer_is_no;
+  return any(checks, Outcome::cannot_tell) ? exit_cannot_tell : exit_done;
+}
+
+}  // namespace antcrew::cli_layer

@@ -1,0 +1,167 @@
+#include "antcrew/report/compare_text.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <nlohmann/json.hpp>
+
+#include "antcrew/base/units.hpp"
+#include "antcrew/record/point_json.hpp"
+#include "antcrew/report/grid.hpp"
+#include "antcrew/report/headline.hpp"
+
+namespace antcrew::report_layer {
+namespace {
+
+int count_of(const Comparison& found, Change change) {
+  return static_cast<int>(std::count_if(found.cells.begin(), found.cells.end(),
+                                        [&](const ComparedCell& cell) { return cell.change == change; }));
+}
+
+std::string ratio_in_words(const SpeedupInterval& ratio) {
+  return fmt::format("{:.2f} ({:.2f} to {:.2f})", ratio.median, ratio.low, ratio.high);
+}
+
+std::string where(const ComparedCell& cell, const Analysed& now) {
+  return fmt::format("{} at {}", cell_in_words(*cell.after->cell),
+                     point_in_words(now.record->points[cell.after->cell->point]));
+}
+
+// The one whose speedup fell most; those that do not hold any more come first.
+const ComparedCell* worst(const Comparison& found, Change change) {
+  const ComparedCell* most = nullptr;
+  const auto value = [&](const ComparedCell& cell) {
+    const double ratio = cell.ratio ? cell.ratio->median : change == Change::worse ? 0 : 1e300;
+    return change == Change::worse ? ratio : -ratio;
+  };
+  for (const ComparedCell& cell : found.cells) {
+    if (cell.change == change && (most == nullptr || value(cell) < value(*most))) most = &cell;
+  }
+  return most;
+}
+
+std::string about(const ComparedCell& cell, const Analysed& now) {
+  std::string text = where(cell, now);
+  if (cell.ratio)
+    text += fmt::format(", speedup {} before, {} after, {} times as high", ratio_text(*cell.before->speedup),
+                        ratio_text(*cell.after->speedup), ratio_in_words(*cell.ratio));
+  if (!cell.why.empty()) text += ": " + cell.why;
+  if (cell.grown && cell.change == Change::worse) {
+    text += fmt::format("; `{}`{} grew by {} of workers' time a call", cell.grown->id,
+                        cell.grown->name.empty() ? "" : " (" + printable(cell.grown->name, 40) + ")",
+                        duration_text(cell.grown->after_s - cell.grown->before_s));
+  }
+  return text;
+}
+
+std::string answer(const Comparison& found, const Analysed& now) {
+  const int all = static_cast<int>(found.cells.size());
+  if (all == 0) return "Nothing to compare: the two have no cell in common.";
+  std::string text;
+  for (const Change change : {Change::worse, Change::better}) {
+    const ComparedCell* most = worst(found, change);
+    if (most == nullptr) continue;
+    text += fmt::format("{}{} of {} cell{} {} {}: {}{}.", text.empty() ? "" : " ", count_of(found, change), all,
+                        all == 1 ? "" : "s", count_of(found, change) == 1 ? "is" : "are", name_of(change),
+                        count_of(found, change) > 1 ? "most of all " : "", about(*most, now));
+  }
+  if (text.empty() && count_of(found, Change::cannot_tell) == all) return "Cannot tell: no interval is narrow enough.";
+  if (text.empty())
+    text = fmt::format("No cell changed: {} same, {} cannot be told.", count_of(found, Change::same),
+                       count_of(found, Change::cannot_tell));
+  return text;
+}
+
+std::string differing(const Comparison& found) {
+  std::string text;
+  bool unfair = false;
+  for (const Differing& one : found.differs) {
+    text +=
+        fmt::format("  {}: {} before, {} after\n", one.what, printable(one.before.empty() ? "none" : one.before, 60),
+                    printable(one.after.empty() ? "none" : one.after, 60));
+    unfair = unfair || one.unfair;
+  }
+  if (!found.disturbed.empty())
+    text += "Warning: the machine was not quiet (" + found.disturbed + "): what changed may be that. Measure again.\n";
+  if (text.empty()) return {};
+  return (found.differs.empty() ? "\n" : "\nWhat differs:\n") + text +
+         (unfair ? "Warning: the two were not measured alike, so this is no fair before and after of a program.\n"
+                 : "");
+}
+
+}  // namespace
+
+std::string compare_text(const Comparison& found, const Analysed& now, const Look& look) {
+  std::string text = answer(found, now) + "\n" + differing(found);
+  if (!found.cells.empty()) {
+    TextGrid grid({{"variant"}, {"crew"}, {"workers", true}, {"at"}, {"before"}, {"after"}, {"after / before"}, {""}});
+    for (const ComparedCell& cell : found.cells) {
+      const auto speedup = [](const CellFigures& f) {
+        return f.speedup && f.verdict >= Verdict::too_few_rounds ? ratio_text(*f.speedup)
+                                                                 : std::string(name_of(f.verdict));
+      };
+      grid.row({printable(cell.after->cell->variant, 34), cell.after->cell->crew,
+                std::to_string(cell.after->cell->workers), point_in_words(now.record->points[cell.after->cell->point]),
+                speedup(*cell.before), speedup(*cell.after), cell.ratio ? ratio_in_words(*cell.ratio) : "",
+                name_of(cell.change)});
+    }
+    text += "\n" + grid.text(look);
+  }
+  for (const auto& [head, list] : {std::pair{"Only before", &found.only_before}, {"Only after", &found.only_after}}) {
+    if (!list->empty()) text += fmt::format("\n{}: {}\n", head, printable(joined(*list, "; "), 600));
+  }
+  text += "\nSpeedups are compared, each over the baseline of its own run. ";
+  text += found.between_runs
+              ? fmt::format("From run to run they spread by {:.1f} %, over {} and {} runs; that is in the intervals.\n",
+                            100 * *found.between_runs, found.runs_before, found.runs_after)
+              : fmt::format(
+                    "With {} run{} before and {} after, how much they spread from run to run is not known: a margin of "
+                    "{:.0f} % stands for it (five runs of each would tell).\n",
+                    found.runs_before, found.runs_before == 1 ? "" : "s", found.runs_after, 100 * found.margin);
+  return text;
+}
+
+std::string compare_json(const Comparison& found, const Analysed& now) {
+  using Json = nlohmann::ordered_json;
+  Json cells = Json::array();
+  for (const ComparedCell& cell : found.cells) {
+    const Point& point = now.record->points[cell.after->cell->point];
+    const auto speedup = [](const CellFigures& f) {
+      return f.speedup ? Json{{"median", f.speedup->median}, {"low", f.speedup->low}, {"high", f.speedup->high}}
+                       : Json();
+    };
+    Json one = {{"variant", cell.after->cell->variant},
+                {"crew", cell.after->cell->crew},
+                {"workers", cell.after->cell->workers},
+                {"size", point.size},
+                {"dimensions", point.dimensions},
+                {"before", speedup(*cell.before)},
+                {"after", speedup(*cell.after)},
+                {"change", name_of(cell.change)},
+                {"why", cell.why}};
+    one["ratio"] = cell.ratio
+                       ? Json{{"median", cell.ratio->median}, {"low", cell.ratio->low}, {"high", cell.ratio->high}}
+                       : Json();
+    one["grown"] = cell.grown ? Json{{"id", cell.grown->id},
+                                     {"name", cell.grown->name},
+                                     {"before_s", cell.grown->before_s},
+                                     {"after_s", cell.grown->after_s}}
+                              : Json();
+    cells.push_back(std::move(one));
+  }
+  Json differs = Json::array();
+  for (const Differing& one : found.differs)
+    differs.push_back({{"what", one.what}, {"before", one.before}, {"after", one.after}, {"unfair", one.unfair}});
+  const Json json = {{"runs_before", found.runs_before},
+                     {"runs_after", found.runs_after},
+                     {"margin", found.margin},
+                     {"between_runs", found.between_runs ? Json(*found.between_runs) : Json()},
+                     {"differs", differs},
+                     {"disturbed", found.disturbed},
+                     {"cells", cells},
+                     {"only_before", found.only_before},
+                     {"only_after", found.only_after}};
+  return json.dump(1, ' ', false, Json::error_handler_t::replace) + "\n";
+}
+
+}  // namespace antcrew::report_layer

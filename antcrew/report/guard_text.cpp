@@ -1,0 +1,78 @@
+#include "antcrew/report/guard_text.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "antcrew/report/headline.hpp"
+#include "antcrew/report/internal/markup.hpp"
+#include "antcrew/report/text.hpp"
+
+namespace antcrew::report_layer {
+namespace {
+
+int count_of(const std::vector<Check>& checks, Outcome outcome) {
+  return static_cast<int>(
+      std::count_if(checks.begin(), checks.end(), [&](const Check& check) { return check.outcome == outcome; }));
+}
+
+std::string whose(const Check& check, const Analysed& study) {
+  if (check.of == nullptr) return "the study";
+  return fmt::format("{} at {}", cell_in_words(*check.of->cell),
+                     point_in_words(study.record->points[check.of->cell->point]));
+}
+
+std::string line_of(const Check& check, const Analysed& study) {
+  std::string text = fmt::format("  {}: {}, {}", name_of(check.outcome), check.what, whose(check, study));
+  if (!check.found.empty()) text += ": " + printable(check.found, 300);
+  if (!check.settles.empty()) text += "; " + check.settles;
+  return text + "\n";
+}
+
+}  // namespace
+
+std::string guard_text(const std::vector<Check>& checks, const Analysed& study, const Comparison* against) {
+  const int failed = count_of(checks, Outcome::failed);
+  const int open = count_of(checks, Outcome::cannot_tell);
+  const int all = static_cast<int>(checks.size());
+  std::string text = failed > 0 ? fmt::format("Failed: {} of {} requirement{}.\n", failed, all, all == 1 ? "" : "s")
+                     : open > 0 ? fmt::format("Cannot tell: {} of {} requirement{}.\n", open, all, all == 1 ? "" : "s")
+                                : fmt::format("Passed: {} requirement{}.\n", all, all == 1 ? "" : "s");
+  for (const Outcome outcome : {Outcome::failed, Outcome::cannot_tell, Outcome::passed}) {
+    for (const Check& check : checks) {
+      if (check.outcome == outcome) text += line_of(check, study);
+    }
+  }
+  if (against != nullptr) {
+    text += against->between_runs
+                ? fmt::format("From run to run speedups spread by {:.1f} %: that is allowed for.\n",
+                              100 * *against->between_runs)
+                : fmt::format(
+                      "The spread from run to run is not known (five runs of each would tell): {:.0f} % are allowed "
+                      "for it.\n",
+                      100 * against->margin);
+  }
+  return text + "Of a hundred guards over what has not changed one fails at most.\n";
+}
+
+std::string guard_junit(const std::vector<Check>& checks, const Analysed& study) {
+  using internal::escaped;
+  std::string text = fmt::format(
+      "<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<testsuite name=\"{}\" tests=\"{}\" failures=\"{}\" "
+      "skipped=\"{}\">\n",
+      escaped(printable(study.record->title, 200)), checks.size(), count_of(checks, Outcome::failed),
+      count_of(checks, Outcome::cannot_tell));
+  for (const Check& check : checks) {
+    text += fmt::format("  <testcase classname=\"{}\" name=\"{}\"", escaped(whose(check, study)), escaped(check.what));
+    const std::string found =
+        escaped(printable(check.found + (check.settles.empty() ? "" : "; " + check.settles), 600));
+    if (check.outcome == Outcome::failed)
+      text += fmt::format(">\n    <failure message=\"{}\"/>\n  </testcase>\n", found);
+    if (check.outcome == Outcome::cannot_tell)
+      text += fmt::format(">\n    <skipped message=\"cannot tell: {}\"/>\n  </testcase>\n", found);
+    if (check.outcome == Outcome::passed) text += "/>\n";
+  }
+  return text + "</testsuite>\n";
+}
+
+}  // namespace antcrew::report_layer

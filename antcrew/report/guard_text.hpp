@@ -1,0 +1,16 @@
+// What a guard found: in words, and as JUnit XML for systems that read it.
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "antcrew/analysis/guard.hpp"
+#include "antcrew/base/layers.hpp"
+
+namespace antcrew::report_layer {
+
+// against: the comparison that was used; null = none.
+std::string guard_text(const std::vector<Check>& checks, const Analysed& study, const Comparison* against);
+std::string guard_junit(const std::vector<Check>& checks, const Analysed& study);
+
+}  // namespace antcrew::report_layer

@@ -1,0 +1,89 @@
+#include "antcrew/report/worth_text.hpp"
+
+#include <fmt/format.h>
+
+#include <cmath>
+#include <nlohmann/json.hpp>
+
+#include "antcrew/report/headline.hpp"
+#include "antcrew/report/text.hpp"
+
+namespace antcrew::report_layer {
+namespace {
+
+std::string workers_in_words(int workers) {
+  return workers == 1 ? "the sequential version" : fmt::format("{} workers", workers);
+}
+
+std::string bounds_in_words(const Crossover& c) {
+  switch (c.kind) {
+    case Crossover::Kind::everywhere:
+      return "faster at every size tried, beyond doubt";
+    case Crossover::Kind::nowhere:
+      return "not faster at any size tried, beyond doubt";
+    case Crossover::Kind::between:
+      return fmt::format(
+          "between {} and {}",
+          c.size.low <= 0 ? "below the smallest" : count_text(static_cast<std::uint64_t>(std::llround(c.size.low))),
+          count_text(static_cast<std::uint64_t>(std::llround(c.size.high))));
+    case Crossover::Kind::open:
+      break;
+  }
+  return c.sure_from > 0 ? fmt::format("cannot be told; seen from {} on", count_text(c.sure_from)) : "cannot be told";
+}
+
+}  // namespace
+
+std::string worth_text(const Analysed& study, const Worth& worth) {
+  const std::string name = fmt::format("\"{}\" ({})", printable(worth.of->cell->variant, 60), worth.of->cell->crew);
+  std::string text;
+  if (worth.steps.empty()) {
+    text = fmt::format("{} pays at no size tried, {} to {}: the sequential version it is.\n", name,
+                       count_text(worth.smallest), count_text(worth.largest));
+  } else if (worth.steps.front().workers > 1) {
+    text = fmt::format("{} pays from size {} on, with {}.\n", name, count_text(worth.steps.front().from_size),
+                       workers_in_words(worth.steps.front().workers));
+  }
+  for (std::size_t k = 1; k < worth.steps.size(); ++k)
+    text += fmt::format("  from {} on: {}\n", count_text(worth.steps[k].from_size),
+                        workers_in_words(worth.steps[k].workers));
+  if (worth.crossover && !worth.steps.empty())
+    text += fmt::format("Where {} begin to be faster: {} (95 %).\n", workers_in_words(worth.steps.back().workers),
+                        bounds_in_words(*worth.crossover));
+  if (!worth.steps.empty() && worth.smallest == worth.steps.front().from_size)
+    text += fmt::format("Smaller sizes than {} were not tried: there the sequential version is taken.\n",
+                        count_text(worth.smallest));
+  text += fmt::format("At the sizes tried this choice is at most {:.1f} % slower than the better one, by medians.\n",
+                      100 * (worth.most_regret - 1));
+  if (worth.crossover && worth.crossover->size_to_add > 0)
+    text += fmt::format("Size {} would tell more.\n", count_text(worth.crossover->size_to_add));
+  text += fmt::format("Measured in \"{}\", {}; it holds on this machine and for this build.\n",
+                      printable(study.record->title, 60), study.record->created.substr(0, 10));
+  return text;
+}
+
+std::string worth_rule(const Analysed& study, const Worth& worth) {
+  using Json = nlohmann::ordered_json;
+  const Record& record = *study.record;
+  Json steps = Json::array();
+  for (const Worth::Step& step : worth.steps)
+    steps.push_back({{"from_size", step.from_size}, {"workers", step.workers}});
+  const auto bound = [](double value) { return std::isfinite(value) ? Json(value) : Json(nullptr); };
+  const Json json = {{"format", "antcrew-rule"},
+                     {"version", 1},
+                     {"title", record.title},
+                     {"measured", record.created},
+                     {"variant", worth.of->cell->variant},
+                     {"crew", worth.of->cell->crew},
+                     {"processor", record.machine.processor},
+                     {"usable_processors", record.machine.usable_processors()},
+                     {"compiler", record.build.compiler},
+                     {"flags", record.build.flags},
+                     {"sizes_tried", {worth.smallest, worth.largest}},
+                     {"faster_from_low", worth.crossover ? bound(worth.crossover->size.low) : Json(nullptr)},
+                     {"faster_from_high", worth.crossover ? bound(worth.crossover->size.high) : Json(nullptr)},
+                     {"steps", steps}};
+  return json.dump(1, ' ', false, Json::error_handler_t::replace) + "\n";
+}
+
+}  // namespace antcrew::report_layer

@@ -1,0 +1,75 @@
+#include "antcrew/study/rule.hpp"
+
+#include <algorithm>
+#include <fstream>
+#include <iterator>
+#include <nlohmann/json.hpp>
+
+#include "antcrew/base/error.hpp"
+#include "antcrew/base/printable.hpp"
+#include "antcrew/machine/machine.hpp"
+
+namespace antcrew {
+namespace {
+
+using Json = nlohmann::json;
+
+constexpr int newest_version = 1;
+constexpr std::size_t most_steps = 64;
+
+[[noreturn]] void no_rule(const std::string& where, const std::string& what) {
+  bad_input("rule.syntax", where, what, "give a rule that `antcrew worth RECORD --to FILE` wrote");
+}
+
+std::string text_in(const Json& json, const char* key, const std::string& where) {
+  const auto found = json.find(key);
+  if (found == json.end() || !found->is_string()) no_rule(where, std::string("no text '") + key + "' in it");
+  return found->get<std::string>();
+}
+
+}  // namespace
+
+Rule::Rule(const std::string& path, const record_layer::BuildFacts& build) {
+  std::ifstream file(path, std::ios::binary);
+  if (!file) bad_input("rule.file", printable(path, 100), "this file cannot be read", "give a rule's file");
+  const std::string text{std::istreambuf_iterator<char>(file), std::istreambuf_iterator<char>()};
+  const machine_layer::Machine here = machine_layer::this_machine();
+  *this = from_text(text, path, build, here.processor, here.usable_processors());
+}
+
+Rule Rule::from_text(const std::string& text, const std::string& named, const record_layer::BuildFacts& build,
+                     const std::string& processor, int usable) {
+  const std::string where = printable(named, 100);
+  const Json json = Json::parse(text, nullptr, false);
+  if (!json.is_object() || json.value("format", Json()) != "antcrew-rule") no_rule(where, "this is no rule");
+  const Json version = json.value("version", Json());
+  if (!version.is_number_integer()) no_rule(where, "no number 'version' in it");
+  if (version.get<std::int64_t>() > newest_version)
+    bad_input("rule.version", where, "a rule of a newer version", "use a newer Ant Crew");
+  Rule rule;
+  rule.variant_ = text_in(json, "variant", where) + " (" + text_in(json, "crew", where) + ")";
+  const Json steps = json.value("steps", Json());
+  if (!steps.is_array() || steps.size() > most_steps) no_rule(where, "no list 'steps' in it");
+  for (const Json& step : steps) {
+    const Json from = step.is_object() ? step.value("from_size", Json()) : Json();
+    const Json workers = step.is_object() ? step.value("workers", Json()) : Json();
+    if (!from.is_number_unsigned() || !workers.is_number_unsigned() || workers.get<std::uint64_t>() < 1 ||
+        workers.get<std::uint64_t>() > 1'000'000)
+      no_rule(where, "a step without 'from_size' and 'workers'");
+    rule.steps_.push_back({from.get<std::size_t>(), std::min(usable, workers.get<int>())});
+    if (rule.steps_.size() > 1 && rule.steps_.back().from_size <= rule.steps_[rule.steps_.size() - 2].from_size)
+      no_rule(where, "its steps are not in the order of sizes");
+  }
+  const auto differs = [&](const char* what, const std::string& then, const std::string& now) {
+    if (!rule.reason_.empty() || then == now) return;
+    rule.reason_ = std::string("it was measured with another ") + what + ": '" + printable(then, 60) + "', here '" +
+                   printable(now, 60) + "'";
+  };
+  differs("processor", text_in(json, "processor", where), processor);
+  differs("compiler", text_in(json, "compiler", where), build.compiler);
+  differs("set of compiler flags", text_in(json, "flags", where), build.flags);
+  if (!rule.reason_.empty()) rule.steps_.clear();
+  return rule;
+}
+
+}  // namespace antcrew

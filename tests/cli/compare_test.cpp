@@ -1,0 +1,84 @@
+// `antcrew compare`, `guard` and `worth`, as their users meet them.
+#include <doctest/doctest.h>
+
+#include <filesystem>
+
+#include "support/command.hpp"
+#include "support/refused.hpp"
+
+using test::check_refused;
+using test::contains;
+using test::Outcome;
+using test::run_command;
+using test::TemporaryFolder;
+
+namespace {
+
+const std::string antcrew_path = ANTCREW_COMMAND;
+
+// Work that waits, so that its speedup is known: `slower` workers less than asked for.
+void measure(const TemporaryFolder& folder, const std::string& name, const std::string& wait) {
+  test::write_file(folder / (name + ".toml"), R"toml(format = 1
+title = "Waiting"
+[baseline]
+shell = "sleep 0.1; echo 5"
+[[variant]]
+name = "at once"
+workers = [2]
+shell = "sleep )toml" + wait + R"toml(; echo 5"
+)toml");
+  const Outcome out = run_command({antcrew_path, "sweep", folder / (name + ".toml"), "--rounds", "11", "--no-confirm",
+                                   "--meter", "none", "--quiet", "--save", folder / (name + ".json")});
+  CAPTURE(out.err);
+  REQUIRE(out.exit <= 4);
+}
+
+}  // namespace
+
+TEST_CASE("a change is told with both figures, a guard fails for it, and both have their exit codes") {
+  const TemporaryFolder folder;
+  measure(folder, "before", "0.05");
+  measure(folder, "again", "0.05");
+  measure(folder, "after", "0.09");
+  const std::string before = folder / "before.json";
+  const std::string after = folder / "after.json";
+  const Outcome worse = run_command({antcrew_path, "compare", before, after});
+  CAPTURE(worse.out);
+  CHECK(worse.exit == 1);
+  CHECK(contains(worse.out, "1 of 1 cell is worse: \"at once\" (command) with 2 workers"));
+  CHECK(contains(worse.out, "program: "));
+  const Outcome alike = run_command({antcrew_path, "compare", before, folder / "again.json", "--as", "json"});
+  CHECK(alike.exit != 1);
+  CHECK(contains(alike.out, "\"margin\": 0.05"));
+  CHECK(run_command({antcrew_path, "compare", after, before}).exit == 0);
+
+  const Outcome failed = run_command(
+      {antcrew_path, "guard", after, "--not-worse-than", before, "--by", "10", "--junit", folder / "guard.xml"});
+  CAPTURE(failed.out);
+  // On a machine that is not quiet a guard says that it cannot tell.
+  CHECK((failed.exit == 1 || (failed.exit == 4 && contains(failed.out, "not quiet"))));
+  CHECK(contains(test::read_file(folder / "guard.xml"), "<testsuite name=\"Waiting\" tests=\"1\""));
+  test::write_file(folder / "guard.toml", "format = 1\nspeedup = 1.5\nall_hold = true\n");
+  CHECK(run_command({antcrew_path, "guard", before, "--requirements", folder / "guard.toml"}).exit == 0);
+  check_refused(run_command({antcrew_path, "guard", before}), 2, "nothing is required");
+  check_refused(run_command({antcrew_path, "guard", before, "--by", "5"}), 2, "no record to compare with");
+  check_refused(run_command({antcrew_path, "guard", before, "--speedup", "0"}), 2, "zero or less");
+  test::write_file(folder / "guard.toml", "format = 1\nspeed = 1.5\n");
+  check_refused(run_command({antcrew_path, "guard", before, "--requirements", folder / "guard.toml"}), 2,
+                "did you mean 'speedup'?");
+  check_refused(run_command({antcrew_path, "compare", before, folder / "none.json"}), 2, "none.json");
+  check_refused(run_command({antcrew_path, "worth", before, "--variant", "none"}), 2, "no variant 'none' holds");
+}
+
+TEST_CASE("worth answers from which size on, and writes a rule") {
+  const TemporaryFolder folder;
+  run_command({std::string(ANTCREW_EXAMPLES) + "/tides", "--sizes", "1k,20k", "--rounds", "11", "--workers", "1,2",
+               "--budget", "0", "--no-confirm", "--meter", "none", "--quiet", "--save", folder / "tides.json"});
+  const Outcome out = run_command({antcrew_path, "worth", folder / "tides.json", "--to", folder / "tides.rule.json"});
+  CAPTURE(out.out);
+  CAPTURE(out.err);
+  CHECK((out.exit == 0 || out.exit == 1 || out.exit == 2));  // 2: nothing holds, on a machine with much to do
+  if (out.exit == 2) return;
+  CHECK(contains(test::read_file(folder / "tides.rule.json"), "\"format\": \"antcrew-rule\""));
+  CHECK(contains(out.out, "At the sizes tried"));
+}

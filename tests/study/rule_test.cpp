@@ -1,0 +1,72 @@
+// A rule that a program loads.
+#include <doctest/doctest.h>
+
+#include "antcrew/base/error.hpp"
+#include "antcrew/study/rule.hpp"
+#include "support/command.hpp"
+
+using namespace antcrew;
+using namespace antcrew::layers;
+
+namespace {
+
+const BuildFacts build{"g++ 12", "-O3", "Release", true, true, "", ""};
+
+std::string rule_text(const std::string& steps, const std::string& more = {}) {
+  return R"({"format": "antcrew-rule", "version": 1, "variant": "split evenly", "crew": "ThreadCrew", "processor": "made up",
+  "compiler": "g++ 12", "flags": "-O3", )" +
+         more + R"("steps": )" + steps + "}";
+}
+
+Rule rule(const std::string& text, const BuildFacts& of = build, const std::string& processor = "made up",
+          int usable = 8) {
+  return Rule::from_text(text, "tides.rule.json", of, processor, usable);
+}
+
+std::string refused(const std::string& text) {
+  try {
+    rule(text);
+  } catch (const Error& error) {
+    return error.id() + ": " + error.what();
+  }
+  return "";
+}
+
+}  // namespace
+
+TEST_CASE("a rule answers by size, and never with more workers than there are processors") {
+  const std::string text = rule_text(R"([{"from_size": 1000, "workers": 2}, {"from_size": 50000, "workers": 16}])");
+  const Rule wide = rule(text);
+  CHECK(wide.applies());
+  CHECK(wide.variant() == "split evenly (ThreadCrew)");
+  for (const auto& [size, workers] : {std::pair<std::size_t, int>{0, 1}, {999, 1}, {1000, 2}, {49'999, 2}, {50'000, 8}})
+    CHECK(wide.workers_for(size) == workers);
+  CHECK(rule(text, build, "made up", 1).workers_for(1'000'000) == 1);
+  CHECK(rule(rule_text("[]")).workers_for(1'000'000) == 1);
+}
+
+TEST_CASE("on another machine or for another build it says so and stays sequential") {
+  const std::string text = rule_text(R"([{"from_size": 1, "workers": 4}])");
+  BuildFacts other = build;
+  other.flags = "-O0";
+  for (const Rule& elsewhere : {rule(text, build, "another one"), rule(text, other)}) {
+    CHECK_FALSE(elsewhere.applies());
+    CHECK(elsewhere.workers_for(1'000'000) == 1);
+    CHECK(test::contains(elsewhere.reason(), "it was measured with another"));
+  }
+}
+
+TEST_CASE("what is no rule is refused in one sentence") {
+  CHECK(test::contains(refused(""), "rule.syntax"));
+  CHECK(test::contains(refused("{}"), "this is no rule"));
+  CHECK(test::contains(refused("[1]"), "this is no rule"));
+  CHECK(test::contains(refused(R"({"format": "antcrew-rule", "version": 9})"), "rule.version"));
+  CHECK(test::contains(refused(R"({"format": "antcrew-rule"})"), "'version'"));
+  CHECK(test::contains(refused(rule_text("5")), "'steps'"));
+  CHECK(test::contains(refused(rule_text(R"([{"from_size": 1}])")), "a step without"));
+  CHECK(test::contains(refused(rule_text(R"([{"from_size": -1, "workers": 2}])")), "a step without"));
+  CHECK(test::contains(refused(rule_text(R"([{"from_size": 1, "workers": 0}])")), "a step without"));
+  CHECK(test::contains(refused(rule_text(R"([{"from_size": 5, "workers": 2}, {"from_size": 5, "workers": 4}])")),
+                       "order of sizes"));
+  CHECK_THROWS_WITH_AS(Rule("/nowhere/tides.rule.json"), doctest::Contains("cannot be read"), Error);
+}
