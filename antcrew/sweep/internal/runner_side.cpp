@@ -277,8 +277,7 @@ class Serving {
     std::vector<pid_t> left = living_descendants();
     ended.left = static_cast<int>(left.size());
     ended.left_names = names_of(left);
-    const double cpu_before = ended.user_s + ended.system_s;
-    double living_before = 0;
+    double living_before = 0;  // what they used until then is no work that went on
     for (const pid_t pid : left) living_before += cpu_s_of(pid);
     const bool by_itself = ended.why == Ended::Why::by_itself;
     double living_s = living_before;
@@ -298,8 +297,6 @@ class Serving {
     if (ended.left == 0 && ended.left_to_the_end) ended.left = 1;
     end_all_below();
     collect();
-    if (ended.left_cpu_s == 0)
-      ended.left_cpu_s = std::max(0.0, ended.user_s + ended.system_s - cpu_before - living_before);
   }
 
   // Where the run itself is gone, nobody else removes what its trials left.
