@@ -67,6 +67,11 @@ int explain_record(const ExplainOptions& options) {
 int tell_worth(const WorthOptions& options) {
   const Record record = load_record(options.record);
   const Analysed study = analyse(record);
+  const bool sizes =
+      std::any_of(record.points.begin(), record.points.end(), [](const Point& at) { return at.size > 0; });
+  if (!sizes)
+    bad_input("worth.sizes", options.record, "this study has no sizes, so none can be told from which on it pays",
+              "measure it with two sizes or more");
   const auto worth = worth_of(study, options.variant);
   if (!worth) {
     std::vector<std::string> known;

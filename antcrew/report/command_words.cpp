@@ -52,6 +52,9 @@ constexpr OtherAdvice of_commands[] = {
     {"blocked", "look at what it reads and writes, at its sleeps, and at what it waits for in other programs"},
     {"no-ready-work", "look for a lock or a queue that workers wait at, and for work that comes too late"},
     {"sequential-stretch", "share out this stretch, overlap it with other work, or shorten it"},
+    {"uneven-pieces", "give all of them as much to do: smaller pieces, each taken by whoever is free"},
+    {"shared-processor",
+     "measure while the machine is quiet, or keep its workers on processors of their own (taskset)"},
     {"timed-out", "look for workers that wait for each other, or allow a longer call: --call-limit"},
     {"crashed", "run it by itself: --list shows the command, `show --trial` what it left"},
 };

@@ -14,14 +14,15 @@ using internal::LaneState;
 using internal::LaneSums;
 
 // One lane that works alone: a look from outside would tell no more.
-LaneSums of_a_baseline(const internal::Ended& ended) {
+LaneSums of_one_worker(const internal::Ended& ended) {
   LaneSums sums;
   sums.wall_s = ended.wall_s;
   sums.lanes = 1;
   sums.cpu_tree_s = ended.user_s + ended.system_s;
   sums.system_s = ended.system_s;
   sums.serial_cpu_s = sums.cpu_frames_s = sums.cpu_kernel_s = std::min(sums.cpu_tree_s, ended.wall_s);
-  sums.parts_s[LaneState::serial] = ended.wall_s;
+  sums.parts_s[LaneState::running] = sums.serial_cpu_s;
+  sums.parts_s[LaneState::blocked] = ended.wall_s - sums.serial_cpu_s;
   return sums;
 }
 
@@ -64,7 +65,7 @@ Visit CommandsHost::meter(std::size_t index, int calls) {
         return visit;
       }
       if (cell.workers < 2) {
-        sums = of_a_baseline(trial.ended);
+        sums = of_one_worker(trial.ended);
         break;
       }
       sums.wall_s += trial.ended.wall_s;
