@@ -13,6 +13,7 @@
 #include "antcrew/base/printable.hpp"
 #include "antcrew/base/units.hpp"
 #include "antcrew/sweep/internal/shell_text.hpp"
+#include "antcrew/sweep/internal/trial_run.hpp"
 #include "antcrew/sweep/toml_table.hpp"
 
 namespace antcrew::sweep_layer {
@@ -185,7 +186,7 @@ class Reading {
     const std::string unit = table.choice("unit", {"s", "ms", "us", "ns", "min"});
     reported.unit_s = unit == "ms" ? 1e-3 : unit == "us" ? 1e-6 : unit == "ns" ? 1e-9 : unit == "min" ? 60 : 1;
     try {
-      const std::regex pattern(reported.pattern);
+      const std::regex pattern = internal::regex_of(reported.pattern);
       if (pattern.mark_count() < 1)
         bad_input("sweep.type", table.where("pattern"), "a pattern without a group in ( )",
                   "put the number in ( ): 'took ([0-9.]+)'");

@@ -9,6 +9,7 @@
 #include "antcrew/sweep/answers.hpp"
 #include "antcrew/sweep/internal/phase_lines.hpp"
 #include "antcrew/sweep/internal/trial_folder.hpp"
+#include "antcrew/sweep/internal/trial_run.hpp"
 #include "support/command.hpp"
 
 using namespace antcrew;
@@ -130,6 +131,16 @@ TEST_CASE("a trial's folder is removed with all in it, links are not followed; k
   }
   CHECK(fs::exists(kept));
   CHECK_FALSE(fs::exists(top));
+}
+
+TEST_CASE("the time that a program reports is found on a line, also where a line is very long") {
+  const test::TemporaryFolder folder;
+  internal::TrialFolders folders(folder / "kept");
+  const internal::TrialFolder trial = folders.fresh();
+  test::write_file(trial.output(), std::string(900'000, 'x') + "\nall of it took 12.5 ms\n");
+  CHECK(internal::reported_s({"took (.*) ms", 1e-3}, trial).value() == doctest::Approx(0.0125));
+  CHECK(internal::reported_s({"(x+x+)+y", 1}, trial).has_value() == false);
+  CHECK_FALSE(internal::reported_s({"needed ([0-9]+)", 1}, trial));
 }
 
 TEST_CASE("lines that were printed are made fit to be shown") {

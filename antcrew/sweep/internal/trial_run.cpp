@@ -4,11 +4,12 @@
 #include <sys/wait.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <cmath>
 #include <cstdlib>
 #include <cstring>
 #include <filesystem>
-#include <regex>
+#include <sstream>
 
 #include "antcrew/base/error.hpp"
 #include "antcrew/base/printable.hpp"
@@ -224,20 +225,31 @@ double Trials::empty_s(const TrialSetting& setting, const Runnable& of, int work
   }
 }
 
+std::regex regex_of(const std::string& pattern) {
+  return std::regex(pattern, std::regex::ECMAScript | std::regex_constants::__polynomial);
+}
+
+// Line by line, and of a line its first part: the matcher of the standard library recurses as deep as a match is long.
 std::optional<double> reported_s(const Reported& reported, const TrialFolder& place) {
+  constexpr std::size_t longest_line = 1000;
+  const std::regex pattern = regex_of(reported.pattern);
   for (const std::string& file : {place.output(), place.errors()}) {
     std::string text;
     if (!read_file(file, most_reported_bytes, text)) continue;
-    std::smatch found;
-    try {
-      if (!std::regex_search(text, found, std::regex(reported.pattern))) continue;
-    } catch (const std::regex_error&) {  // a text too long for the pattern
-      return std::nullopt;
+    std::istringstream lines(text);
+    for (std::string line; std::getline(lines, line);) {
+      line.resize(std::min(line.size(), longest_line));
+      std::smatch found;
+      try {
+        if (!std::regex_search(line, found, pattern)) continue;
+      } catch (const std::regex_error&) {  // too much work for this line
+        continue;
+      }
+      char* end = nullptr;
+      const std::string number = found[1].str();
+      const double value = std::strtod(number.c_str(), &end);
+      if (end != number.c_str() && std::isfinite(value)) return value * reported.unit_s;
     }
-    char* end = nullptr;
-    const std::string number = found[1].str();
-    const double value = std::strtod(number.c_str(), &end);
-    if (end != number.c_str() && std::isfinite(value)) return value * reported.unit_s;
   }
   return std::nullopt;
 }

@@ -3,6 +3,7 @@
 
 #include <memory>
 #include <optional>
+#include <regex>
 #include <string>
 #include <vector>
 
@@ -78,6 +79,10 @@ class Trials {
 std::optional<Fault> fault_of(const Ended& ended, const TrialSetting& setting, const TrialFolder& place, int round);
 // None where nothing was left, or only for a moment.
 std::optional<Fault> left_behind(const Ended& ended, double reference_cpu_s, int round);
+
+// The pattern, read so that no line can keep the matcher busy for ever: without references back. Throws
+// std::regex_error.
+std::regex regex_of(const std::string& pattern);
 
 // The first number that its pattern finds in what was printed, or in what went to standard error.
 std::optional<double> reported_s(const Reported& reported, const TrialFolder& place);
