@@ -229,7 +229,7 @@ TEST_CASE("records that cannot be shown are refused in one line") {
   test::write_file(folder / "text.json", "tide tables");
   test::write_file(folder / "other.json", "{\"a\": 1}");
   std::string newer = text;
-  newer.replace(newer.find("\"version\": 2"), 12, "\"version\": 7");
+  newer.replace(newer.find("\"version\": 3"), 12, "\"version\": 7");
   test::write_file(folder / "newer.json", newer);
   const auto show = [&](const std::string& name) { return run_command({antcrew_path, "show", folder / name}); };
   check_refused(show("short.json"), 2, "short.json: cut short after");

@@ -93,7 +93,9 @@ std::optional<Fault> fault_of(const Ended& ended, const TrialSetting& setting, c
 std::optional<Fault> left_behind(const Ended& ended, double reference_cpu_s, int round) {
   constexpr double a_moment_s = 0.02;
   constexpr double much_afterwards = 0.3;  // of the baseline's CPU time
-  const bool went_on = ended.left_for_s > a_moment_s && ended.left_cpu_s > much_afterwards * reference_cpu_s;
+  constexpr double least_cpu_s = 0.05;     // a helper that puts itself away takes less
+  const bool went_on =
+      ended.left_for_s > a_moment_s && ended.left_cpu_s > std::max(least_cpu_s, much_afterwards * reference_cpu_s);
   if (ended.left == 0 || (!ended.left_to_the_end && !went_on)) return std::nullopt;
   return Fault{Fault::Kind::left_work,
                round,
