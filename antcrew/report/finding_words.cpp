@@ -30,7 +30,8 @@ std::string told_by(const Finding& f, const char* otherwise) {
 
 std::string serial_claim(const Finding& f) {
   if (figure(f, "looks") > 0)
-    return fmt::format("for {} of a call only the calling thread works, the others {}", seconds(f, "serial_s"),
+    return fmt::format("for {} of a call only {} works, the others {}", seconds(f, "serial_s"),
+                       f.of != nullptr && !f.of->cell->command.empty() ? "its first process" : "the calling thread",
                        figure(f, "standing") > 0.5 ? "stand by" : "are not there");
   const int others = workers_of(f) - 1;
   return fmt::format("{} of a call runs on one worker while the other{} wait{}: {}", seconds(f, "serial_s"),
