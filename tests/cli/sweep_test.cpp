@@ -283,5 +283,10 @@ TEST_CASE("the examples in other languages run, and their answers agree") {
   check("python", "2k", "/usr/bin/python3");
   check("sorting", "2k", "sort");
   check("packing", "2k", "xz");
-  if (there(std::string(ANTCREW_EXAMPLES) + "/silt_ranks")) check("ranks", "40", "mpirun");
+  // Some systems do not let MPI begin anything.
+  const bool launches = run_command({"/usr/bin/env", "OMPI_ALLOW_RUN_AS_ROOT=1", "OMPI_ALLOW_RUN_AS_ROOT_CONFIRM=1",
+                                     "OMPI_MCA_rmaps_base_oversubscribe=1", "mpirun", "-n", "2", "true"})
+                            .exit == 0;
+  if (launches && there(std::string(ANTCREW_EXAMPLES) + "/silt_ranks")) check("ranks", "40", "mpirun");
+  if (!launches) MESSAGE("ranks is not tried: mpirun is not installed, or begins nothing here");
 }
