@@ -374,7 +374,9 @@ echo 5)"),
   }
   const Analysed study = analyse(record);
   const auto findings = findings_of(study, figures(study, "it", 3));
-  if (record.machine.usable_processors() >= 2) {
+  // On a machine whose processors are taken away they may not even keep one busy.
+  const double busy = figures(study, "it", 3).busy_processors.value_or(0);
+  if (record.machine.usable_processors() >= 2 && busy > 0.65 && busy < 1.1) {
     const bool told =
         std::any_of(findings.begin(), findings.end(), [](const Finding& f) { return f.id == "one-at-a-time"; });
     CHECK(told);
