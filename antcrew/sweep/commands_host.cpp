@@ -23,7 +23,8 @@ using internal::Trials;
 
 constexpr double limit_factor = 30;
 constexpr double least_limit_s = 10;
-constexpr int most_kept = 3;  // folders of one cell
+constexpr double limit_of_baseline_s = 3600;  // nothing is known yet to judge it by
+constexpr int most_kept = 3;                  // folders of one cell
 constexpr std::uint64_t most_answer_bytes = 1ull << 30;
 constexpr double noticed_sleep_s = 1e-3;
 constexpr int empty_runs = 11;
@@ -57,10 +58,9 @@ CommandsHost::CommandsHost(const CommandStudy& study, HostLimits limits, std::st
       folders_(std::move(kept_under)),
       trials_(folders_, runner_),
       files_(study),
-      setting_{study, {}, 0, false, 0.2, 0, limits_.stop} {
+      setting_{study, {}, 0, "as asked", 0.2, 0, limits_.stop} {
   if (limits_.call_s <= 0) limits_.call_s = study.parts().limits.call_s;
   if (limits_.memory_bytes == 0) limits_.memory_bytes = study.parts().limits.memory_bytes;
-  setting_.limit_asked = limits_.call_s > 0;
 }
 
 CommandsHost::~CommandsHost() = default;
@@ -82,7 +82,8 @@ std::optional<Fault> CommandsHost::open(const Point& at, const std::vector<CellS
   close();
   cells_ = cells;
   setting_.at = at;
-  setting_.limit_s = limits_.call_s;
+  setting_.limit_s = limits_.call_s > 0 ? limits_.call_s : limit_of_baseline_s;
+  if (limits_.call_s <= 0) setting_.limit_is = "an hour, as nothing is known of it yet";
   setting_.patience_s = 0.2;
   setting_.memory_bytes = limits_.memory_bytes > 0
                               ? limits_.memory_bytes
@@ -106,7 +107,7 @@ std::optional<Fault> CommandsHost::open(const Point& at, const std::vector<CellS
   TrialRun first = run(baseline, 0);
   const auto stands = [&](TrialRun& trial, std::optional<Fault> fault) {
     if (fault && study_.parts().keep != KeepFolders::none)
-      fault->text += "; its folder is " + folders_.keep(trial.place, "baseline-reference");
+      fault->text += kept_in(folders_.keep(trial.place, "baseline-reference"));
     return fault;
   };
   if (first.fault) return stands(first, first.fault);
@@ -133,8 +134,15 @@ std::optional<Fault> CommandsHost::open(const Point& at, const std::vector<CellS
     return stands(second, fault);
   }
   setting_.limit_s = limits_.call_s > 0 ? limits_.call_s : std::max(least_limit_s, limit_factor * reference_s_);
+  if (limits_.call_s <= 0) setting_.limit_is = "30 times the baseline's time, at least 10 s";
   setting_.patience_s = std::clamp(3 * reference_s_, 0.1, 5.0);
   return std::nullopt;
+}
+
+// Where a folder is kept, or why not.
+std::string CommandsHost::kept_in(const std::string& folder) const {
+  return folder.empty() ? "; its folder could not be kept: " + printable(folders_.trouble(), 80)
+                        : "; its folder is " + folder;
 }
 
 std::optional<Fault> CommandsHost::differs(const std::string& got_file, const std::string& expected_file,
@@ -185,6 +193,8 @@ void CommandsHost::keep_folder(const CellSpec& cell, TrialRun& trial, int round,
   for (const auto& [dimension, value] : setting_.at.dimensions) at += "-" + plain_name(dimension + value.text());
   ++its.kept;
   visit.seen.folder = folders_.keep(trial.place, fmt::format("{}-workers{}{}-round{}", name, cell.workers, at, round));
+  if (visit.seen.folder.empty())
+    visit.seen.printed.push_back("(its folder could not be kept: " + printable(folders_.trouble(), 80) + ")");
 }
 
 // A cell's first trial pays for what is read for the first time.
@@ -207,7 +217,7 @@ void CommandsHost::first_time(const CellSpec& cell, const VisitOrder& order, Vis
   }
   if (cell.baseline()) {
     visit.seen.cold_s = cold_reference_s_;
-    visit.seen.cold_cpu_s = cold_reference_cpu_s_;
+    if (!with_launcher(cell)) visit.seen.cold_cpu_s = cold_reference_cpu_s_;
     visit.seen.empty_s = empty_s_;
     return;
   }

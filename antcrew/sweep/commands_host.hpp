@@ -49,6 +49,7 @@ class CommandsHost : public Host {
   void timed(const CellSpec& cell, const VisitOrder& order, Visit& visit);
   void keep_facts(const CellSpec& cell, const internal::TrialRun& trial, Trial& to) const;
   void keep_folder(const CellSpec& cell, internal::TrialRun& trial, int round, bool faulty, Visit& visit);
+  std::string kept_in(const std::string& folder) const;
   std::optional<Fault> reference_again(std::string& trouble);
   bool with_launcher(const CellSpec& cell) const { return !runnable(cell).launcher.empty(); }
 

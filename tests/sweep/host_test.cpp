@@ -203,6 +203,10 @@ TEST_CASE("a baseline that answers otherwise each time, fails or says nothing is
   CHECK(test::contains(fault("date +%N"), "two runs of the baseline"));
   CHECK(test::contains(fault("exit 4"), "exit code 4"));
   CHECK(test::contains(fault("true"), "printed nothing"));
+  const Record hangs = place.run(shells("sleep 77.9", "echo 5", "[limits]\ncall_s = 0.3\n"),
+                                 quick(2));  // an hour where nothing is asked
+  CHECK(hangs.cells.front().faults.front().kind == Fault::Kind::timed_out);
+  CHECK_FALSE(alive("sleep 77.9"));
   CHECK(test::contains(fault("echo 5; sleep 0.1 & exit 1"), "exit code 1"));
 }
 

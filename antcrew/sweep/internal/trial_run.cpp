@@ -63,11 +63,10 @@ std::optional<Fault> fault_of(const Ended& ended, const TrialSetting& setting, c
     case Ended::Why::not_begun:
       return Fault{Fault::Kind::crashed, round, printable(ended.trouble, longest_text)};
     case Ended::Why::time:
-      return fault(
-          Fault::Kind::timed_out,
-          fmt::format("no end after {}; the limit is {} (--call-limit){}", duration_text(setting.limit_s),
-                      setting.limit_asked ? "as asked" : "30 times the baseline's time, at least 10 s", ignored),
-          {{"limit_s", setting.limit_s}});
+      return fault(Fault::Kind::timed_out,
+                   fmt::format("no end after {}; the limit is {} (--call-limit){}", duration_text(setting.limit_s),
+                               setting.limit_is, ignored),
+                   {{"limit_s", setting.limit_s}});
     case Ended::Why::memory:
       return fault(Fault::Kind::out_of_memory,
                    fmt::format("its processes took {} together; the limit is {} (--memory-limit){}",
