@@ -14,8 +14,7 @@ namespace {
 // Of the forks of each worker: enough that thieves need not wait for the owner to come by, few enough that the
 // recursion below them stays private. More workers than processors means work that waits, whose owner comes by late.
 std::int64_t wanted_public(int workers) noexcept {
-  if (workers == 1) return 0;
-  return workers > usable_processors_now() ? 64 : std::max(4, workers);
+  return workers == 1 ? 0 : workers > usable_processors_now() ? 64 : std::max(4, workers);
 }
 
 }  // namespace
@@ -334,8 +333,7 @@ bool TaskPool::nobody_else_can() const noexcept {
   return true;
 }
 
-// When all wait, what one of them waits for may lie under tasks that it may not take. Then all that can be reached goes
-// to the queue, where each finds its own.
+// When all wait, what one waits for may lie under tasks that it may not take: then all goes to the queue.
 bool TaskPool::unearth() noexcept {
   for (std::size_t k = 0; k < worker_count(); ++k) {
     Deque& deque = worker_at(k).deque_;
