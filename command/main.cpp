@@ -8,6 +8,7 @@
 #include "antcrew/cli/compare.hpp"
 #include "antcrew/cli/exit.hpp"
 #include "antcrew/cli/forms.hpp"
+#include "antcrew/cli/history.hpp"
 #include "antcrew/cli/show.hpp"
 #include "antcrew/cli/study_options.hpp"
 #include "antcrew/cli/sweep.hpp"
@@ -16,6 +17,7 @@
 #include "antcrew/record/record_json.hpp"
 #include "antcrew/report/machine_text.hpp"
 #include "demo.hpp"
+#include "help.hpp"
 
 namespace {
 
@@ -39,8 +41,9 @@ int run_command(int argc, char** argv) {
   ShowOptions show_options;
   CLI::App* show = app.add_subcommand("show", "show saved records: table, figures, page, or for other programs");
   show->add_option("RECORD", show_options.records,
-                   "files of records; several stand side by side where a form can hold them")
+                   std::string("each ") + record_help + "; several stand side by side where a form can hold them")
       ->required();
+  add_store_options(*show, show_options.store, false);
   add_form_options(*show, show_options.form);
   show->add_option("--details", show_options.details, "all that was seen of this variant besides its time")
       ->type_name("VARIANT");
@@ -49,7 +52,8 @@ int run_command(int argc, char** argv) {
   show->add_flag("--answers", show_options.answers, "what the baseline and each variant answered, in short");
   ExplainOptions explain_options;
   CLI::App* explain = app.add_subcommand("explain", "where the time went, and what to change next");
-  explain->add_option("RECORD", explain_options.record, "file of the record")->required();
+  explain->add_option("RECORD", explain_options.record, record_help)->required();
+  add_store_options(*explain, explain_options.store, false);
   explain->add_option("--as", explain_options.form, "form: text, json")->type_name("FORM")->capture_default_str();
   explain->add_flag("--timeline", explain_options.timeline, "what each worker did when, too");
   explain->add_option("--to", explain_options.to, "write to this file instead of standard output")->type_name("FILE");
@@ -63,9 +67,28 @@ int run_command(int argc, char** argv) {
   add_guard_options(*guard_command, guard_options);
   WorthOptions worth_options;
   CLI::App* worth = app.add_subcommand("worth", "from which size on, and with how many workers, to go parallel");
-  worth->add_option("RECORD", worth_options.record, "file of the record")->required();
+  worth->add_option("RECORD", worth_options.record, record_help)->required();
+  add_store_options(*worth, worth_options.store, false);
   worth->add_option("--variant", worth_options.variant, "of this variant (default: the best one)")->type_name("NAME");
   worth->add_option("--to", worth_options.to, "write a rule that a program loads to this file")->type_name("FILE");
+  ListOptions list_options;
+  CLI::App* list = app.add_subcommand("list", "the history: which runs are stored, and what came out");
+  add_list_options(*list, list_options);
+  MarkOptions mark_options;
+  CLI::App* mark = app.add_subcommand("mark", "give a stored run a label, a name or a note");
+  add_mark_options(*mark, mark_options);
+  ImportOptions import_options;
+  CLI::App* import = app.add_subcommand("import", "store records that lie elsewhere");
+  add_import_options(*import, import_options);
+  ForgetOptions forget_options;
+  CLI::App* forget = app.add_subcommand("forget", "remove stored runs; files of yours stay");
+  add_forget_options(*forget, forget_options);
+  std::string topic;
+  std::string shell;
+  CLI::App* help = app.add_subcommand("help", "guides: I have a loop, recursion, a script; not faster; CI; a cluster");
+  help->add_option("TOPIC", topic, "a guide or a command; without it the list of them");
+  help->add_option("--completion", shell, "print what completes commands and options in this shell: bash, zsh")
+      ->type_name("SHELL");
   SweepOptions sweep_options;
   CLI::App* sweep_command =
       app.add_subcommand("sweep", "measure commands in any language: scripts, programs, jobs on several machines");
@@ -100,6 +123,11 @@ int run_command(int argc, char** argv) {
   if (*compare_command) return compare_records(compare_options);
   if (*guard_command) return guard_record(guard_options);
   if (*worth) return tell_worth(worth_options);
+  if (*help) return shell.empty() ? run_help(app, topic) : print_completion(app, shell);
+  if (*list) return list_runs(list_options);
+  if (*mark) return mark_run(mark_options);
+  if (*import) return import_records(import_options);
+  if (*forget) return forget_runs(forget_options);
   if (*show) return show_record(show_options);
   if (*explain) return explain_record(explain_options);
   if (*demo) return run_demo(demo->remaining());

@@ -254,6 +254,12 @@ std::string disturbed(const Record& record) {
   return {};
 }
 
+const CellFigures* same_cell(const Analysed& in, const Analysed& study, const CellFigures& cell) {
+  const Cells cells = cells_of(in);
+  const auto found = cells.find(key_of(study, cell));
+  return found == cells.end() ? nullptr : found->second;
+}
+
 double deviations_for(double level) noexcept {
   double low = 0;
   double high = 10;

@@ -71,6 +71,9 @@ struct Comparison {
 Comparison compare(const std::vector<const Analysed*>& before, const std::vector<const Analysed*>& after,
                    double false_alarms = 0.05);
 
+// The cell of `in` that is to be compared with `cell` of `study`; null where it has none.
+const CellFigures* same_cell(const Analysed& in, const Analysed& study, const CellFigures& cell);
+
 // What kept processors away from a run, in words; empty where it was quiet enough for its figures to be compared: other
 // programs kept under a quarter of a processor busy, and a hypervisor took under a tenth of one.
 std::string disturbed(const Record& record);

@@ -286,7 +286,7 @@ Judgement judge(const Record& record, const Cell& cell) {
     judgement.verdict = Verdict::left_work;
   } else if (remembers(cell, *baseline, judgement.evidence)) {
     judgement.verdict = Verdict::remembered;
-  } else if (workers_idle(cell, *baseline, judgement.evidence)) {
+  } else if (!cell.chooses_workers && workers_idle(cell, *baseline, judgement.evidence)) {
     judgement.verdict = Verdict::idle_workers;
   } else {
     judgement.spins_after_s = spins_after_s(cell);

@@ -29,8 +29,12 @@ using namespace record_layer;
 using namespace analysis_layer;
 using namespace study_layer;
 }  // namespace report_layer
+namespace store_layer {
+using namespace report_layer;
+}
 namespace cli_layer {
 using namespace report_layer;
+using namespace store_layer;
 using namespace sweep_layer;
 }  // namespace cli_layer
 namespace layers {

@@ -10,10 +10,12 @@
 #include "antcrew/base/error.hpp"
 #include "antcrew/base/printable.hpp"
 #include "antcrew/base/units.hpp"
+#include "antcrew/cli/draw.hpp"
 #include "antcrew/cli/exit.hpp"
 #include "antcrew/cli/forms.hpp"
 #include "antcrew/record/record_file.hpp"
 #include "antcrew/report/compare_text.hpp"
+#include "antcrew/report/compared_figures.hpp"
 #include "antcrew/report/guard_text.hpp"
 #include "antcrew/report/text.hpp"
 #include "antcrew/sweep/toml_table.hpp"
@@ -26,12 +28,8 @@ struct Runs {
   std::vector<std::unique_ptr<Record>> records;
   std::vector<std::unique_ptr<Analysed>> studies;
 
-  explicit Runs(const std::string& list) {
-    for (std::size_t from = 0; from <= list.size();) {
-      const std::size_t comma = std::min(list.find(',', from), list.size());
-      add(list.substr(from, comma - from));
-      from = comma + 1;
-    }
+  Runs(const std::string& list, const StoreOptions& store) {
+    for (const RecordFile& file : record_files(list, store)) add(file.path);
     // Oldest first, whatever the order of the names.
     std::stable_sort(studies.begin(), studies.end(),
                      [](const auto& a, const auto& b) { return a->record->created < b->record->created; });
@@ -91,23 +89,56 @@ Requirements required_by(const GuardOptions& options, std::string& against) {
   return required;
 }
 
+std::string drawn(std::vector<const Analysed*> runs, const std::vector<const Analysed*>& after,
+                  const CompareOptions& options) {
+  const bool history = options.form == "figure:history";
+  const Analysed& old = *runs.back();
+  runs.insert(runs.end(), after.begin(), after.end());
+  const auto figure = history ? history_figure(runs, options.variant) : side_by_side_figure(old, *after.back());
+  if (!figure)
+    bad_input("cli.figure", "--as " + options.form,
+              history ? "fewer than two of these runs have figures of this cell"
+                      : "one of the two has no speedups that could be drawn",
+              history ? "name another with --variant, or more runs" : "see `antcrew compare` without --as");
+  return draw(*figure, image_of({options.form, options.to, options.image}));
+}
+
 }  // namespace
 
 void add_compare_options(CLI::App& app, CompareOptions& options) {
-  app.add_option("OLD", options.before, "file of the record before; several runs with commas between them")->required();
+  app.add_option("OLD", options.before,
+                 std::string("the record before: ") + record_help + "; several runs with commas between them")
+      ->required();
   app.add_option("NEW", options.after, "of the record after")->required();
-  app.add_option("--as", options.form, "form: text, json")->type_name("FORM")->capture_default_str();
+  app.add_option("--as", options.form,
+                 "form: text, json, figure (both side by side), figure:history (one cell in all runs)")
+      ->type_name("FORM")
+      ->capture_default_str();
+  app.add_option("--variant", options.variant, "that a history follows (default: the newest run's best)")
+      ->type_name("NAME");
   app.add_option("--to", options.to, "write to this file instead of standard output")->type_name("FILE");
+  app.add_option("--image", options.image, "of a figure: svg, png, pdf (default: by the ending of --to, else svg)")
+      ->type_name("IMAGE");
+  add_store_options(app, options.store, false);
 }
 
 int compare_records(const CompareOptions& options) {
-  if (options.form != "text" && options.form != "json")
-    bad_input("cli.form", "--as", "no form '" + options.form + "' of a comparison", "choose from text, json");
-  const Runs before(options.before);
-  const Runs after(options.after);
+  const bool figure = options.form == "figure" || options.form == "figure:history";
+  if (options.form != "text" && options.form != "json" && !figure)
+    bad_input("cli.form", "--as", "no form '" + options.form + "' of a comparison",
+              "choose from text, json, figure, figure:history");
+  if (!options.variant.empty() && options.form != "figure:history")
+    bad_input("cli.option", "--variant", "only a history follows one variant", "add --as figure:history");
+  if (figure) check_image({options.form, options.to, options.image});
+  const Runs before(options.before, options.store);
+  const Runs after(options.after, options.store);
   const Comparison found = compare(before.all(), after.all());
   const Look look = options.to.empty() ? output_look() : Look();
   const Analysed& now = *after.all().back();
+  if (figure) {
+    put_out(drawn(before.all(), after.all(), options), options.to);
+    return exit_done;
+  }
   put_out(options.form == "json" ? compare_json(found, now) : wrapped(compare_text(found, now, look), look.width),
           options.to);
   if (found.any(Change::worse)) return exit_answer_is_no;
@@ -115,7 +146,8 @@ int compare_records(const CompareOptions& options) {
 }
 
 void add_guard_options(CLI::App& app, GuardOptions& options) {
-  app.add_option("RECORD", options.record, "file of the record")->required();
+  app.add_option("RECORD", options.record, record_help)->required();
+  add_store_options(app, options.store, false);
   app.add_option("--requirements", options.requirements, "a TOML file that has them")->type_name("FILE");
   app.add_option("--variant", options.variant, "look at this variant only (default: the best)")->type_name("NAME");
   app.add_option("--speedup", options.speedup, "at least this speedup")->type_name("S");
@@ -136,12 +168,12 @@ void add_guard_options(CLI::App& app, GuardOptions& options) {
 int guard_record(const GuardOptions& options) {
   std::string against;
   const Requirements required = required_by(options, against);
-  const Runs now(options.record);
+  const Runs now(options.record, options.store);
   const Analysed& study = *now.all().back();
   std::unique_ptr<Runs> before;
   std::optional<Comparison> compared;
   if (!against.empty()) {
-    before = std::make_unique<Runs>(against);
+    before = std::make_unique<Runs>(against, options.store);
     compared = compare(before->all(), now.all(), false_alarms_of_a_guard);
   }
   const std::vector<Check> checks = guard(study, required, compared ? &*compared : nullptr);

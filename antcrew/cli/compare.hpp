@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "antcrew/base/layers.hpp"
+#include "antcrew/cli/stored.hpp"
 
 namespace CLI {
 class App;
@@ -14,10 +15,13 @@ class App;
 namespace antcrew::cli_layer {
 
 struct CompareOptions {
+  StoreOptions store;
   std::string before;  // files of records, with commas between them
   std::string after;
-  std::string form = "text";  // or "json"
+  std::string form = "text";  // "json", "figure", "figure:history"
+  std::string variant;        // that a history follows
   std::string to;
+  std::string image;
 };
 void add_compare_options(CLI::App& app, CompareOptions& options);
 // Exit code 1 when a cell is worse, 4 when nothing can be told of any. Throws Error.
@@ -25,6 +29,7 @@ int compare_records(const CompareOptions& options);
 
 struct GuardOptions {
   std::string record;
+  StoreOptions store;
   std::string requirements;  // a TOML file; what options say comes on top
   std::string variant;
   std::optional<double> speedup;

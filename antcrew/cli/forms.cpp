@@ -85,6 +85,8 @@ std::string ending_of(const std::string& path) {
   return dot == std::string::npos || path.find('/', dot) != std::string::npos ? std::string() : path.substr(dot + 1);
 }
 
+}  // namespace
+
 std::string image_of(const FormChoice& choice) {
   const std::string image = !choice.image.empty() ? choice.image : choice.to.empty() ? "svg" : ending_of(choice.to);
   if (image == "svg" || image == "png" || image == "pdf") return image;
@@ -92,11 +94,17 @@ std::string image_of(const FormChoice& choice) {
             "a figure is svg, png or pdf", "end the file's name in one of them, or add --image svg");
 }
 
-void check_figure(const FormChoice& choice) {
+void check_image(const FormChoice& choice) {
   const std::string image = image_of(choice);
   if (image != "svg" && choice.to.empty() && ::isatty(STDOUT_FILENO) != 0)
     bad_input("cli.form", "--image " + image, "this would fill the terminal with the bytes of an image",
               "name a file: --to figure." + image);
+  check_plotter();
+}
+
+namespace {
+
+void check_figure(const FormChoice& choice) {
   if (choice.form != "figure") {
     const std::string kind = choice.form.substr(7);
     const std::vector<std::string>& kinds = figure_kinds();
@@ -104,7 +112,7 @@ void check_figure(const FormChoice& choice) {
       bad_input("report.figure", "--as " + choice.form, "there is no figure of this kind",
                 "choose from " + joined(kinds));
   }
-  check_plotter();
+  check_image(choice);
 }
 
 std::string drawn(const Analysed& study, const FormChoice& choice) {

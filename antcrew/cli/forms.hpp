@@ -31,6 +31,11 @@ std::string form_names();
 // kind). Also when a figure file is asked for and the plotter is missing: before the first second is measured.
 void check_form(const FormChoice& choice, std::size_t records = 1);
 
+// Of a figure: "svg", "png" or "pdf". Throws Error (cli.form).
+std::string image_of(const FormChoice& choice);
+// Throws Error (cli.form, cli.plotter): no image of this kind, or nothing that draws it.
+void check_image(const FormChoice& choice);
+
 // Throws Error as check_form, and cli.figure where the records have nothing to show of that kind, or drawing failed.
 std::string rendered(const std::vector<NamedRecord>& records, const FormChoice& choice, const Look& look);
 

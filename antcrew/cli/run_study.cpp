@@ -9,9 +9,11 @@
 #include <optional>
 
 #include "antcrew/analysis/analysed.hpp"
+#include "antcrew/base/printable.hpp"
 #include "antcrew/cli/exit.hpp"
 #include "antcrew/cli/forms.hpp"
 #include "antcrew/cli/live_table.hpp"
+#include "antcrew/cli/stored.hpp"
 #include "antcrew/record/growing_file.hpp"
 #include "antcrew/record/record_file.hpp"
 #include "antcrew/report/answers.hpp"
@@ -98,7 +100,14 @@ void show_result(const Record& record, const std::string& path, const FormChoice
   if (options.answers) fmt::print(table ? stdout : stderr, "\n{}", answers_text(record));
   std::fflush(stdout);
   if (table) file.finish(record);
-  std::fprintf(table ? stdout : stderr, "%sRecord: %s\n", table ? "\n" : "", path.c_str());
+  const std::string kept = keep_run(path, options.store);
+  const bool stored = kept.rfind("stored", 0) == 0;
+  std::fprintf(table ? stdout : stderr, "%sRecord: %s%s\n", table ? "\n" : "", path.c_str(),
+               stored ? (" (" + kept + ")").c_str() : "");
+  if (!stored && !kept.empty()) {
+    std::fflush(stdout);
+    std::fprintf(stderr, "%s\n", printable(kept).c_str());
+  }
   if (!options.page) return;
   const std::string page = std::filesystem::path(path).replace_extension(".html").string();
   FormChoice as_page;

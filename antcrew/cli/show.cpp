@@ -22,9 +22,12 @@ namespace antcrew::cli_layer {
 namespace {
 
 // One of several is told apart by its file's name without the folders.
-std::vector<NamedRecord> loaded(const std::vector<std::string>& paths) {
+std::vector<NamedRecord> loaded(const ShowOptions& options) {
   std::vector<NamedRecord> records;
-  for (const std::string& path : paths) records.push_back({path, load_record(path)});
+  for (const std::string& word : options.records) {
+    for (const RecordFile& file : record_files(word, options.store))
+      records.push_back({file.name, load_record(file.path)});
+  }
   return records;
 }
 
@@ -46,7 +49,7 @@ std::string shown(const std::vector<NamedRecord>& records, const ShowOptions& op
 
 int show_record(const ShowOptions& options) {
   check_form(options.form, options.records.size());
-  const std::vector<NamedRecord> records = loaded(options.records);
+  const std::vector<NamedRecord> records = loaded(options);
   put_out(shown(records, options, options.form.to.empty() ? output_look() : Look()), options.form.to);
   return exit_done;
 }
@@ -54,7 +57,7 @@ int show_record(const ShowOptions& options) {
 int explain_record(const ExplainOptions& options) {
   if (options.form != "text" && options.form != "json")
     bad_input("cli.form", "--as", "no form '" + options.form + "' of an explanation", "choose from text, json");
-  const Record loaded_record = load_record(options.record);
+  const Record loaded_record = load_record(record_file(options.record, options.store));
   const Record record = options.scrub ? scrub(loaded_record) : loaded_record;
   const Analysed study = analyse(record);
   const Look look = options.to.empty() ? output_look() : Look();
@@ -65,7 +68,7 @@ int explain_record(const ExplainOptions& options) {
 }
 
 int tell_worth(const WorthOptions& options) {
-  const Record record = load_record(options.record);
+  const Record record = load_record(record_file(options.record, options.store));
   const Analysed study = analyse(record);
   const bool sizes =
       std::any_of(record.points.begin(), record.points.end(), [](const Point& at) { return at.size > 0; });

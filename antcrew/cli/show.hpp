@@ -6,11 +6,13 @@
 
 #include "antcrew/base/layers.hpp"
 #include "antcrew/cli/forms.hpp"
+#include "antcrew/cli/stored.hpp"
 
 namespace antcrew::cli_layer {
 
 struct ShowOptions {
   std::vector<std::string> records;
+  StoreOptions store;
   FormChoice form;
   std::string details;   // of this variant, in place of a form
   std::string trial;     // what is left of trials of this variant, in place of a form
@@ -19,6 +21,7 @@ struct ShowOptions {
 
 struct ExplainOptions {
   std::string record;
+  StoreOptions store;
   std::string form = "text";  // or "json"
   bool timeline = false;      // what each worker did when, too
   std::string to;
@@ -30,6 +33,7 @@ int explain_record(const ExplainOptions& options);
 
 struct WorthOptions {
   std::string record;
+  StoreOptions store;
   std::string variant;  // empty = the best one
   std::string to;       // file for a rule; empty = none
 };

@@ -132,7 +132,9 @@ void add_study_options(CLI::App& app, StudyOptions& o, bool of_commands) {
   if (!of_commands) {
     app.add_flag("--jostle", o.jostle, "instead of timing: look for races, with random delays and worker counts");
   }
-  app.add_option("--resume", o.resume, "go on with this record; the study must not have changed")->type_name("RECORD");
+  app.add_option("--resume", o.resume,
+                 std::string("go on with this record, ") + record_help + "; the study must not have changed")
+      ->type_name("RECORD");
   app.add_option("--only", o.only, "with --resume: this variant was edited; try it and the baseline again")
       ->type_name("VARIANT");
   app.add_option("--call-limit", o.call_limit_s,
@@ -148,6 +150,7 @@ void add_study_options(CLI::App& app, StudyOptions& o, bool of_commands) {
       ->type_name("N");
   app.add_option("--save", o.save, "file for the record (default: a new one in antcrew-records/)")->type_name("FILE");
   app.add_flag("--overwrite", o.overwrite, "let --save replace a file");
+  add_store_options(app, o.store, true);
   add_form_options(app, o.form);
   app.add_flag("--page", o.page, "write a page with all figures beside the record, too");
   app.add_flag("--answers", o.answers, "show in short what the baseline and each variant answered, too");
@@ -213,6 +216,7 @@ std::optional<StudyOptions> parse_study_options(int argc, char** argv, const std
     fmt::print("{}", app.help());
     return std::nullopt;
   }
+  if (!options.resume.empty()) options.resume = record_file(options.resume, options.store);
   return options;
 }
 

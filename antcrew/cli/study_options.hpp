@@ -8,6 +8,7 @@
 
 #include "antcrew/base/layers.hpp"
 #include "antcrew/cli/forms.hpp"
+#include "antcrew/cli/stored.hpp"
 #include "antcrew/study/plan.hpp"
 #include "antcrew/study/study_base.hpp"
 
@@ -39,6 +40,7 @@ struct StudyOptions {
   std::string save;
   FormChoice form;
   bool overwrite = false;
+  StoreOptions store;
   bool quiet = false;
   bool answers = false;
   bool page = false;  // one beside the record, too

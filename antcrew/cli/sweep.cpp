@@ -39,12 +39,14 @@ void add_sweep_options(CLI::App& app, SweepOptions& options) {
   app.get_option("--list")->description("show every command word by word, and run nothing");
 }
 
-int sweep(const SweepOptions& options, const std::vector<std::string>& command) {
+int sweep(const SweepOptions& asked, const std::vector<std::string>& command) {
+  SweepOptions options = asked;
   if (options.example) {
     put_out(example_study(), options.study.form.to);
     return exit_done;
   }
   check_form(options.study.form);
+  if (!options.study.resume.empty()) options.study.resume = record_file(options.study.resume, options.study.store);
   const auto study = study_for(options, command);
   const Plan plan = plan_of(options.study);
   decide(*study, plan, usable_processors_now());  // bad input is found before the first second is spent

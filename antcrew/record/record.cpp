@@ -3,6 +3,7 @@
 #include <algorithm>
 
 #include "antcrew/base/error.hpp"
+#include "antcrew/base/hash.hpp"
 
 namespace antcrew::record_layer {
 
@@ -101,6 +102,20 @@ bool Trial::shared_a_processor() const noexcept {
   }
   std::sort(known.begin(), known.end());
   return std::adjacent_find(known.begin(), known.end()) != known.end();
+}
+
+std::string run_id(const Record& record) {
+  if (!record.run.empty()) {
+    const bool ours = record.run.size() == 16 && record.run.find_first_not_of("0123456789abcdef") == std::string::npos;
+    return ours ? record.run : text_hash(record.run);  // it becomes part of a file's name
+  }
+  std::string told = record.created + '\n' + record.title + '\n' + std::to_string(record.plan.seed);
+  for (const Cell& cell : record.cells) {
+    if (cell.trials.empty()) continue;
+    told += '\n' + std::to_string(cell.trials.front().wall_s * 1e9);
+    break;
+  }
+  return text_hash(told);
 }
 
 const Cell* baseline_of(const Record& record, std::size_t point) noexcept {

@@ -138,6 +138,7 @@ struct Cell {
   int attempt = 1;                      // a variant that was edited and tried again has the next one
   std::string baseline_for = {};        // of a baseline: the variant (crew) with whose later attempt it was tried
   std::string keeps = {};               // what it keeps between calls on purpose, in the study's words
+  bool chooses_workers = false;         // it may leave workers idle on purpose, such as by a rule
   std::string probe_of = {};            // for probes: the variant (crew) whose part it leaves out
   std::vector<double> startup_s = {};   // starting the crew, each time it was started
   std::vector<double> cold_s = {};      // the first call after each start
@@ -256,7 +257,8 @@ struct Record {
 
   int version = newest_version;
   std::string library_version;
-  std::string created;  // UTC, ISO 8601
+  std::string created;   // UTC, ISO 8601
+  std::string run = {};  // tells this run from all others, 16 hexadecimal digits; it stays when a run is gone on with
   std::string title;
   std::string agreement;  // how answers were compared, in words
   Machine machine;
@@ -285,6 +287,9 @@ struct Record {
 const Cell* baseline_of(const Record& record, std::size_t point) noexcept;
 // The one that was tried in the same rounds as this cell: an edited variant has a baseline of its own.
 const Cell* baseline_of(const Record& record, const Cell& cell) noexcept;
+
+// Record::run, or, of an older record, what is as good as that: made from what going on with it does not change.
+std::string run_id(const Record& record);
 
 // Throws Error (record.field) when a part of the record refers to what is not there; `where` names its source.
 void check_references(const Record& record, const std::string& where);

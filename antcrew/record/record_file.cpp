@@ -21,13 +21,15 @@ namespace {
                 "name another place with --save FILE");
 }
 
-void write_all(int file, const std::string& text, const std::string& path) {
+// These give 0, or the number of what went wrong.
+int write_all(int file, const std::string& text) {
   for (std::size_t done = 0; done < text.size();) {
     const ssize_t wrote = ::write(file, text.data() + done, text.size() - done);
     if (wrote < 0 && errno == EINTR) continue;
-    if (wrote < 0) cannot_write(path, errno);
+    if (wrote < 0) return errno;
     done += static_cast<std::size_t>(wrote);
   }
+  return 0;
 }
 
 // Nameless until it is whole, where the file system can do that: a killed writer leaves nothing behind.
@@ -42,21 +44,17 @@ bool give_name(int file, const std::string& fresh) {
   return ::linkat(AT_FDCWD, self.c_str(), AT_FDCWD, fresh.c_str(), AT_SYMLINK_FOLLOW) == 0;
 }
 
-void write_new_file(const std::string& text, const std::string& fresh, bool durable, const std::string& path) {
+int write_new_file(const std::string& text, const std::string& fresh, bool durable) {
   int file = open_nameless(fresh);
   const bool nameless = file >= 0;
   if (!nameless) file = ::open(fresh.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0644);
-  if (file < 0) cannot_write(path, errno);
-  try {
-    write_all(file, text, path);
-    if (durable && ::fsync(file) != 0) cannot_write(path, errno);
-    if (nameless && !give_name(file, fresh)) cannot_write(path, errno);
-  } catch (...) {
-    ::close(file);
-    ::unlink(fresh.c_str());
-    throw;
-  }
+  if (file < 0) return errno;
+  int fault = write_all(file, text);
+  if (fault == 0 && durable && ::fsync(file) != 0) fault = errno;
+  if (fault == 0 && nameless && !give_name(file, fresh)) fault = errno;
   ::close(file);
+  if (fault != 0) ::unlink(fresh.c_str());
+  return fault;
 }
 
 }  // namespace
@@ -108,18 +106,21 @@ void save_record(const Record& record, const std::string& path) {
   save_text(to_json(record), path, true);
 }
 
-void save_text(const std::string& text, const std::string& path, bool durable) {
+int try_to_save(const std::string& text, const std::string& path, bool durable) {
   const std::filesystem::path folder = std::filesystem::path(path).parent_path();
-  std::error_code fault;
-  if (!folder.empty()) std::filesystem::create_directories(folder, fault);
-  if (fault) cannot_write(path, fault.value());
+  std::error_code unmade;
+  if (!folder.empty()) std::filesystem::create_directories(folder, unmade);
+  if (unmade) return unmade.value();
   const std::string fresh = path + ".new";
-  write_new_file(text, fresh, durable, path);
-  if (::rename(fresh.c_str(), path.c_str()) != 0) {
-    const int why = errno;
-    ::unlink(fresh.c_str());
-    cannot_write(path, why);
-  }
+  if (const int fault = write_new_file(text, fresh, durable)) return fault;
+  if (::rename(fresh.c_str(), path.c_str()) == 0) return 0;
+  const int fault = errno;
+  ::unlink(fresh.c_str());
+  return fault;
+}
+
+void save_text(const std::string& text, const std::string& path, bool durable) {
+  if (const int fault = try_to_save(text, path, durable)) cannot_write(path, fault);
 }
 
 }  // namespace antcrew::record_layer

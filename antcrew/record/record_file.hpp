@@ -17,6 +17,8 @@ void save_record(const Record& record, const std::string& path);
 // The same for text that is a record already. durable: also wait until the disk has it, against a loss of power;
 // without, a killed program loses nothing either.
 void save_text(const std::string& text, const std::string& path, bool durable);
+// 0, or the error number of what went wrong.
+int try_to_save(const std::string& text, const std::string& path, bool durable);
 
 }  // namespace antcrew::record_layer
 

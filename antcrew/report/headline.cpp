@@ -185,6 +185,32 @@ std::string answer_in_words(const Analysed& study) {
 
 }  // namespace
 
+std::string answer_in_short(const Analysed& study) {
+  const Conclusion& c = study.conclusion;
+  const auto led_by = [&](const char* before) {
+    return fmt::format("{}{}, {}", before, cell_in_words(*c.leader->cell), speedup_in_words(*c.leader));
+  };
+  switch (c.answer) {
+    case Conclusion::Kind::best:
+      return led_by("best: ");
+    case Conclusion::Kind::faster:
+      return led_by("among the best: ");
+    case Conclusion::Kind::not_faster:
+      return led_by("none is faster; nearest: ");
+    case Conclusion::Kind::not_confirmed:
+      return led_by("not confirmed: ");
+    case Conclusion::Kind::cannot_tell:
+      return c.leader != nullptr ? led_by("cannot tell; so far: ") : "cannot tell";
+    case Conclusion::Kind::none_holds:
+      return "no variant holds";
+    case Conclusion::Kind::no_baseline:
+      return "nothing to compare with: the baseline has no figures";
+    case Conclusion::Kind::nothing_measured:
+      break;
+  }
+  return "nothing was measured";
+}
+
 std::string headline(const Analysed& study) {
   return build_first(*study.record) + answer_in_words(study);
 }

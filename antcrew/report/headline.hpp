@@ -11,6 +11,9 @@ namespace antcrew::report_layer {
 // About the largest point: the best variant with its workers and interval, or that none is faster, or that none holds.
 std::string headline(const Analysed& study);
 
+// The same in a line, for a list of runs: `best: "split evenly" (ThreadCrew) with 2 workers, speedup 1.9 (1.8 to 2.0)`.
+std::string answer_in_short(const Analysed& study);
+
 // `"split evenly" (ThreadCrew) with 2 workers`
 std::string cell_in_words(const Cell& cell);
 

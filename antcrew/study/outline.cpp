@@ -160,6 +160,11 @@ VariantHandle VariantHandle::source(const std::string& file, const std::string& 
   return *this;
 }
 
+VariantHandle VariantHandle::chooses_workers() const {
+  if (index_ < study_->variants_.size()) study_->variants_[index_].chooses_workers = true;
+  return *this;
+}
+
 VariantHandle VariantHandle::keeps(const std::string& what) const {
   if (index_ < study_->variants_.size()) study_->variants_[index_].keeps = printable(what);
   return *this;

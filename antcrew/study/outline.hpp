@@ -24,6 +24,7 @@ struct VariantOutline {
   record_layer::Cell::Kind kind = record_layer::Cell::Kind::variant;
   std::string probe_of = {};      // key of the variant that a probe prices a part of
   std::string keeps = {};         // what it keeps between calls on purpose
+  bool chooses_workers = false;   // it may leave workers idle on purpose
   std::vector<int> workers = {};  // worker counts of its own; empty = those of the grid
 
   std::string key() const { return name + " (" + crew + ")"; }
@@ -43,6 +44,10 @@ class VariantHandle {
   // be far cheaper than the first one, whose cost is shown beside their speedup. An answer that is kept is found out
   // all the same.
   VariantHandle keeps(const std::string& what) const;
+
+  // The variant decides by itself how many of its workers a call is worth, such as by a Rule: where it uses one alone,
+  // that is no fault.
+  VariantHandle chooses_workers() const;
 
   // Where the variant is written, so that the lines it takes stand beside its gain: a file, and the part of it between
   // a line with "[part]" and one with "[end of part]", both in comments; without a part, the whole file.

@@ -165,6 +165,7 @@ Record run_hosted(const std::function<std::unique_ptr<Host>()>& make_host, const
   fresh.machine = this_machine();
   fresh.library_version = library_version();
   fresh.created = internal::utc_now();
+  fresh.run = internal::fresh_run();
   decide(study, plan, fresh.machine.usable_processors());  // what cannot be run is refused before anything is forked
   StudyLock lock;
   const std::unique_ptr<Host> host = make_host();

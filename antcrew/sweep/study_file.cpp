@@ -247,6 +247,7 @@ class Reading {
       std::vector<int> workers = worker_counts(table, "workers");
       const auto probe_of = table.text("probe_of");
       const auto keeps = table.text("keeps");
+      const bool chooses = table.yes_or_no("chooses_workers").value_or(false);
       if (printable(crew) != crew || crew.empty())
         bad_input("sweep.type", table.where("crew"), "a crew that is no plain word", "say how it works: \"threads\"");
       if (by_name.count(name) > 0)
@@ -264,6 +265,7 @@ class Reading {
         handle = study.variant(name, crew, std::move(one), std::move(workers));
       }
       if (keeps) handle->keeps(*keeps);
+      if (chooses) handle->chooses_workers();
       by_name.emplace(name, *handle);
       table.finish();
     }

@@ -1,2 +1,9 @@
-#define DOCTEST_CONFIG_IMPLEMENT_WITH_MAIN
+#define DOCTEST_CONFIG_IMPLEMENT
 #include <doctest/doctest.h>
+
+#include <cstdlib>
+
+int main(int argc, char** argv) {
+  ::setenv("ANTCREW_STORE", "off", 1);  // runs of tests are nobody's history
+  return doctest::Context(argc, argv).run();
+}

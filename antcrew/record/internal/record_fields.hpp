@@ -190,6 +190,7 @@ void fields(F&& f, R& c) {
   f.later("baseline_for", c.baseline_for);
   f.later("probe_of", c.probe_of);
   f.later("keeps", c.keeps);
+  f.later("chooses_workers", c.chooses_workers);
   f("startup_s", c.startup_s);
   f("cold_s", c.cold_s);
   f.later("cold_cpu_s", c.cold_cpu_s);
@@ -258,6 +259,7 @@ void fields(F&& f, R& r) {
   f("version", r.version);
   f("library_version", r.library_version);
   f("created", r.created);
+  f.later("run", r.run);
   f("title", r.title);
   f("agreement", r.agreement);
   f("measured_s", r.measured_s);

@@ -3,6 +3,7 @@
 #include <sys/resource.h>
 
 #include <algorithm>
+#include <cstdio>
 #include <ctime>
 
 namespace antcrew::internal {
@@ -35,6 +36,13 @@ double seconds_from_to(const std::string& earlier, const std::string& later) {
 std::uint64_t fresh_seed() {
   std::random_device device;
   return ((static_cast<std::uint64_t>(device()) << 32 | device()) & ((1ull << 53) - 1)) | 1;
+}
+
+std::string fresh_run() {
+  std::random_device device;
+  char text[17];
+  std::snprintf(text, sizeof text, "%08x%08x", device(), device());
+  return text;
 }
 
 std::size_t baseline_visits(std::size_t cells) noexcept {
@@ -78,6 +86,7 @@ Cell empty_cell(const VariantOutline& variant, int workers, std::size_t point) {
   cell.point = point;
   cell.probe_of = variant.probe_of;
   cell.keeps = variant.keeps;
+  cell.chooses_workers = variant.chooses_workers;
   return cell;
 }
 

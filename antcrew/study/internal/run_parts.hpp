@@ -23,6 +23,7 @@ double seconds_from_to(const std::string& earlier, const std::string& later);
 
 // 53 bits, never 0, so that every JSON reader keeps it whole.
 std::uint64_t fresh_seed();
+std::string fresh_run();  // for Record::run
 
 // CPU time of this process and of all below it that has ended and was waited for.
 double own_cpu_s();

@@ -1,0 +1,68 @@
+#include "antcrew/cli/stored.hpp"
+
+#include <fmt/format.h>
+
+#include <CLI/CLI.hpp>
+#include <cstdio>
+#include <cstdlib>
+#include <filesystem>
+
+#include "antcrew/base/error.hpp"
+#include "antcrew/store/called.hpp"
+#include "antcrew/store/store.hpp"
+
+namespace antcrew::cli_layer {
+
+std::string StoreOptions::used() const {
+  if (off) return {};
+  return folder.empty() ? default_store() : folder;
+}
+
+void add_store_options(CLI::App& app, StoreOptions& options, bool with_off) {
+  app.add_option("--store", options.folder,
+                 "folder of the history (default: ANTCREW_STORE, else antcrew in your data directory)")
+      ->type_name("FOLDER");
+  if (with_off) app.add_flag("--no-store", options.off, "keep no copy of the record in the history");
+}
+
+std::string keep_run(const std::string& path, const StoreOptions& options) {
+  const std::string folder = options.used();
+  if (options.off) return {};
+  if (folder.empty()) {
+    const char* asked = std::getenv("ANTCREW_STORE");
+    return asked != nullptr && *asked != '\0' ? "" : "not stored: no home directory; name a folder with --store";
+  }
+  try {
+    return fmt::format("stored as {}", Store(folder).keep(path).number);
+  } catch (const std::exception& error) {
+    return std::string("not stored: ") + error.what();
+  }
+}
+
+std::vector<RecordFile> record_files(const std::string& list, const StoreOptions& options) {
+  std::vector<RecordFile> files;
+  std::error_code unknown;
+  if (is_file_name(list) && std::filesystem::exists(list, unknown)) return {{list, list}};  // whatever commas it has
+  for (std::size_t from = 0; from <= list.size();) {
+    const std::size_t comma = std::min(list.find(',', from), list.size());
+    const std::string word = list.substr(from, comma - from);
+    if (word.empty())
+      bad_input("cli.record", list, "no name of a record between commas", std::string("write ") + record_help);
+    const std::vector<std::string> paths = records_called(word, options.used());
+    for (const std::string& path : paths) {
+      const std::string number = std::filesystem::path(path).filename().string();
+      files.push_back({paths.size() == 1 ? word : fmt::format("run {}", std::atoi(number.c_str())), path});
+    }
+    from = comma + 1;
+  }
+  return files;
+}
+
+std::string record_file(const std::string& word, const StoreOptions& options) {
+  const std::vector<std::string> files = is_file_name(word) ? std::vector{word} : records_called(word, options.used());
+  if (files.size() > 1)
+    std::fprintf(stderr, "The label '%s' is on %zu runs; taking the newest of them.\n", word.c_str(), files.size());
+  return files.back();
+}
+
+}  // namespace antcrew::cli_layer

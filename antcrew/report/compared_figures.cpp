@@ -1,0 +1,174 @@
+#include "antcrew/report/compared_figures.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <map>
+
+#include "antcrew/analysis/compare.hpp"
+#include "antcrew/base/printable.hpp"
+#include "antcrew/report/headline.hpp"
+#include "antcrew/report/internal/figure_parts.hpp"
+#include "antcrew/report/text.hpp"
+
+namespace antcrew::report_layer {
+namespace {
+
+// "2026-11-27T04:02:11Z" as "2026-11-27 04:02".
+std::string moment(const Analysed& study) {
+  std::string text = study.record->created.substr(0, 16);
+  std::replace(text.begin(), text.end(), 'T', ' ');
+  return text;
+}
+
+std::string machine_in_words(const Analysed& study) {
+  const Machine& machine = study.record->machine;
+  const int processors = machine.usable_processors();
+  return fmt::format("{}, {} processor{}", machine.processor.empty() ? "unknown" : printable(machine.processor, 40),
+                     processors, processors == 1 ? "" : "s");
+}
+
+void same_axes(Panel& one, Panel& other) {
+  for (auto axis : {&Panel::x, &Panel::y}) {
+    Axis& a = one.*axis;
+    Axis& b = other.*axis;
+    // The one that reaches further has its labels at places that suit both; they need the same scale.
+    const bool a_is_wider = a.to >= b.to;
+    Axis wider = a_is_wider ? a : b;
+    const Axis& narrower = a_is_wider ? b : a;
+    wider.from = std::min(a.from, b.from);
+    if (axis == &Panel::x) {
+      for (const Tick& tick : narrower.ticks) {
+        const bool there =
+            std::any_of(wider.ticks.begin(), wider.ticks.end(), [&](const Tick& known) { return known.at == tick.at; });
+        if (!there && !wider.logarithmic) wider.ticks.push_back(tick);
+      }
+      std::sort(wider.ticks.begin(), wider.ticks.end(), [](const Tick& l, const Tick& r) { return l.at < r.at; });
+    }
+    a = b = wider;
+  }
+}
+
+void same_colours(Panel& before, Panel& after) {
+  std::map<std::string, int> colours;
+  int next = 0;
+  for (Panel* panel : {&before, &after}) {
+    for (Series& series : panel->series) {
+      const auto [known, fresh] = colours.try_emplace(series.name, next);
+      if (fresh) ++next;
+      series.colour = known->second;
+    }
+  }
+}
+
+// What the panel's ideal line reaches to is where its axis ends.
+void stretch_references(Panel& panel) {
+  for (ReferenceLine& line : panel.references) {
+    if (line.points.size() != 2) continue;
+    const bool ideal = line.points[0].first == line.points[0].second;
+    for (std::size_t end : {0u, 1u}) {
+      line.points[end].first = end == 0 ? panel.x.from : panel.x.to;
+      if (ideal) line.points[end].second = line.points[end].first;
+    }
+  }
+}
+
+}  // namespace
+
+std::optional<Figure> side_by_side_figure(const Analysed& before, const Analysed& after) {
+  std::optional<Figure> old = figure_of(before, "speedup");
+  std::optional<Figure> now = figure_of(after, "speedup");
+  if (!old || !now || old->panels.empty() || now->panels.empty()) return std::nullopt;
+  Panel left = std::move(old->panels.front());
+  Panel right = std::move(now->panels.front());
+  const bool logarithmic = left.x.logarithmic || right.x.logarithmic;
+  if (left.x.logarithmic == right.x.logarithmic && left.y.logarithmic == right.y.logarithmic) same_axes(left, right);
+  same_colours(left, right);
+  if (!logarithmic) {
+    stretch_references(left);
+    stretch_references(right);
+  }
+  const bool machines = machine_in_words(before) != machine_in_words(after);
+  left.title =
+      fmt::format("before: {}, {}", moment(before), point_in_words(before.record->points[before.conclusion.point]));
+  right.title =
+      fmt::format("after: {}, {}", moment(after), point_in_words(after.record->points[after.conclusion.point]));
+  if (machines) {
+    left.title = "before: " + machine_in_words(before);
+    right.title = "after: " + machine_in_words(after);
+  }
+  Figure figure{"compare", machines ? "The same study on two machines" : "Before and after"};
+  figure.caption =
+      "Speedup of each over the baseline of its own run. Bars are 95 % intervals; where they overlap the figure alone "
+      "tells nothing, the comparison does.";
+  figure.table.heads = {"which", "variant", "value"};
+  for (const auto& [which, panel] : {std::pair{"before", &left}, {"after", &right}}) {
+    for (const Series& series : panel->series) {
+      for (const FigurePoint& point : series.points) figure.table.rows.push_back({which, series.name, point.text});
+    }
+  }
+  figure.panels = {std::move(left), std::move(right)};
+  return figure;
+}
+
+namespace {
+
+const CellFigures* cell_to_follow(const Analysed& newest, const std::string& variant) {
+  if (variant.empty()) return newest.conclusion.leader;
+  const CellFigures* best = nullptr;
+  for (const CellFigures& f : newest.cells) {
+    const bool named = f.cell->variant == variant || f.cell->key() == variant;
+    if (!named || !f.newest || f.cell->point != newest.conclusion.point || !f.speedup) continue;
+    if (best == nullptr || f.speedup->median > best->speedup->median) best = &f;
+  }
+  return best;
+}
+
+}  // namespace
+
+std::optional<Figure> history_figure(const std::vector<const Analysed*>& runs, const std::string& variant) {
+  const Analysed& newest = *runs.back();
+  const CellFigures* followed = cell_to_follow(newest, variant);
+  if (followed == nullptr) return std::nullopt;
+  Panel panel;
+  Series series{internal::bar_name(newest, *followed->cell), Series::Kind::line, 0};
+  Figure figure{"history", "One cell in run after run"};
+  figure.table.heads = {"run", "speedup"};
+  std::vector<std::string> names;
+  double high = 1;
+  for (const Analysed* run : runs) {
+    const CellFigures* cell = same_cell(*run, newest, *followed);
+    const double at = static_cast<double>(names.size());
+    const std::string when = moment(*run);
+    names.push_back(when.substr(5));  // without the year
+    if (cell == nullptr || !internal::drawable(*cell) || !cell->speedup) {
+      figure.table.rows.push_back({when, cell == nullptr ? "not tried" : name_of(cell->verdict)});
+      continue;
+    }
+    series.points.push_back(internal::point_of(
+        at, *cell->speedup, -1, fmt::format("{}, {}: speedup {}", series.name, when, ratio_text(*cell->speedup))));
+    figure.table.rows.push_back({when, ratio_text(*cell->speedup)});
+    high = std::max(high, cell->speedup->high);
+  }
+  if (series.points.size() < 2) return std::nullopt;
+  figure.caption = fmt::format(
+      "{} at {}. Bars are the 95 % intervals within a run; between runs there is more. A run without a point has no "
+      "figures of this cell.",
+      cell_in_words(*followed->cell), point_in_words(newest.record->points[followed->cell->point]));
+  panel.x = internal::categories("run, UTC", names);
+  constexpr std::size_t most_labels = 8;
+  const std::size_t each = (names.size() + most_labels - 1) / most_labels;
+  std::vector<Tick> kept;
+  for (std::size_t k = 0; k < panel.x.ticks.size(); ++k) {
+    if ((panel.x.ticks.size() - 1 - k) % each == 0) kept.push_back(panel.x.ticks[k]);
+  }
+  panel.x.ticks = std::move(kept);
+  panel.y = {"speedup over the baseline of the run", ""};
+  internal::fit_axis(panel.y, 0, high * 1.1);
+  panel.references.push_back({"baseline", {{panel.x.from, 1}, {panel.x.to, 1}}});
+  panel.series.push_back(std::move(series));
+  figure.panels.push_back(std::move(panel));
+  return figure;
+}
+
+}  // namespace antcrew::report_layer

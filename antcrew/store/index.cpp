@@ -1,0 +1,373 @@
+#include "antcrew/store/index.hpp"
+
+#include <SQLiteCpp/Backup.h>
+#include <SQLiteCpp/SQLiteCpp.h>
+#include <SQLiteCpp/VariadicBind.h>
+#include <fmt/format.h>
+#include <sqlite3.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include <algorithm>
+#include <cerrno>
+#include <cstdio>
+#include <cstring>
+#include <map>
+#include <set>
+
+#include "antcrew/analysis/analysed.hpp"
+#include "antcrew/base/error.hpp"
+#include "antcrew/record/record_file.hpp"
+#include "antcrew/report/headline.hpp"
+#include "antcrew/store/internal/asked.hpp"
+
+namespace antcrew::store_layer {
+namespace {
+
+constexpr int newest_version = 1;
+constexpr int our_application = 0x416e7443;  // "AntC", as SQLite's files keep it
+constexpr int longest_wait_ms = 10'000;
+constexpr std::size_t written_at_once = 50;
+
+constexpr const char* schema = R"sql(
+CREATE TABLE runs(number INTEGER, run TEXT, record_state TEXT, notes_state TEXT, lost INTEGER DEFAULT 0, trouble TEXT,
+  title TEXT, created TEXT, processor TEXT, system TEXT, answer TEXT, kind TEXT, complete INTEGER, bytes INTEGER,
+  name TEXT, note TEXT, PRIMARY KEY(number, run)) WITHOUT ROWID;
+CREATE TABLE cells(number INTEGER, run TEXT, variant TEXT, verdict TEXT, PRIMARY KEY(number, run, variant, verdict)) WITHOUT ROWID;
+CREATE TABLE labels(number INTEGER, run TEXT, label TEXT, PRIMARY KEY(number, run, label)) WITHOUT ROWID;
+)sql";
+
+[[noreturn]] void damaged(const std::string& path, const std::string& what) {
+  bad_input("store.index", path, what, "`antcrew list --rebuild` puts it aside and makes a new one from the records");
+}
+
+// What the library reports, as one of our errors.
+template <class Work>
+auto with_errors(const std::string& path, Work&& work) -> decltype(work()) {
+  try {
+    return work();
+  } catch (const SQLite::Exception& error) {
+    const int code = error.getErrorCode() & 0xff;
+    if (code == SQLITE_BUSY || code == SQLITE_LOCKED)
+      could_not_run("store.busy", path, "another program has been writing to the index for ten seconds", "try again");
+    if (code == SQLITE_CORRUPT || code == SQLITE_NOTADB || code == SQLITE_ERROR || code == SQLITE_MISMATCH)
+      damaged(path, fmt::format("the index is damaged ({})", error.what()));
+    could_not_run("store.index", path, fmt::format("the index cannot be used ({})", error.what()),
+                  "make room, or name another folder with --store");
+  }
+}
+
+std::string state_of(const std::string& path, std::uint64_t* bytes = nullptr) {
+  struct stat facts {};
+  if (path.empty() || ::stat(path.c_str(), &facts) != 0) return {};
+  if (bytes != nullptr) *bytes = static_cast<std::uint64_t>(facts.st_size);
+  return fmt::format("{}.{}.{}.{}", facts.st_size, facts.st_mtim.tv_sec, facts.st_mtim.tv_nsec, facts.st_ino);
+}
+
+using Key = std::pair<int, std::string>;
+
+struct States {
+  std::string record;
+  std::string notes;
+  bool lost = false;
+};
+
+struct Looked {
+  StoredRun stored;
+  std::string record;
+  std::string notes;
+  std::uint64_t bytes = 0;
+};
+
+// What a record says of itself, or why it cannot be read.
+struct About {
+  ListedRun run;
+  std::string state;                                    // of the file that was read, or of one before it
+  std::set<std::pair<std::string, std::string>> cells;  // variant, verdict
+};
+
+About about(const Looked& looked) {
+  About told;
+  told.run.stored = looked.stored;
+  told.run.bytes = looked.bytes;
+  told.state = looked.record;
+  try {
+    const record_layer::Record record = record_layer::load_record(looked.stored.path);
+    told.run.title = record.title;
+    told.run.created = record.created;
+    told.run.processor = record.machine.processor;
+    told.run.system = record.machine.system;
+    told.run.complete = record.complete;
+    const analysis_layer::Analysed study = analyse(record);
+    told.run.answer = report_layer::answer_in_short(study);
+    told.run.kind = name_of(study.conclusion.answer);
+    for (const analysis_layer::CellFigures& f : study.cells) {
+      if (f.cell->kind != record_layer::Cell::Kind::baseline) told.cells.emplace(f.cell->key(), name_of(f.verdict));
+    }
+  } catch (const Error& error) {
+    told.run.trouble = error.what();
+  }
+  return told;
+}
+
+}  // namespace
+
+struct Index::Parts {
+  const Store& store;
+  std::string path;
+  std::unique_ptr<SQLite::Database> base;
+  std::map<Key, StoredRun> files;  // that were there when it was opened
+
+  explicit Parts(const Store& of) : store(of), path(index_path(of.folder())) {}
+
+  bool writable() const {
+    if (::access(store.folder().c_str(), W_OK | X_OK) != 0) return false;
+    return ::access(path.c_str(), W_OK) == 0 || errno == ENOENT;
+  }
+
+  void open() {
+    if (writable()) {
+      base = std::make_unique<SQLite::Database>(path, SQLite::OPEN_READWRITE | SQLite::OPEN_CREATE, longest_wait_ms);
+      return check();
+    }
+    base = std::make_unique<SQLite::Database>(":memory:", SQLite::OPEN_READWRITE | SQLite::OPEN_CREATE);
+    if (::access(path.c_str(), R_OK) == 0) {
+      SQLite::Database kept(path, SQLite::OPEN_READONLY, longest_wait_ms);
+      SQLite::Backup copy(*base, kept);
+      copy.executeStep();
+    }
+    check();
+  }
+
+  int number(const char* question) { return base->execAndGet(question).getInt(); }
+
+  void check() {
+    const int tables = number("SELECT count(*) FROM sqlite_master");
+    const int application = number("PRAGMA application_id");
+    const int version = number("PRAGMA user_version");
+    if (tables > 0 && application != our_application) damaged(path, "not an index of Ant Crew's");
+    if (version > newest_version)
+      damaged(path, fmt::format("an index of version {}, from a newer Ant Crew; this one ({}) knows {}", version,
+                                record_layer::library_version(), newest_version));
+    // No log ahead of the file: that needs memory shared between machines where the folder is on a network.
+    base->execAndGet("PRAGMA journal_mode=TRUNCATE");
+    if (tables > 0) return;
+    SQLite::Transaction whole(*base, SQLite::TransactionBehavior::IMMEDIATE);
+    if (number("SELECT count(*) FROM sqlite_master") == 0) {  // nobody else was quicker
+      base->exec(fmt::format("PRAGMA application_id={}", our_application));
+      base->exec(fmt::format("PRAGMA user_version={}", newest_version));
+      base->exec(schema);
+    }
+    whole.commit();
+  }
+
+  std::map<Key, States> known() {
+    std::map<Key, States> states;
+    SQLite::Statement rows(*base, "SELECT number, run, record_state, notes_state, lost FROM runs ORDER BY number, run");
+    while (rows.executeStep())
+      states.emplace_hint(
+          states.end(), Key{rows.getColumn(0).getInt(), rows.getColumn(1).getString()},
+          States{rows.getColumn(2).getString(), rows.getColumn(3).getString(), rows.getColumn(4).getInt() != 0});
+    return states;
+  }
+
+  void write(const About& told) {
+    const ListedRun& r = told.run;
+    SQLite::Statement row(*base,
+                          "INSERT INTO runs(number, run, record_state, lost, trouble, title, created, processor, "
+                          "system, answer, kind, complete, bytes) VALUES(?,?,?,0,?,?,?,?,?,?,?,?,?) "
+                          "ON CONFLICT(number, run) DO UPDATE SET record_state=excluded.record_state, lost=0, "
+                          "trouble=excluded.trouble, title=excluded.title, created=excluded.created, "
+                          "processor=excluded.processor, system=excluded.system, answer=excluded.answer, "
+                          "kind=excluded.kind, complete=excluded.complete, bytes=excluded.bytes");
+    SQLite::bind(row, r.stored.number, r.stored.run, told.state, r.trouble, r.title, r.created, r.processor, r.system,
+                 r.answer, r.kind, static_cast<int>(r.complete), static_cast<std::int64_t>(r.bytes));
+    row.exec();
+    run("DELETE FROM cells WHERE number=? AND run=?", r.stored);
+    SQLite::Statement cell(*base, "INSERT OR IGNORE INTO cells VALUES(?,?,?,?)");
+    for (const auto& [variant, verdict] : told.cells) {
+      SQLite::bind(cell, r.stored.number, r.stored.run, variant, verdict);
+      cell.exec();
+      cell.reset();
+    }
+  }
+
+  void run(const char* words, const StoredRun& stored) {
+    SQLite::Statement statement(*base, words);
+    SQLite::bind(statement, stored.number, stored.run);
+    statement.exec();
+  }
+
+  void write_notes(const Looked& looked) {
+    Notes notes;
+    try {
+      notes = store.notes_of(looked.stored);
+    } catch (const Error& error) {
+      notes.note = error.what();
+    }
+    run("INSERT OR IGNORE INTO runs(number, run) VALUES(?,?)", looked.stored);
+    SQLite::Statement row(*base, "UPDATE runs SET name=?, note=?, notes_state=? WHERE number=? AND run=?");
+    SQLite::bind(row, notes.name, notes.note, looked.notes, looked.stored.number, looked.stored.run);
+    row.exec();
+    run("DELETE FROM labels WHERE number=? AND run=?", looked.stored);
+    SQLite::Statement label(*base, "INSERT OR IGNORE INTO labels VALUES(?,?,?)");
+    for (const std::string& one : notes.labels) {
+      SQLite::bind(label, looked.stored.number, looked.stored.run, one);
+      label.exec();
+      label.reset();
+    }
+  }
+
+  void in_one(const std::function<void()>& work) {
+    SQLite::Transaction whole(*base, SQLite::TransactionBehavior::IMMEDIATE);
+    work();
+    whole.commit();
+  }
+
+  void bring_up_to_date(const std::function<void(std::size_t, std::size_t)>& told) {
+    std::map<Key, States> before = known();
+    std::vector<Looked> fresh;
+    std::vector<Looked> noted;
+    std::vector<StoredRun> lost;
+    for (const auto& [key, stored] : files) {
+      Looked looked{stored, {}, {}};
+      looked.record = state_of(stored.lost ? std::string() : stored.path, &looked.bytes);
+      looked.notes = state_of(stored.notes);
+      const auto at = before.find(key);
+      const bool is_known = at != before.end();
+      if (looked.record.empty() && !(is_known && at->second.lost)) lost.push_back(stored);
+      if (!looked.record.empty() && (!is_known || at->second.lost || at->second.record != looked.record))
+        fresh.push_back(looked);
+      if (looked.notes != (is_known ? at->second.notes : std::string())) noted.push_back(looked);
+      if (is_known) before.erase(at);
+    }
+    for (const auto& [key, states] : before) {
+      if (!states.lost) lost.push_back({key.first, key.second, {}});
+    }
+    read_and_write(fresh, told);
+    if (noted.empty() && lost.empty()) return;
+    in_one([&] {
+      for (const Looked& looked : noted) write_notes(looked);
+      for (const StoredRun& stored : lost) {
+        run("INSERT OR IGNORE INTO runs(number, run) VALUES(?,?)", stored);
+        run("UPDATE runs SET lost=1 WHERE number=? AND run=?", stored);
+      }
+    });
+  }
+
+  // Reading takes longer than writing, so that others are kept waiting for the writing only.
+  void read_and_write(const std::vector<Looked>& fresh, const std::function<void(std::size_t, std::size_t)>& told) {
+    for (std::size_t from = 0; from < fresh.size(); from += written_at_once) {
+      std::vector<About> read;
+      for (std::size_t i = from; i < std::min(fresh.size(), from + written_at_once); ++i)
+        read.push_back(about(fresh[i]));
+      in_one([&] {
+        for (const About& one : read) write(one);
+      });
+      if (told) told(from + read.size(), fresh.size());
+    }
+  }
+};
+
+Index::Index(const Store& store, const std::function<void(std::size_t, std::size_t)>& told)
+    : parts_(std::make_unique<Parts>(store)) {
+  with_errors(parts_->path, [&] {
+    for (StoredRun& stored : store.runs())
+      parts_->files.emplace_hint(parts_->files.end(), Key{stored.number, stored.run}, stored);
+    if (parts_->files.empty() && ::access(parts_->path.c_str(), F_OK) != 0) {  // nothing is made where nothing is
+      parts_->base = std::make_unique<SQLite::Database>(":memory:", SQLite::OPEN_READWRITE | SQLite::OPEN_CREATE);
+      parts_->check();
+      return;
+    }
+    parts_->open();
+    parts_->bring_up_to_date(told);
+  });
+}
+Index::~Index() = default;
+
+namespace {
+
+void bind_all(SQLite::Statement& statement, const internal::Asked& what) {
+  int place = 0;
+  for (const std::string& text : what.texts) statement.bind(++place, text);
+}
+
+std::string text_in(SQLite::Statement& row, int column) {
+  return row.getColumn(column).getString();
+}
+
+}  // namespace
+
+FoundRuns Index::find(const Search& search) const {
+  SQLite::Database& base = *parts_->base;
+  return with_errors(parts_->path, [&] {
+    FoundRuns found;
+    SQLite::Statement all(base, "SELECT count(*), coalesce(sum(bytes),0) FROM runs");
+    all.executeStep();
+    found.stored = static_cast<std::size_t>(all.getColumn(0).getInt64());
+    found.bytes = static_cast<std::uint64_t>(all.getColumn(1).getInt64());
+    const internal::Asked what = internal::asked(search);
+    SQLite::Statement count(base, "SELECT count(*) FROM runs r" + what.where);
+    bind_all(count, what);
+    count.executeStep();
+    found.matching = static_cast<std::size_t>(count.getColumn(0).getInt64());
+    SQLite::Statement rows(base,
+                           "SELECT number, run, lost, trouble, title, created, processor, system, answer, kind, "
+                           "complete, bytes, name, note FROM runs r" +
+                               what.where + " ORDER BY number DESC" +
+                               (search.newest > 0 ? fmt::format(" LIMIT {}", search.newest) : std::string()));
+    bind_all(rows, what);
+    const auto& files = parts_->files;
+    SQLite::Statement labels(base, "SELECT label FROM labels WHERE number=? AND run=? ORDER BY label");
+    while (rows.executeStep()) {
+      ListedRun run;
+      run.stored.number = rows.getColumn(0).getInt();
+      run.stored.run = text_in(rows, 1);
+      if (const auto at = files.find({run.stored.number, run.stored.run}); at != files.end()) run.stored = at->second;
+      run.stored.lost = rows.getColumn(2).getInt() != 0;
+      run.trouble = text_in(rows, 3);
+      run.title = text_in(rows, 4);
+      run.created = text_in(rows, 5);
+      run.processor = text_in(rows, 6);
+      run.system = text_in(rows, 7);
+      run.answer = text_in(rows, 8);
+      run.kind = text_in(rows, 9);
+      run.complete = rows.getColumn(10).getInt() != 0;
+      run.bytes = static_cast<std::uint64_t>(rows.getColumn(11).getInt64());
+      run.notes.name = text_in(rows, 12);
+      run.notes.note = text_in(rows, 13);
+      SQLite::bind(labels, run.stored.number, run.stored.run);
+      while (labels.executeStep()) run.notes.labels.push_back(labels.getColumn(0).getString());
+      labels.reset();
+      found.runs.push_back(std::move(run));
+    }
+    return found;
+  });
+}
+
+void Index::forget(const std::vector<StoredRun>& runs) {
+  with_errors(parts_->path, [&] {
+    parts_->in_one([&] {
+      for (const StoredRun& stored : runs) {
+        parts_->run("DELETE FROM runs WHERE number=? AND run=?", stored);
+        parts_->run("DELETE FROM cells WHERE number=? AND run=?", stored);
+        parts_->run("DELETE FROM labels WHERE number=? AND run=?", stored);
+      }
+    });
+  });
+}
+
+std::string put_index_aside(const std::string& folder) {
+  const std::string path = index_path(folder);
+  if (::access(path.c_str(), F_OK) != 0) return {};
+  for (int attempt = 1;; ++attempt) {
+    const std::string aside = fmt::format("{}.aside-{}", path, attempt);
+    if (::access(aside.c_str(), F_OK) == 0) continue;
+    if (::rename(path.c_str(), aside.c_str()) != 0)
+      could_not_run("store.write", path, fmt::format("cannot be put aside ({})", std::strerror(errno)),
+                    "name another folder with --store");
+    return aside;
+  }
+}
+
+}  // namespace antcrew::store_layer

@@ -1,0 +1,16 @@
+# The guides as text in a source file: -DOUT=… -DGUIDES=a.md;b.md. The topic is the file's name, what stands on its first
+# line its title.
+file(WRITE ${OUT}.new "#include \"guides.hpp\"\n\nconst std::vector<Guide>& guides() {\n  static const std::vector<Guide> all = {\n")
+string(REPLACE "|" ";" GUIDES "${GUIDES}")
+foreach(file ${GUIDES})
+  get_filename_component(topic ${file} NAME_WE)
+  file(READ ${file} text)
+  if(text MATCHES "\\)guide\"")
+    message(FATAL_ERROR "${file} holds the end of a raw string")
+  endif()
+  file(APPEND ${OUT}.new "{\"${topic}\", R\"guide(")
+  file(APPEND ${OUT}.new "${text}")
+  file(APPEND ${OUT}.new ")guide\"},\n")
+endforeach()
+file(APPEND ${OUT}.new "  };\n  return all;\n}\n")
+file(RENAME ${OUT}.new ${OUT})
