@@ -4,11 +4,12 @@
 set -eu
 command=$1; help2man=$2; to=$3
 rm -rf "$to"; mkdir -p "$to/man1"
-about() { sed -n 's/^\(.*\)$/\1/p' <<<"$("$command" "$@" --help)" | head -1 | sed 's/[.?:].*//'; }
+version=$("$command" --version)
+about() { "$command" "$@" --help | head -1; }
 "$help2man" --no-info --name "measures parallel rewrites of sequential programs" --output "$to/man1/antcrew.1" "$command"
 for name in $("$command" --help | sed -n '/^Subcommands:/,$s/^  \([a-z]*\) .*/\1/p'); do
   wrapper=$to/antcrew-$name  # the page's maker runs one word
-  printf '#!/bin/sh\n[ "$1" = --version ] && exec %s --version\nexec %s %s "$@"\n' "$command" "$command" "$name" >"$wrapper"
+  printf '#!/bin/sh\n[ "$1" = --version ] && exec echo "antcrew-%s %s"\nexec %s %s "$@"\n' "$name" "${version#antcrew }" "$command" "$name" >"$wrapper"
   chmod +x "$wrapper"
   if [ "$name" = demo ]; then continue; fi  # its options are the example's
   "$help2man" --no-info --name "$(about "$name")" --output "$to/man1/antcrew-$name.1" "$wrapper"

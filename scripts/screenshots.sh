@@ -5,6 +5,7 @@ set -eu
 cd "$(dirname "$0")/.."
 bin=$PWD/build/release
 work=$(mktemp -d); trap 'rm -rf "$work"' EXIT
+export ANTCREW_STORE=$work/store  # nobody's own history
 
 # shot NAME COLUMNS LINES COMMAND: what a user sees after typing it.
 shot() {
@@ -23,6 +24,7 @@ shot() {
 
 wanted() { [ $# -eq 1 ] || { local name=$1 pick; shift; for pick; do [ "$pick" = "$name" ] && return 0; done; return 1; }; }
 wanted demo "$@" && shot demo 100 100 "$bin/command/antcrew demo"
+wanted list "$@" && shown="antcrew list" shot list 100 18 "( $bin/examples/tides --quick --sizes 10k; $bin/examples/catalogue --quick --study 1; $bin/command/antcrew mark last --name 'Readings by tag, as released' --label reference --note 'before the map was split'; $bin/examples/loggers --quick --workers 1,4,16 ) >/dev/null 2>&1; clear; $bin/command/antcrew list"
 wanted machine "$@" && shot machine 100 20 "$bin/command/antcrew machine"
 wanted details "$@" && shot details 100 21 "$bin/examples/channels --quick --sizes 60 --workers 1,2 --save channels.json >/dev/null 2>&1; clear; $bin/command/antcrew show channels.json --details 'tasks down to 10 forks'"
 wanted explain "$@" && shot explain 110 58 "$bin/examples/gauges --sizes 200 --workers 2 --budget 40 --save gauges.json >/dev/null 2>&1; clear; $bin/command/antcrew explain gauges.json"
@@ -30,7 +32,7 @@ wanted sweep "$@" && shown="antcrew sweep python.toml" shot sweep 132 66 "cd $PW
 wanted archive "$@" && shot archive 140 49 "$bin/examples/archive --sizes 2k --workers 2 --budget 120"
 
 # Pages and figures, of the same records each time: made here, since no record is kept in the tree.
-drawn=(page page-dark page-narrow figure-speedup figure-ledger figure-time figure-timeline running)
+drawn=(page page-dark page-narrow figure-speedup figure-ledger figure-time figure-timeline figure-compare running)
 any=0; for name in "${drawn[@]}"; do wanted "$name" "$@" && any=1; done
 [ "$any" = 1 ] || exit 0
 antcrew=$bin/command/antcrew
@@ -48,6 +50,13 @@ wanted figure-speedup "$@" && figure figure-speedup loggers speedup
 wanted figure-ledger "$@" && figure figure-ledger gauges ledger
 wanted figure-time "$@" && figure figure-time tides time
 wanted figure-timeline "$@" && figure figure-timeline gauges timeline
+if wanted figure-compare "$@"; then
+  for width in 0 10; do
+    "$bin/examples/loggers" --workers 1,2,4,8,16 --rounds 7 --budget 0 --dimension delay_ms=$((width + 5)) --save "$work/delay-$width.json" --quiet >/dev/null 2>&1 || true
+  done
+  "$antcrew" compare "$work/delay-0.json" "$work/delay-10.json" --as figure --to docs/screenshots/figure-compare.png
+  echo docs/screenshots/figure-compare.png
+fi
 # Half way through.
 wanted running "$@" && shown="tides --budget 30" shot running 100 16 "(sleep 14; touch done) & $bin/examples/tides --budget 30 --save running.json"
 exit 0

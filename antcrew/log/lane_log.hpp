@@ -57,7 +57,7 @@ struct LaneRegion {
   int line = 0;
   Sharing sharing = Sharing::even;
   bool inner = false;  // begun inside a body
-  bool grows = false;  // work was found on the way
+  bool grows = false;  // work was found on the way; of loops and processes: whoever takes part is only being started
   const char* crew = nullptr;
 };
 

@@ -234,7 +234,8 @@ class Adding {
       return late(s_of(to - cut) - moving_s, LaneState::dispatch);
     }
     if (its.sharing == Sharing::even || its.sharing == Sharing::pieces || its.sharing == Sharing::stages) {
-      if (!begun && region->takes_part(lane)) return late(wall_s, LaneState::dispatch);
+      if (!begun && region->takes_part(lane))
+        return late(wall_s, its.grows ? LaneState::start_up : LaneState::dispatch);
       return imbalance(*region, wall_s, phase);
     }
     if (its.sharing == Sharing::halves && !its.grows) {

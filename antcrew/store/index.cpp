@@ -30,9 +30,11 @@ constexpr int longest_wait_ms = 10'000;
 constexpr std::size_t written_at_once = 50;
 
 constexpr const char* schema = R"sql(
-CREATE TABLE runs(number INTEGER, run TEXT, record_state TEXT, notes_state TEXT, lost INTEGER DEFAULT 0, trouble TEXT,
+CREATE TABLE runs(number INTEGER, run TEXT, record_state INTEGER DEFAULT 0,
+  notes_state INTEGER DEFAULT 0, lost INTEGER DEFAULT 0, trouble TEXT,
   title TEXT, created TEXT, processor TEXT, system TEXT, answer TEXT, kind TEXT, complete INTEGER, bytes INTEGER,
   name TEXT, note TEXT, PRIMARY KEY(number, run)) WITHOUT ROWID;
+CREATE INDEX states ON runs(number, run, record_state, notes_state, lost, bytes);
 CREATE TABLE cells(number INTEGER, run TEXT, variant TEXT, verdict TEXT, PRIMARY KEY(number, run, variant, verdict)) WITHOUT ROWID;
 CREATE TABLE labels(number INTEGER, run TEXT, label TEXT, PRIMARY KEY(number, run, label)) WITHOUT ROWID;
 )sql";
@@ -57,32 +59,37 @@ auto with_errors(const std::string& path, Work&& work) -> decltype(work()) {
   }
 }
 
-std::string state_of(const std::string& path, std::uint64_t* bytes = nullptr) {
+// What changes when a file does: of its size, its time and its inode. 0 = it is not there.
+std::int64_t state_of(const std::string& path, std::uint64_t* bytes = nullptr) {
   struct stat facts {};
-  if (path.empty() || ::stat(path.c_str(), &facts) != 0) return {};
+  if (path.empty() || ::stat(path.c_str(), &facts) != 0) return 0;
   if (bytes != nullptr) *bytes = static_cast<std::uint64_t>(facts.st_size);
-  return fmt::format("{}.{}.{}.{}", facts.st_size, facts.st_mtim.tv_sec, facts.st_mtim.tv_nsec, facts.st_ino);
+  std::uint64_t state = 1;
+  for (const auto part : {static_cast<std::uint64_t>(facts.st_size), static_cast<std::uint64_t>(facts.st_mtim.tv_sec),
+                          static_cast<std::uint64_t>(facts.st_mtim.tv_nsec), static_cast<std::uint64_t>(facts.st_ino)})
+    state = (state ^ part) * 0x9E3779B97F4A7C15ull;  // 2^64 over the golden ratio: an odd factor spreads the bits
+  return static_cast<std::int64_t>(state | 1);
 }
 
 using Key = std::pair<int, std::string>;
 
 struct States {
-  std::string record;
-  std::string notes;
+  std::int64_t record = 0;
+  std::int64_t notes = 0;
   bool lost = false;
 };
 
 struct Looked {
   StoredRun stored;
-  std::string record;
-  std::string notes;
+  std::int64_t record = 0;  // its state
+  std::int64_t notes = 0;
   std::uint64_t bytes = 0;
 };
 
 // What a record says of itself, or why it cannot be read.
 struct About {
   ListedRun run;
-  std::string state;                                    // of the file that was read, or of one before it
+  std::int64_t state = 0;                               // of the file that was read, or of one before it
   std::set<std::pair<std::string, std::string>> cells;  // variant, verdict
 };
 
@@ -163,11 +170,12 @@ struct Index::Parts {
 
   std::map<Key, States> known() {
     std::map<Key, States> states;
-    SQLite::Statement rows(*base, "SELECT number, run, record_state, notes_state, lost FROM runs ORDER BY number, run");
+    SQLite::Statement rows(
+        *base, "SELECT number, run, record_state, notes_state, lost FROM runs INDEXED BY states ORDER BY number, run");
     while (rows.executeStep())
       states.emplace_hint(
           states.end(), Key{rows.getColumn(0).getInt(), rows.getColumn(1).getString()},
-          States{rows.getColumn(2).getString(), rows.getColumn(3).getString(), rows.getColumn(4).getInt() != 0});
+          States{rows.getColumn(2).getInt64(), rows.getColumn(3).getInt64(), rows.getColumn(4).getInt() != 0});
     return states;
   }
 
@@ -230,15 +238,15 @@ struct Index::Parts {
     std::vector<Looked> noted;
     std::vector<StoredRun> lost;
     for (const auto& [key, stored] : files) {
-      Looked looked{stored, {}, {}};
+      Looked looked{stored};
       looked.record = state_of(stored.lost ? std::string() : stored.path, &looked.bytes);
       looked.notes = state_of(stored.notes);
       const auto at = before.find(key);
       const bool is_known = at != before.end();
-      if (looked.record.empty() && !(is_known && at->second.lost)) lost.push_back(stored);
-      if (!looked.record.empty() && (!is_known || at->second.lost || at->second.record != looked.record))
+      if (looked.record == 0 && !(is_known && at->second.lost)) lost.push_back(stored);
+      if (looked.record != 0 && (!is_known || at->second.lost || at->second.record != looked.record))
         fresh.push_back(looked);
-      if (looked.notes != (is_known ? at->second.notes : std::string())) noted.push_back(looked);
+      if (looked.notes != (is_known ? at->second.notes : 0)) noted.push_back(looked);
       if (is_known) before.erase(at);
     }
     for (const auto& [key, states] : before) {
@@ -302,7 +310,7 @@ FoundRuns Index::find(const Search& search) const {
   SQLite::Database& base = *parts_->base;
   return with_errors(parts_->path, [&] {
     FoundRuns found;
-    SQLite::Statement all(base, "SELECT count(*), coalesce(sum(bytes),0) FROM runs");
+    SQLite::Statement all(base, "SELECT count(*), coalesce(sum(bytes),0) FROM runs INDEXED BY states");
     all.executeStep();
     found.stored = static_cast<std::size_t>(all.getColumn(0).getInt64());
     found.bytes = static_cast<std::uint64_t>(all.getColumn(1).getInt64());

@@ -15,11 +15,11 @@
 #include <cstring>
 #include <filesystem>
 #include <fstream>
-#include <map>
 #include <nlohmann/json.hpp>
 #include <optional>
 #include <sstream>
 #include <thread>
+#include <tuple>
 
 #include "antcrew/base/error.hpp"
 #include "antcrew/base/printable.hpp"
@@ -152,23 +152,33 @@ std::vector<StoredRun> runs_in(const std::string& folder) {
   if (open == nullptr)
     could_not_run("store.read", records, fmt::format("cannot be read ({})", std::strerror(errno)),
                   "name another folder with --store");
-  std::map<std::pair<int, std::string>, StoredRun> found;
-  while (const dirent* entry = ::readdir(open)) {
+  struct Named {
     StoredRun run;
+    bool record;
+  };
+  std::vector<Named> named;
+  while (const dirent* entry = ::readdir(open)) {
+    Named one{};
     std::string ending;
-    if (!parse_name(entry->d_name, run, ending)) continue;
-    if (ending != record_ending && ending != notes_ending) continue;
-    const auto [at, fresh] = found.try_emplace({run.number, run.run}, run);
-    if (fresh) {
-      at->second.path = stem_of(folder, run.number, run.run) + record_ending;
-      at->second.lost = true;
-    }
-    if (ending == record_ending) at->second.lost = false;
-    if (ending == notes_ending) at->second.notes = stem_of(folder, run.number, run.run) + notes_ending;
+    if (!parse_name(entry->d_name, one.run, ending)) continue;
+    one.record = ending == record_ending;
+    if (one.record || ending == notes_ending) named.push_back(std::move(one));
   }
   ::closedir(open);
+  std::sort(named.begin(), named.end(), [](const Named& l, const Named& r) {
+    return std::tie(l.run.number, l.run.run) < std::tie(r.run.number, r.run.run);
+  });
   std::vector<StoredRun> runs;
-  for (auto& [key, run] : found) runs.push_back(std::move(run));
+  for (Named& one : named) {
+    const bool other_file = !runs.empty() && runs.back().number == one.run.number && runs.back().run == one.run.run;
+    if (!other_file) {
+      runs.push_back(std::move(one.run));
+      runs.back().path = stem_of(folder, runs.back().number, runs.back().run) + record_ending;
+      runs.back().lost = true;
+    }
+    if (one.record) runs.back().lost = false;
+    if (!one.record) runs.back().notes = stem_of(folder, runs.back().number, runs.back().run) + notes_ending;
+  }
   return runs;
 }
 

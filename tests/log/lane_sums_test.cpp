@@ -151,6 +151,11 @@ TEST_CASE("what made the last worker the last is told apart: count, length, lock
   sums = late.sums();
   CHECK(part_ms(sums, LaneState::dispatch) == doctest::Approx(10));
   CHECK(1e3 * sums.by_place[0].causes.late_s == doctest::Approx(10));
+
+  late.log().regions[0].grows = true;  // the first one of its crew: the worker had not started yet
+  sums = late.sums();
+  CHECK(part_ms(sums, LaneState::start_up) == doctest::Approx(10));
+  CHECK(sums.by_place[0].causes.late_s == 0);
 }
 
 TEST_CASE("uneven pieces of many items are replayed cut finer") {

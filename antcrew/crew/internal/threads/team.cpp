@@ -285,7 +285,9 @@ void Team::run(const Job& job) {
   if (cancelled_.load(std::memory_order_relaxed)) cancelled_.store(false, std::memory_order_relaxed);
   const PinnedHere pin(threads_.pin_of_caller());
   job_ = job;
-  const OuterRegion region(job.n, job.sharing, workers_, "ThreadCrew");
+  // Whoever is late in the first one of all had not started yet.
+  const bool first = region_.load(std::memory_order_relaxed) == 0;
+  const OuterRegion region(job.n, job.sharing, workers_, "ThreadCrew", first);
   job_.book = region.book();
   start_region();
   {
