@@ -99,7 +99,8 @@ int run_command(int argc, char** argv) {
   if (argc > 1 && std::string(argv[1]) == "sweep" && own < argc) {
     command.assign(argv + own + 1, argv + argc);
     if (command.empty())
-      bad_input("cli.option", "sweep", "no command behind '--'", "write it there: -- sort --parallel=@(workers) FILE");
+      bad_input("cli.option", "sweep", "no command behind '--'",
+                "write it there: -- sort '--parallel=@(workers)' FILE");
     argc = own;
   }
 

@@ -30,9 +30,10 @@ inside() { chroot "$root" env -i PATH=/usr/bin:/bin:/usr/sbin:/sbin HOME=/root L
 cp "$deb" "$root/tmp/"
 inside sh -c 'apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -qq -y --no-install-recommends /tmp/antcrew_*.deb' \
   >"$work/apt.log" 2>&1 || { tail -20 "$work/apt.log"; exit 1; }
-short() { "$@" || [ $? -eq 1 ] || [ $? -eq 4 ]; }  # few rounds: "cannot tell" is the right end
+short() { local code=0; "$@" || code=$?; [ $code -eq 0 ] || [ $code -eq 1 ] || [ $code -eq 4 ]; }  # few rounds: "cannot tell" is the right end
 inside antcrew --version
-short inside antcrew demo --sizes 1k --rounds 3 >"$work/demo.txt"
+short inside antcrew demo --sizes 1k --rounds 3 >"$work/demo.txt" 2>&1 || { cat "$work/demo.txt"; exit 1; }
+grep -q "cannot be read" "$work/demo.txt" && { echo "the demo lacks a file"; exit 1; }
 grep -q "stored as 1" "$work/demo.txt" || { echo "the demo was not stored"; cat "$work/demo.txt"; exit 1; }
 inside antcrew list
 inside sh -c 'man -P cat antcrew-show | grep -q "timeline\|trials" && man -P cat antcrew >/dev/null'

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
+#include <set>
 
 #include "antcrew/analysis/conclusion.hpp"
 
@@ -42,11 +43,17 @@ class FindingOut {
       const Sized one{static_cast<double>(point.size), f.time_s->median};
       if (f.cell->kind == Cell::Kind::baseline && f.cell->baseline_for.empty()) sequential_.push_back(one);
       const bool its = f.cell->kind == Cell::Kind::variant && f.cell->key() == of->cell->key();
-      if (its && f.verdict == Verdict::holds) curves_[f.cell->workers].push_back(one);
+      if (!its) continue;
+      if (f.verdict < Verdict::too_few_rounds) {
+        faulty_.emplace(f.cell->workers, &f);
+        continue;
+      }
+      curves_[f.cell->workers].push_back(one);
+      if (f.verdict != Verdict::holds) unsure_.insert(one.size);
     }
     by_size(sequential_);
     for (auto& [workers, curve] : curves_) by_size(curve);
-    // A worker count that was not sound at every size is no advice.
+    // A worker count that was not sound at every size is no advice. What is only noisy has its median.
     std::erase_if(curves_, [&](const auto& one) { return one.second.size() != sequential_.size(); });
   }
 
@@ -54,6 +61,8 @@ class FindingOut {
     if (of_ == nullptr || sequential_.empty()) return std::nullopt;
     Worth found;
     found.of = of_;
+    for (const auto& [workers, cell] : faulty_) found.faulty.push_back(cell);
+    found.unsure = static_cast<int>(unsure_.size());
     found.smallest = static_cast<std::size_t>(sequential_.front().size);
     found.largest = static_cast<std::size_t>(sequential_.back().size);
     int last = 1;
@@ -136,6 +145,8 @@ class FindingOut {
   const CellFigures* of_ = nullptr;
   Curve sequential_;
   std::map<int, Curve> curves_;
+  std::map<int, const CellFigures*> faulty_;
+  std::set<double> unsure_;
 };
 
 }  // namespace

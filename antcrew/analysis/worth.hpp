@@ -23,6 +23,9 @@ struct Worth {
   std::optional<Crossover> crossover;
   std::size_t smallest = 0;  // sizes that were tried
   std::size_t largest = 0;
+  // Worker counts that are no advice, since the variant is faulty with them at some size; each with such a cell.
+  std::vector<const CellFigures*> faulty;
+  int unsure = 0;  // sizes at which a figure that was used has no interval that can be claimed
   double most_regret =
       1;  // at the sizes tried: its time over the better one's of sequential and the best count, at most
 };

@@ -26,14 +26,15 @@ std::unique_ptr<CommandStudy> study_for(const SweepOptions& options, const std::
   }
   if (options.file.empty())
     bad_input("cli.option", "sweep", "nothing to measure",
-              "give a study file, or -- COMMAND with @(workers) in it; `antcrew sweep --example` shows a file");
+              "give a study file, or -- COMMAND with '@(workers)' in it; `antcrew sweep --example` shows a file");
   return read_study(options.file);
 }
 
 }  // namespace
 
 void add_sweep_options(CLI::App& app, SweepOptions& options) {
-  app.add_option("FILE", options.file, "the study, a TOML file; instead of it: -- COMMAND with @(workers) in it");
+  app.add_option("FILE", options.file,
+                 "the study, a TOML file; instead of it: -- COMMAND with '@(workers)' in it, quoted for the shell");
   app.add_flag("--example", options.example, "write a study file with comments that runs as it is, and run nothing");
   add_study_options(app, options.study, true);
   app.get_option("--list")->description("show every command word by word, and run nothing");

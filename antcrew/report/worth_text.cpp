@@ -37,7 +37,9 @@ std::string bounds_in_words(const Crossover& c) {
 std::string worth_text(const Analysed& study, const Worth& worth) {
   const std::string name = fmt::format("\"{}\" ({})", printable(worth.of->cell->variant, 60), worth.of->cell->crew);
   std::string text;
-  if (worth.steps.empty()) {
+  if (worth.steps.empty() && !worth.faulty.empty()) {
+    text = fmt::format("{} is no advice with more than one worker.\n", name);
+  } else if (worth.steps.empty()) {
     text = fmt::format("{} pays at no size tried, {} to {}: the sequential version it is.\n", name,
                        count_text(worth.smallest), count_text(worth.largest));
   } else if (worth.steps.front().workers > 1) {
@@ -55,6 +57,14 @@ std::string worth_text(const Analysed& study, const Worth& worth) {
                         count_text(worth.smallest));
   text += fmt::format("At the sizes tried this choice is at most {:.1f} % slower than the better one, by medians.\n",
                       100 * (worth.most_regret - 1));
+  for (const CellFigures* cell : worth.faulty)
+    text += fmt::format("With {} it is no advice: \"{}\" at {}.\n", workers_in_words(cell->cell->workers),
+                        name_of(cell->verdict), point_in_words(study.record->points[cell->cell->point]));
+  if (worth.unsure > 0)
+    text += fmt::format(
+        "At {} of the sizes it rests on noisy or few rounds: measure again, with a larger --budget or on a quieter "
+        "machine, before you rely on it.\n",
+        worth.unsure);
   if (worth.crossover && worth.crossover->size_to_add > 0)
     text += fmt::format("Size {} would tell more.\n", count_text(worth.crossover->size_to_add));
   text += fmt::format("Measured in \"{}\", {}; it holds on this machine and for this build.\n",

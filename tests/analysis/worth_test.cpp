@@ -58,3 +58,23 @@ TEST_CASE("what pays nowhere has no steps; what pays everywhere begins at the sm
   CHECK(worth_of(always)->steps.front().from_size == 100);
   CHECK_FALSE(worth_of(always, "another"));
 }
+
+TEST_CASE("a count with a fault at some size is no advice; one that was only noisy somewhere is") {
+  Record record = with_times({100, 1'000, 10'000}, {{2, {60, 600, 6'000}}, {4, {40, 400, 4'000}}});
+  Fault fault;
+  fault.kind = Fault::Kind::wrong_answer;
+  for (Cell& cell : record.cells) {
+    if (cell.workers == 4 && cell.point == 1) cell.faults.push_back(fault);
+    // Around its baseline's time, widely: too noisy to call.
+    if (cell.workers != 2 || cell.point != 0) continue;
+    for (std::size_t k = 0; k < cell.trials.size(); ++k) cell.trials[k].wall_s = k % 2 == 0 ? 58 : 170;
+  }
+  const Analysed study = analyse(record);
+  const auto worth = worth_of(study, "it");
+  REQUIRE(worth);
+  REQUIRE(worth->faulty.size() == 1);
+  CHECK(worth->faulty.front()->cell->workers == 4);
+  CHECK(worth->unsure == 1);
+  REQUIRE(worth->steps.size() == 1);
+  CHECK(worth->steps.front().workers == 2);
+}

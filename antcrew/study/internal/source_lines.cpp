@@ -35,8 +35,12 @@ class CodeLines {
 SourceFacts lines_of(const std::string& of, const std::string& file, const std::string& part) {
   SourceFacts facts{of, printable(std::filesystem::path(file).filename().string()), printable(part)};
   std::ifstream text(file);
+  const int fault = errno;
+  // An installed program has its sources beside it, not where it was compiled.
+  std::error_code unknown;
+  if (!text) text.open(std::filesystem::read_symlink("/proc/self/exe", unknown).replace_filename(facts.file));
   if (!text) {
-    facts.trouble = std::string("the file cannot be read (") + std::strerror(errno) + ")";
+    facts.trouble = std::string("the file cannot be read (") + std::strerror(fault) + ")";
     return facts;
   }
   CodeLines code;
