@@ -34,7 +34,7 @@ def commands(text):
 def follow(path, folder):
     steps = 0
     for language, name, body in blocks(open(path, encoding="utf-8").read()):
-        if name:
+        if name and language != "sh":
             open(os.path.join(folder, name), "w", encoding="utf-8").write(body)
             continue
         if language != "sh":

@@ -25,8 +25,8 @@ const char* sure_text(const Finding& f) {
 }
 
 std::string finding_text(const Finding& f, const std::string& mark, const std::string& claim) {
-  std::string text =
-      fmt::format("  {}{}{}.\n", mark, f.kind == Finding::Kind::loss ? percent_text(f.share) + ": " : "", claim);
+  std::string text = fmt::format("  {}{}{}. [{}]\n", mark,
+                                 f.kind == Finding::Kind::loss ? percent_text(f.share) + ": " : "", claim, f.id);
   const std::string worth = worth_of(f);
   if (!worth.empty()) text += "     " + worth + ".\n";
   const std::string advice = advice_for(f);

@@ -31,8 +31,8 @@ std::string advice_for(const std::string& word, const std::vector<std::string>& 
   std::error_code unknown;
   if (std::filesystem::exists(word, unknown)) return "for the file of that name write ./" + word;
   const std::string likely = nearest_word(labels, word);
-  return (likely.empty() ? "" : "did you mean '" + likely + "'? ") +
-         std::string("See `antcrew list`, or name a file that ends in .json");
+  return (likely.empty() ? "see" : "did you mean '" + likely + "'? See") +
+         std::string(" `antcrew list`, or name a file that ends in .json");
 }
 
 std::vector<StoredRun> labelled(const std::string& word, const Store& store, const std::vector<StoredRun>& runs) {
