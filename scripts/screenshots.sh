@@ -52,7 +52,7 @@ wanted figure-time "$@" && figure figure-time tides time
 wanted figure-timeline "$@" && figure figure-timeline gauges timeline
 if wanted figure-compare "$@"; then
   for width in 0 10; do
-    "$bin/examples/loggers" --workers 1,2,4,8,16 --rounds 7 --budget 0 --dimension delay_ms=$((width + 5)) --save "$work/delay-$width.json" --quiet >/dev/null 2>&1 || true
+    "$bin/examples/loggers" --workers 1,2,4,8,16 --rounds 6 --budget 0 --no-confirm --meter none --variant "connected anew each time" --variant "a process each" --dimension delay_ms=$((width + 5)) --save "$work/delay-$width.json" --quiet >/dev/null 2>&1 || true
   done
   "$antcrew" compare "$work/delay-0.json" "$work/delay-10.json" --as figure --to docs/screenshots/figure-compare.png
   echo docs/screenshots/figure-compare.png

@@ -61,6 +61,12 @@ void same_colours(Panel& before, Panel& after) {
   }
 }
 
+// Fits and ceilings are of one study, and would be taken for measured where two are compared.
+void only_ideal(Panel& panel) {
+  if (panel.references.size() < 2) return;
+  panel.references.erase(panel.references.begin(), panel.references.end() - 1);  // the ideal is added last
+}
+
 // What the panel's ideal line reaches to is where its axis ends.
 void stretch_references(Panel& panel) {
   for (ReferenceLine& line : panel.references) {
@@ -84,15 +90,17 @@ std::optional<Figure> side_by_side_figure(const Analysed& before, const Analysed
   const bool logarithmic = left.x.logarithmic || right.x.logarithmic;
   if (left.x.logarithmic == right.x.logarithmic && left.y.logarithmic == right.y.logarithmic) same_axes(left, right);
   same_colours(left, right);
+  only_ideal(left);
+  only_ideal(right);
   if (!logarithmic) {
     stretch_references(left);
     stretch_references(right);
   }
   const bool machines = machine_in_words(before) != machine_in_words(after);
-  left.title =
-      fmt::format("before: {}, {}", moment(before), point_in_words(before.record->points[before.conclusion.point]));
-  right.title =
-      fmt::format("after: {}, {}", moment(after), point_in_words(after.record->points[after.conclusion.point]));
+  const std::string old_point = point_in_words(before.record->points[before.conclusion.point]);
+  const std::string new_point = point_in_words(after.record->points[after.conclusion.point]);
+  left.title = "before: " + (old_point == new_point ? moment(before) : old_point);
+  right.title = "after: " + (old_point == new_point ? moment(after) : new_point);
   if (machines) {
     left.title = "before: " + machine_in_words(before);
     right.title = "after: " + machine_in_words(after);

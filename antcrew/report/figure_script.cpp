@@ -86,13 +86,16 @@ class Script {
   std::string data() && { return std::move(data_).text(); }
 
  private:
-  static std::string terminal(const std::string& format) {
+  // Two panels beside each other have names at their right, each its own.
+  std::string terminal(const std::string& format) const {
+    const int across = figure_.panels.size() == 2 ? width * 4 / 3 : width;
     if (format == "png")
       return fmt::format("set terminal pngcairo noenhanced size {},{} font 'DejaVu Sans,11' background rgb '{}'\n",
-                         width, height, page_colour.light);
-    if (format == "pdf") return "set terminal pdfcairo noenhanced size 8in,5in font 'DejaVu Sans,10'\n";
+                         across, height, page_colour.light);
+    if (format == "pdf")
+      return fmt::format("set terminal pdfcairo noenhanced size {:.2f}in,5in font 'DejaVu Sans,10'\n", across / 120.0);
     return fmt::format("set terminal svg noenhanced size {},{} dynamic font 'DejaVu Sans,14' background rgb '{}'\n",
-                       width, height, page_colour.light);
+                       across, height, page_colour.light);
   }
 
   std::string grid(std::size_t panels) const {

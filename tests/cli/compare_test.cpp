@@ -51,6 +51,16 @@ TEST_CASE("a change is told with both figures, a guard fails for it, and both ha
   CHECK(alike.exit != 1);
   CHECK(contains(alike.out, "\"margin\": 0.05"));
   CHECK(run_command({antcrew_path, "compare", after, before}).exit == 0);
+  const Outcome history = run_command({antcrew_path, "compare", before + "," + folder / "again.json", after, "--as",
+                                       "figure:history", "--to", folder / "h.svg"});
+  CAPTURE(history.err);
+  CHECK(history.exit == 0);
+  CHECK(contains(test::read_file(folder / "h.svg"), "<svg"));
+  check_refused(run_command({antcrew_path, "compare", before, after, "--as", "figure:history", "--variant", "none"}), 2,
+                "name another with --variant");
+  check_refused(run_command({antcrew_path, "compare", before, after, "--as", "page"}), 2,
+                "choose from text, json, figure");
+  check_refused(run_command({antcrew_path, "compare", before, after, "--variant", "x"}), 2, "only a history");
 
   const Outcome failed = run_command(
       {antcrew_path, "guard", after, "--not-worse-than", before, "--by", "10", "--junit", folder / "guard.xml"});
