@@ -133,10 +133,11 @@ struct Index::Parts {
   }
 
   void open() {
-    if (writable()) {
-      base = std::make_unique<SQLite::Database>(path, SQLite::OPEN_READWRITE | SQLite::OPEN_CREATE, longest_wait_ms);
-      return check();
-    }
+    base = std::make_unique<SQLite::Database>(path, SQLite::OPEN_READWRITE | SQLite::OPEN_CREATE, longest_wait_ms);
+    check();
+  }
+
+  void open_in_memory() {
     base = std::make_unique<SQLite::Database>(":memory:", SQLite::OPEN_READWRITE | SQLite::OPEN_CREATE);
     if (::access(path.c_str(), R_OK) == 0) {
       SQLite::Database kept(path, SQLite::OPEN_READONLY, longest_wait_ms);
@@ -277,18 +278,34 @@ struct Index::Parts {
   }
 };
 
+namespace {
+
+// The disk says no, the index itself is sound.
+bool refused_by_disk(const SQLite::Exception& error) {
+  const int code = error.getErrorCode() & 0xff;
+  return code == SQLITE_FULL || code == SQLITE_IOERR || code == SQLITE_READONLY || code == SQLITE_CANTOPEN;
+}
+
+}  // namespace
+
 Index::Index(const Store& store, const std::function<void(std::size_t, std::size_t)>& told)
     : parts_(std::make_unique<Parts>(store)) {
   with_errors(parts_->path, [&] {
     for (StoredRun& stored : store.runs())
       parts_->files.emplace_hint(parts_->files.end(), Key{stored.number, stored.run}, stored);
-    if (parts_->files.empty() && ::access(parts_->path.c_str(), F_OK) != 0) {  // nothing is made where nothing is
-      parts_->base = std::make_unique<SQLite::Database>(":memory:", SQLite::OPEN_READWRITE | SQLite::OPEN_CREATE);
-      parts_->check();
-      return;
+    const bool nothing = parts_->files.empty() && ::access(parts_->path.c_str(), F_OK) != 0;  // then nothing is made
+    try {
+      if (nothing || !parts_->writable()) {
+        parts_->open_in_memory();
+      } else {
+        parts_->open();
+      }
+      parts_->bring_up_to_date(told);
+    } catch (const SQLite::Exception& error) {
+      if (!refused_by_disk(error)) throw;
+      parts_->open_in_memory();
+      parts_->bring_up_to_date(told);
     }
-    parts_->open();
-    parts_->bring_up_to_date(told);
   });
 }
 Index::~Index() = default;

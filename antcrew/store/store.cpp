@@ -53,7 +53,7 @@ std::string stem_of(const std::string& folder, int number, const std::string& ru
 
 [[noreturn]] void cannot_write(const std::string& folder, int fault) {
   could_not_run("store.write", folder, fmt::format("the store cannot be written ({})", std::strerror(fault)),
-                "make room or name another folder with --store, or leave it out with --no-store");
+                "make room, or name another folder with --store");
 }
 
 // Whoever writes holds it. Given back by the kernel when its holder dies.
