@@ -290,8 +290,9 @@ TEST_CASE("processors of different kinds are told, and on which of them the base
 }
 
 TEST_CASE("one worker that did it all is told from work that waits, and from a machine that let nobody run") {
-  const auto verdict_of = [](double cpu_share, double delay_share, double others_share) {
+  const auto verdict_of = [](double cpu_share, double delay_share, double others_share, bool chooses = false) {
     Cell cell = cell_with("alone", 2, std::vector<double>(7, 0.1));
+    cell.chooses_workers = chooses;
     for (Trial& trial : cell.trials) {
       trial.user_s = cpu_share * trial.wall_s;
       trial.run_delay_s = delay_share * trial.wall_s;
@@ -301,6 +302,7 @@ TEST_CASE("one worker that did it all is told from work that waits, and from a m
     return analyse(record).cells[1].verdict;
   };
   CHECK(verdict_of(1, 0, 0) == Verdict::idle_workers);
+  CHECK(verdict_of(1, 0, 0, true) == Verdict::holds);  // it may, by its rule
   CHECK(verdict_of(1, 0, 0.3) == Verdict::holds);
   CHECK(verdict_of(0.2, 0, 0) == Verdict::holds);
   CHECK(verdict_of(0.3, 0.7, 0) == Verdict::idle_workers);

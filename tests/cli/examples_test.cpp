@@ -106,3 +106,37 @@ TEST_CASE("coprocessor: a step that does not wait for the device is caught, the 
   CHECK(ran.out.find("wrong answer: \"not waited for\"") != std::string::npos);
   CHECK(ran.out.find("compute alone") != std::string::npos);
 }
+
+TEST_CASE("by_rule: learns, asks what it is worth, and follows its rule; one of another machine it does not follow") {
+  const TemporaryFolder folder;
+  const std::string program = std::string(ANTCREW_EXAMPLES) + "/by_rule";
+  const auto measure = [&](const std::string& sizes, const std::string& record) {
+    return run_command({program, "--sizes", sizes, "--workers", "2", "--rounds", "6", "--budget", "0", "--no-confirm",
+                        "--meter", "none", "--quiet", "--save", folder / record},
+                       folder.path());
+  };
+  CHECK(test::contains(measure("2,2k", "learn.json").out, "always parallel"));
+  const test::Outcome worth =
+      run_command({ANTCREW_COMMAND, "worth", folder / "learn.json", "--to", folder / "tides.rule.json"});
+  CAPTURE(worth.err);
+  CHECK(worth.exit != 2);
+  if (worth.exit == 3) return;
+  // What it does for very small sizes is one worker's work, on purpose.
+  json rule = json::parse(test::read_file(folder / "tides.rule.json"));
+  rule["steps"] = {{{"from_size", 100'000'000}, {"workers", 2}}};
+  test::write_file(folder / "tides.rule.json", rule.dump());
+  const test::Outcome used = measure("20k", "use.json");
+  CAPTURE(used.out);
+  CHECK(test::contains(used.out, "by the rule"));
+  CHECK_FALSE(test::contains(used.out, "did not use its workers"));
+  for (const json& cell : json::parse(test::read_file(folder / "use.json")).at("cells")) {
+    CHECK(cell.at("faults").empty());
+    CHECK(cell.value("chooses_workers", false) == (cell.at("variant") == "by the rule"));
+  }
+  rule["processor"] = "Estuary 9000";
+  test::write_file(folder / "tides.rule.json", rule.dump());
+  const test::Outcome elsewhere = measure("2", "elsewhere.json");
+  CHECK(test::contains(elsewhere.err, "does not apply: it was measured with another processor"));
+  test::write_file(folder / "tides.rule.json", "{}");
+  CHECK(measure("2", "damaged.json").exit == 2);
+}
