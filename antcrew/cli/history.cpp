@@ -74,13 +74,14 @@ std::string local_time(const std::string& utc) {
   return fmt::format("{:%Y-%m-%d %H:%M}", fmt::localtime(::timegm(&parts)));
 }
 
-std::string run_line(const ListedRun& run, int width) {
+std::string run_lines(const ListedRun& run, int width, const Look& look) {
   const std::string title = run.notes.name.empty() ? run.title : run.notes.name;
   std::string labels;
   for (const std::string& label : run.notes.labels) labels += (labels.empty() ? "  [" : ", ") + printable(label);
   if (!labels.empty()) labels += "]";
-  std::string text = fmt::format("{:>{}}  {}  {}{}\n", run.stored.number, width, local_time(run.created),
-                                 title.empty() ? "?" : printable(title, 60), labels);
+  const std::string head = fmt::format("{:>{}}  {}  {}{}", run.stored.number, width, local_time(run.created),
+                                       title.empty() ? "?" : printable(title, 60), labels);
+  std::string text = styled(head, Style::heading, look) + "\n";
   const auto add = [&](const std::string& line) {
     text += std::string(static_cast<std::size_t>(width) + 2, ' ') + line + "\n";
   };
@@ -91,7 +92,7 @@ std::string run_line(const ListedRun& run, int width) {
   return text;
 }
 
-std::string list_text(const FoundRuns& found, const std::string& folder, bool searched) {
+std::string list_text(const FoundRuns& found, const std::string& folder, bool searched, const Look& look) {
   if (found.stored == 0) return fmt::format("Nothing is stored in {} yet.\n", folder);
   const auto runs = [](std::size_t count) { return fmt::format("{} run{}", count_text(count), count == 1 ? "" : "s"); };
   std::string text = searched ? fmt::format("{} of {} found", count_text(found.matching), runs(found.stored))
@@ -101,7 +102,7 @@ std::string list_text(const FoundRuns& found, const std::string& folder, bool se
   int width = 2;
   for (const ListedRun& run : found.runs)
     width = std::max(width, static_cast<int>(std::to_string(run.stored.number).size()));
-  for (const ListedRun& run : found.runs) text += run_line(run, width);
+  for (const ListedRun& run : found.runs) text += run_lines(run, width, look);
   if (found.matching > found.runs.size())
     text += fmt::format("\n{} more: --newest N shows more of them, --all all.\n",
                         count_text(found.matching - found.runs.size()));
@@ -175,12 +176,10 @@ int list_runs(const ListOptions& options) {
     if (!aside.empty()) std::fprintf(stderr, "The old index is %s now.\n", aside.c_str());
   }
   const FoundRuns found = index_of(store).find(search);
-  Search nothing;
-  nothing.newest = search.newest;
+  const Look look = options.to.empty() ? output_look() : Look();
   const bool searched = found.matching != found.stored;
-  put_out(options.form == "json"
-              ? list_json(found, store.folder())
-              : wrapped(list_text(found, store.folder(), searched), options.to.empty() ? output_look().width : 0),
+  put_out(options.form == "json" ? list_json(found, store.folder())
+                                 : wrapped(list_text(found, store.folder(), searched, look), look.width),
           options.to);
   return searched && found.runs.empty() ? exit_answer_is_no : exit_done;
 }
