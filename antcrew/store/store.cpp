@@ -267,6 +267,10 @@ void Store::note(const StoredRun& run, const Notes& notes) {
   for (const std::string& label : notes.labels) check_label(label);
   facts_of(folder_);
   const Lock lock(folder_);
+  const bool there =
+      ::access(run.path.c_str(), F_OK) == 0 || (!run.notes.empty() && ::access(run.notes.c_str(), F_OK) == 0);
+  if (!there)
+    bad_input("store.none", std::to_string(run.number), "this run was forgotten meanwhile", "see `antcrew list`");
   const Json json{{"name", notes.name}, {"labels", notes.labels}, {"note", notes.note}};
   write_text(folder_, json.dump(1) + "\n", stem_of(folder_, run.number, run.run) + notes_ending, true);
 }

@@ -66,7 +66,7 @@ class Store {
 
   // Throws Error (store.format) when the file is damaged.
   Notes notes_of(const StoredRun& run) const;
-  // Throws Error (store.label, store.write, store.busy).
+  // Throws Error (store.label, store.none, store.write, store.busy).
   void note(const StoredRun& run, const Notes& notes);
 
   // Record and notes are removed; the number is not given away again. Throws Error (store.write, store.busy).

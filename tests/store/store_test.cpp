@@ -130,6 +130,10 @@ TEST_CASE("numbers of forgotten runs are not given away again") {
   store.forget({store.runs()[2]});
   CHECK(numbers(store.runs()) == std::vector<int>{1, 2});
   CHECK(store.keep(saved(folder, "r.json", run_of("Later"))).number == 4);
+  const StoredRun first = store.runs()[0];
+  store.forget({first});
+  CHECK(error_id([&] { store.note(first, {"too late", {}, ""}); }) == "store.none");
+  CHECK(numbers(store.runs()) == std::vector<int>{2, 4});
 }
 
 TEST_CASE("runs are called by number, last, the ones before it, and labels") {
