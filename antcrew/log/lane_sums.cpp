@@ -236,7 +236,10 @@ class Adding {
     if (its.sharing == Sharing::even || its.sharing == Sharing::pieces || its.sharing == Sharing::stages) {
       if (!begun && region->takes_part(lane))
         return late(wall_s, its.grows ? LaneState::start_up : LaneState::dispatch);
-      return imbalance(*region, wall_s, phase);
+      // Waiting for somebody who is only being started.
+      const std::int64_t cut = its.grows ? std::clamp(last_begun_ns(*region), from, to) : from;
+      add(LaneState::start_up, s_of(cut - from), phase);
+      return imbalance(*region, s_of(to - cut), phase);
     }
     if (its.sharing == Sharing::halves && !its.grows) {
       const std::int64_t cut = std::clamp(region->all_out_ns, from, to);
@@ -248,6 +251,14 @@ class Adding {
     add(LaneState::no_work, s_of(cut - from), phase);
     region->facts.no_work_s += s_of(cut - from);
     late(s_of(to - cut), LaneState::dispatch);
+  }
+
+  std::int64_t last_begun_ns(const FlatRegion& region) const {
+    std::int64_t last = 0;
+    for (std::size_t lane = 0; lane < region.lanes.size(); ++lane) {
+      if (region.takes_part(lane) && region.begun_ns(lane) < log_.end_ns) last = std::max(last, region.begun_ns(lane));
+    }
+    return last;
   }
 
   void imbalance(FlatRegion& region, double seconds, const char* phase) {

@@ -152,10 +152,16 @@ TEST_CASE("what made the last worker the last is told apart: count, length, lock
   CHECK(part_ms(sums, LaneState::dispatch) == doctest::Approx(10));
   CHECK(1e3 * sums.by_place[0].causes.late_s == doctest::Approx(10));
 
-  late.log().regions[0].grows = true;  // the first one of its crew: the worker had not started yet
-  sums = late.sums();
-  CHECK(part_ms(sums, LaneState::start_up) == doctest::Approx(10));
-  CHECK(sums.by_place[0].causes.late_s == 0);
+  HandLog first(2, 20);  // of its crew: the other worker is only being started
+  const auto fresh = first.region(Sharing::even, 0, 20, 2, 2);
+  first.log().regions[0].grows = true;
+  first.piece(0, 4, fresh, 4, 0);
+  first.until(1, 10, Doing::away, 0, 0);
+  first.piece(1, 20, fresh, 10, 1);
+  sums = first.sums();
+  CHECK(part_ms(sums, LaneState::dispatch) == 0);
+  CHECK(part_ms(sums, LaneState::start_up) == doctest::Approx(10 + 6));  // and whoever waits for it
+  CHECK(part_ms(sums, LaneState::imbalance) == doctest::Approx(10));
 }
 
 TEST_CASE("uneven pieces of many items are replayed cut finer") {
