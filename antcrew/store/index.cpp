@@ -111,10 +111,16 @@ About about(const Looked& looked) {
     for (const analysis_layer::CellFigures& f : study.cells) {
       if (f.cell->kind != record_layer::Cell::Kind::baseline) told.cells.emplace(f.cell->key(), name_of(f.verdict));
     }
-  } catch (const Error& error) {
+  } catch (const std::exception& error) {  // one bad record hides no others
     told.run.trouble = error.what();
   }
   return told;
+}
+
+// The disk says no, the index itself is sound.
+bool refused_by_disk(const SQLite::Exception& error) {
+  const int code = error.getErrorCode() & 0xff;
+  return code == SQLITE_FULL || code == SQLITE_IOERR || code == SQLITE_READONLY || code == SQLITE_CANTOPEN;
 }
 
 }  // namespace
@@ -234,9 +240,13 @@ struct Index::Parts {
   }
 
   void bring_up_to_date(const std::function<void(std::size_t, std::size_t)>& told) {
+    // In this order: what the index has and the folder has not was there before.
     std::map<Key, States> before = known();
+    files.clear();
+    for (StoredRun& stored : store.runs()) files.emplace_hint(files.end(), Key{stored.number, stored.run}, stored);
     std::vector<Looked> fresh;
     std::vector<Looked> noted;
+    std::vector<StoredRun> only_notes;
     std::vector<StoredRun> lost;
     for (const auto& [key, stored] : files) {
       Looked looked{stored};
@@ -244,7 +254,8 @@ struct Index::Parts {
       looked.notes = state_of(stored.notes);
       const auto at = before.find(key);
       const bool is_known = at != before.end();
-      if (looked.record == 0 && !(is_known && at->second.lost)) lost.push_back(stored);
+      if (looked.record == 0 && !is_known) only_notes.push_back(stored);
+      if (looked.record == 0 && is_known && !at->second.lost) lost.push_back(stored);
       if (looked.record != 0 && (!is_known || at->second.lost || at->second.record != looked.record))
         fresh.push_back(looked);
       if (looked.notes != (is_known ? at->second.notes : 0)) noted.push_back(looked);
@@ -254,13 +265,13 @@ struct Index::Parts {
       if (!states.lost) lost.push_back({key.first, key.second, {}});
     }
     read_and_write(fresh, told);
-    if (noted.empty() && lost.empty()) return;
+    if (noted.empty() && lost.empty() && only_notes.empty()) return;
     in_one([&] {
+      for (const StoredRun& stored : only_notes)
+        run("INSERT OR IGNORE INTO runs(number, run, lost) VALUES(?,?,1)", stored);
       for (const Looked& looked : noted) write_notes(looked);
-      for (const StoredRun& stored : lost) {
-        run("INSERT OR IGNORE INTO runs(number, run) VALUES(?,?)", stored);
-        run("UPDATE runs SET lost=1 WHERE number=? AND run=?", stored);
-      }
+      // One that was forgotten meanwhile has no row any more, and gets none.
+      for (const StoredRun& stored : lost) run("UPDATE runs SET lost=1 WHERE number=? AND run=?", stored);
     });
   }
 
@@ -271,29 +282,20 @@ struct Index::Parts {
       for (std::size_t i = from; i < std::min(fresh.size(), from + written_at_once); ++i)
         read.push_back(about(fresh[i]));
       in_one([&] {
-        for (const About& one : read) write(one);
+        for (const About& one : read) {
+          if (::access(one.run.stored.path.c_str(), F_OK) == 0) write(one);  // else it was forgotten meanwhile
+        }
       });
       if (told) told(from + read.size(), fresh.size());
     }
   }
 };
 
-namespace {
-
-// The disk says no, the index itself is sound.
-bool refused_by_disk(const SQLite::Exception& error) {
-  const int code = error.getErrorCode() & 0xff;
-  return code == SQLITE_FULL || code == SQLITE_IOERR || code == SQLITE_READONLY || code == SQLITE_CANTOPEN;
-}
-
-}  // namespace
-
 Index::Index(const Store& store, const std::function<void(std::size_t, std::size_t)>& told)
     : parts_(std::make_unique<Parts>(store)) {
   with_errors(parts_->path, [&] {
-    for (StoredRun& stored : store.runs())
-      parts_->files.emplace_hint(parts_->files.end(), Key{stored.number, stored.run}, stored);
-    const bool nothing = parts_->files.empty() && ::access(parts_->path.c_str(), F_OK) != 0;  // then nothing is made
+    // Nothing is made where nothing is.
+    const bool nothing = ::access(parts_->path.c_str(), F_OK) != 0 && store.runs().empty();
     try {
       if (nothing || !parts_->writable()) {
         parts_->open_in_memory();
@@ -315,10 +317,6 @@ namespace {
 void bind_all(SQLite::Statement& statement, const internal::Asked& what) {
   int place = 0;
   for (const std::string& text : what.texts) statement.bind(++place, text);
-}
-
-std::string text_in(SQLite::Statement& row, int column) {
-  return row.getColumn(column).getString();
 }
 
 }  // namespace
@@ -343,24 +341,25 @@ FoundRuns Index::find(const Search& search) const {
                                (search.newest > 0 ? fmt::format(" LIMIT {}", search.newest) : std::string()));
     bind_all(rows, what);
     const auto& files = parts_->files;
+    const auto text = [&rows](int column) { return rows.getColumn(column).getString(); };
     SQLite::Statement labels(base, "SELECT label FROM labels WHERE number=? AND run=? ORDER BY label");
     while (rows.executeStep()) {
       ListedRun run;
       run.stored.number = rows.getColumn(0).getInt();
-      run.stored.run = text_in(rows, 1);
+      run.stored.run = text(1);
       if (const auto at = files.find({run.stored.number, run.stored.run}); at != files.end()) run.stored = at->second;
       run.stored.lost = rows.getColumn(2).getInt() != 0;
-      run.trouble = text_in(rows, 3);
-      run.title = text_in(rows, 4);
-      run.created = text_in(rows, 5);
-      run.processor = text_in(rows, 6);
-      run.system = text_in(rows, 7);
-      run.answer = text_in(rows, 8);
-      run.kind = text_in(rows, 9);
+      run.trouble = text(3);
+      run.title = text(4);
+      run.created = text(5);
+      run.processor = text(6);
+      run.system = text(7);
+      run.answer = text(8);
+      run.kind = text(9);
       run.complete = rows.getColumn(10).getInt() != 0;
       run.bytes = static_cast<std::uint64_t>(rows.getColumn(11).getInt64());
-      run.notes.name = text_in(rows, 12);
-      run.notes.note = text_in(rows, 13);
+      run.notes.name = text(12);
+      run.notes.note = text(13);
       SQLite::bind(labels, run.stored.number, run.stored.run);
       while (labels.executeStep()) run.notes.labels.push_back(labels.getColumn(0).getString());
       labels.reset();

@@ -115,3 +115,34 @@ TEST_CASE("notes that are damaged say so where they are needed, and are shown in
     CHECK(Index(store).find({}).runs.at(0).notes.note.find("damaged") != std::string::npos);
   }
 }
+
+TEST_CASE("runs that are stored, forgotten and listed by several processes at once: none is taken for lost") {
+  const TemporaryFolder folder;
+  std::vector<std::string> paths;
+  for (int k = 0; k < 40; ++k) paths.push_back(saved(folder, fmt::format("r{}.json", k), run_of("One of forty")));
+  const std::string store_folder = folder / "store";
+  const bool well = processes(4, [&](int who) {
+    Store store(store_folder);
+    for (int k = 0; k < 10; ++k) {
+      store.keep(paths[static_cast<std::size_t>(who * 10 + k)], false);
+      for (const ListedRun& run : Index(store).find({}).runs) {
+        if (run.stored.lost) throw std::runtime_error("a run that nobody forgot is lost");
+      }
+    }
+  });
+  CHECK(well);
+  // One forgets, as the command does, while others list.
+  const bool forgotten = processes(3, [&](int who) {
+    Store store(store_folder);
+    for (int k = 0; k < 20; ++k) {
+      Index index(store);
+      if (who != 0) continue;
+      const std::vector<StoredRun> runs = store.runs();
+      store.forget({runs.front()});
+      index.forget({runs.front()});
+    }
+  });
+  CHECK(forgotten);
+  Store store(store_folder);
+  CHECK(Index(store).find({}).matching == 20);
+}

@@ -27,36 +27,6 @@ using namespace antcrew::layers;
 using namespace test;
 namespace files = std::filesystem;
 
-namespace {
-
-// `count` processes that call work(k) at the same time; true when all ended with 0.
-bool processes(int count, const std::function<void(int)>& work) {
-  std::vector<pid_t> children;
-  for (int k = 0; k < count; ++k) {
-    const pid_t child = ::fork();
-    if (child == 0) {
-      ::alarm(60);
-      try {
-        work(k);
-      } catch (const std::exception& error) {
-        std::fprintf(stderr, "process %d: %s\n", k, error.what());
-        ::_exit(1);
-      }
-      ::_exit(0);
-    }
-    children.push_back(child);
-  }
-  bool well = true;
-  for (const pid_t child : children) {
-    int status = 0;
-    ::waitpid(child, &status, 0);
-    well = well && WIFEXITED(status) && WEXITSTATUS(status) == 0;
-  }
-  return well;
-}
-
-}  // namespace
-
 TEST_CASE("records are kept byte for byte, numbered from 1 on, and the same run takes no second number") {
   const TemporaryFolder folder;
   Store store(folder / "store");

@@ -3,6 +3,7 @@
 
 #include <doctest/doctest.h>
 #include <fmt/format.h>
+#include <sys/wait.h>
 #include <unistd.h>
 
 #include <functional>
@@ -59,6 +60,32 @@ inline std::vector<int> numbers(const FoundRuns& found) {
   std::vector<int> all;
   for (const ListedRun& run : found.runs) all.push_back(run.stored.number);
   return all;
+}
+
+// `count` processes that call work(k) at the same time; true when all ended with 0.
+inline bool processes(int count, const std::function<void(int)>& work) {
+  std::vector<pid_t> children;
+  for (int k = 0; k < count; ++k) {
+    const pid_t child = ::fork();
+    if (child == 0) {
+      ::alarm(60);
+      try {
+        work(k);
+      } catch (const std::exception& error) {
+        std::fprintf(stderr, "process %d: %s\n", k, error.what());
+        ::_exit(1);
+      }
+      ::_exit(0);
+    }
+    children.push_back(child);
+  }
+  bool well = true;
+  for (const pid_t child : children) {
+    int status = 0;
+    ::waitpid(child, &status, 0);
+    well = well && WIFEXITED(status) && WEXITSTATUS(status) == 0;
+  }
+  return well;
 }
 
 }  // namespace test
