@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 #include <utility>
 
 #include "antcrew/base/units.hpp"
@@ -297,6 +298,24 @@ std::string left_out(const Analysed& study) {
   return text.empty() ? text : "\nNo time was left for:\n" + text;
 }
 
+// The same of many cells is told of two; `antcrew explain` has all.
+std::string warnings(const Analysed& study) {
+  constexpr int told = 2;
+  std::map<std::string, int> of_kind;
+  for (const Finding& remark : study.remarks) ++of_kind[remark.id];
+  std::map<std::string, int> seen;
+  std::string text;
+  for (const Finding& remark : study.remarks) {
+    const int all = of_kind[remark.id];
+    const int number = ++seen[remark.id];
+    if (number > told && all > told + 1) continue;
+    text += "\nWarning: " + claim_with_cell(study, remark) + ".";
+    if (number == told && all > told + 1) text += fmt::format(" The same of {} more (antcrew explain).", all - told);
+    text += "\n";
+  }
+  return text;
+}
+
 }  // namespace
 
 std::string notes_text(const Analysed& study) {
@@ -305,8 +324,7 @@ std::string notes_text(const Analysed& study) {
   text += effort_text(study);
   text += read_answers(study) + kept(study) + phase_by_phase(study) + unwaited(study) + cold_starts(study) +
           phases(study) + reported(study) + moved_data(study) + crowds(study) + left_out(study);
-  for (const Finding& remark : study.remarks) text += "\nWarning: " + claim_with_cell(study, remark) + ".\n";
-  return text;
+  return text + warnings(study);
 }
 
 }  // namespace antcrew::report_layer

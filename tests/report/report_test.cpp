@@ -53,6 +53,28 @@ std::string headline_of(const Record& record) {
 
 }  // namespace
 
+TEST_CASE("a warning that many cells share is told of two, and how many more there are") {
+  const auto table_with = [](std::size_t of) {
+    const Record record = test::record_of({test::cell_with("baseline", 1, std::vector<double>(9, 2)),
+                                           test::cell_with("split", 2, std::vector<double>(9, 1))});
+    Analysed study = analyse(record);
+    Finding rare;
+    rare.id = "rare-long-calls";
+    rare.of = &study.cells[1];
+    rare.figures = {{"speedup_by_means", 1.2}, {"speedup", 2.0}};
+    study.remarks.assign(of, rare);
+    const std::string text = table_text(study, {});
+    std::size_t told = 0;
+    for (std::size_t at = text.find("by the mean of"); at != std::string::npos;
+         at = text.find("by the mean of", at + 1))
+      ++told;
+    return std::pair{told, text.find("The same of 3 more") != std::string::npos};
+  };
+  CHECK(table_with(5) == std::pair{std::size_t{2}, true});
+  CHECK(table_with(3) == std::pair{std::size_t{3}, false});
+  CHECK(table_with(1) == std::pair{std::size_t{1}, false});
+}
+
 TEST_CASE("numbers with units") {
   CHECK(duration_text(1.2345) == "1.23 s");
   CHECK(duration_text(0.0123) == "12.3 ms");
