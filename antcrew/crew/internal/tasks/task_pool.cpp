@@ -257,12 +257,12 @@ void TaskPool::wake_idle() noexcept {
   } while (idle() > 0);
 }
 
-// One of those that may take up what belongs to this scope.
+// One of those that may take up what belongs to this scope. Acquire: by now it may sleep for one that was just made.
 void TaskPool::wake_waiting(const Scope* scope) noexcept {
   for (std::size_t k = 0; k < worker_count(); ++k) {
     TaskWorker& worker = worker_at(k);
     if (worker.asleep_.load(std::memory_order_seq_cst) != TaskWorker::waits) continue;
-    const ScopeName name{worker.sleeps_for_.load(std::memory_order_relaxed),
+    const ScopeName name{worker.sleeps_for_.load(std::memory_order_acquire),
                          worker.sleeps_for_life_.load(std::memory_order_relaxed)};
     const Wanted wanted{nullptr, name, !name};
     if (wanted.includes(nullptr, scope) && wake(worker, TaskWorker::waits)) return;

@@ -254,7 +254,8 @@ void TaskWorker::begin_sleep(bool waiting, ScopeName wanted) noexcept {
   if (pool.several_neighbourhoods_) {
     neighbourhood_.store(neighbourhood_of(bed_.slept_on()), std::memory_order_relaxed);
   }
-  sleeps_for_.store(wanted.scope, std::memory_order_relaxed);
+  // Release: whoever reads it without having seen this worker fall asleep, late from an earlier sleep, follows it.
+  sleeps_for_.store(wanted.scope, std::memory_order_release);
   sleeps_for_life_.store(wanted.life, std::memory_order_relaxed);
   pool.asleep_.fetch_add(waiting ? TaskPool::one_waiting : TaskPool::one_idle, std::memory_order_seq_cst);
   asleep_.store(waiting ? waits : idle, std::memory_order_seq_cst);
