@@ -11,6 +11,7 @@
 #include "antcrew/log/lane_sums.hpp"
 #include "antcrew/log/lanes.hpp"
 #include "antcrew/machine/clock.hpp"
+#include "support/disturbance.hpp"
 
 using namespace antcrew;
 
@@ -51,7 +52,15 @@ void check_path(int workers, Fn fn) {
   CAPTURE(workers);
   double between_ms = 1e9;
   for (int go = 0; go < 20 && between_ms > 1; ++go) {
+    const test::Disturbance machine;
     const Paths seen = paths(workers, fn);
+    // A nap that ends late for want of a processor is longer to its thread than to the log, which knows of the waiting.
+    const bool late = seen.found_ms < seen.napped_ms * 0.999 && machine.too_much();
+    if (late && go < 19) continue;
+    if (late) {
+      MESSAGE("not judged: the machine was taken away in the last go, too");
+      return;
+    }
     CHECK(seen.found_ms >= seen.napped_ms * 0.999);
     CHECK(seen.found_ms <= seen.call_ms * 1.001);
     between_ms = std::min(between_ms, seen.found_ms - seen.napped_ms);
