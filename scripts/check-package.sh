@@ -24,11 +24,14 @@ cat /etc/apt/sources.list /etc/apt/sources.list.d/*.sources 2>/dev/null |
   { echo "no container: the package sources cannot be reached"; exit 77; }
 cp /etc/apt/apt.conf.d/99* "$root/etc/apt/apt.conf.d/" 2>/dev/null || true
 cp /etc/resolv.conf "$root/etc/" 2>/dev/null || true
-mount -t proc proc "$root/proc"; mount -t sysfs sys "$root/sys" -o ro; mkdir -p "$root/dev/shm"; mount -t tmpfs shm "$root/dev/shm"
+mkdir -p "$root/dev/shm"
+mount -t proc proc "$root/proc" && mount -t sysfs sys "$root/sys" -o ro && mount -t tmpfs shm "$root/dev/shm" ||
+  { echo "no container: nothing can be mounted here"; exit 77; }
 inside() { chroot "$root" env -i PATH=/usr/bin:/bin:/usr/sbin:/sbin HOME=/root LANG=C.UTF-8 "$@"; }
 
 cp "$deb" "$root/tmp/"
-inside sh -c 'apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -qq -y --no-install-recommends /tmp/antcrew_*.deb' \
+inside apt-get update -qq >"$work/apt.log" 2>&1 || { tail -5 "$work/apt.log"; echo "no container: package sources cannot be reached from it"; exit 77; }
+inside sh -c 'DEBIAN_FRONTEND=noninteractive apt-get install -qq -y --no-install-recommends /tmp/antcrew_*.deb' \
   >"$work/apt.log" 2>&1 || { tail -20 "$work/apt.log"; exit 1; }
 short() { local code=0; "$@" || code=$?; [ $code -eq 0 ] || [ $code -eq 1 ] || [ $code -eq 4 ]; }  # few rounds: "cannot tell" is the right end
 inside antcrew --version

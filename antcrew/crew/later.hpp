@@ -136,7 +136,8 @@ class Later {
       internal::BegunFor<T>* begun;
       ~LetGo() { begun->let_go(); }
     } const mine{std::exchange(begun_, nullptr)};
-    if (mine.begun->error) std::rethrow_exception(mine.begun->error);
+    // Moved out: else a worker may be the one that frees it, after this thread, by a count that no sanitizer sees.
+    if (mine.begun->error) std::rethrow_exception(std::move(mine.begun->error));
     if constexpr (!std::is_void_v<T>) return std::move(*mine.begun->result);
   }
 
