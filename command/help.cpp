@@ -26,7 +26,7 @@ std::vector<const CLI::App*> commands_of(const CLI::App& app) {
   return commands;
 }
 
-// Markdown as a terminal shows it: code set in, headings without their signs, links by their text.
+// Markdown as a terminal shows it: code set in, headings without their signs.
 std::string shown(const std::string& markdown, const Look& look) {
   std::istringstream lines(markdown);
   std::string text;

@@ -11,6 +11,8 @@
 #include <filesystem>
 #include <nlohmann/json.hpp>
 
+#include "antcrew/analysis/conclusion.hpp"
+#include "antcrew/analysis/verdict.hpp"
 #include "antcrew/base/error.hpp"
 #include "antcrew/base/printable.hpp"
 #include "antcrew/base/units.hpp"
@@ -40,6 +42,16 @@ Index index_of(const Store& store) {
     if (of < told_from || !terminal) return;
     std::fprintf(stderr, "\r%zu of %zu new records read%s", done, of, done == of ? "\n" : "");
   });
+}
+
+// A misspelt one would find nothing, and look like an answer.
+void check_verdict(const std::string& asked) {
+  std::vector<std::string> known;
+  for (int k = 0; k <= static_cast<int>(Verdict::holds); ++k) known.emplace_back(name_of(static_cast<Verdict>(k)));
+  for (int k = 0; k <= static_cast<int>(Conclusion::Kind::not_confirmed); ++k)
+    known.emplace_back(name_of(static_cast<Conclusion::Kind>(k)));
+  if (!asked.empty() && std::find(known.begin(), known.end(), asked) == known.end())
+    bad_input("cli.option", "--verdict", "no verdict '" + asked + "'", "choose from " + joined(known));
 }
 
 std::string in_utc(std::time_t time) {
@@ -166,6 +178,7 @@ int list_runs(const ListOptions& options) {
   if (options.form != "text" && options.form != "json")
     bad_input("cli.form", "--as", "no form '" + options.form + "' of a list", "choose from text, json");
   Search search = options.search;
+  check_verdict(search.verdict);
   if (search.newest < 1) bad_input("cli.option", "--newest", "0 runs", "give 1 or more, or --all");
   if (options.all) search.newest = 0;
   search.since = moment(options.since, "--since", false);
@@ -185,7 +198,9 @@ int list_runs(const ListOptions& options) {
 }
 
 void add_mark_options(CLI::App& app, MarkOptions& o) {
-  app.add_option("RECORD", o.record, "the number of a stored run, last, last-1, or a label")->required();
+  app.add_option("RECORD", o.record,
+                 "the number of a stored run, last, last-1, or a label, which stands for all that have it")
+      ->required();
   app.add_option("--label", o.labels, "put this label on it, a word; may be given again")
       ->type_name("LABEL")
       ->allow_extra_args(false);
@@ -204,10 +219,9 @@ int mark_run(const MarkOptions& options) {
   if (is_file_name(options.record))
     bad_input("store.none", options.record, "a file: only stored runs have labels and notes",
               "store it first: antcrew import " + options.record);
-  const std::vector<StoredRun> runs = runs_called(options.record, store);
-  for (const StoredRun& run : runs) {
+  std::vector<std::pair<StoredRun, Notes>> changed;  // all of it, before any of it is written
+  for (const StoredRun& run : runs_called(options.record, store)) {
     Notes notes = store.notes_of(run);
-    const Notes before = notes;
     for (const std::string& label : options.no_labels) {
       const auto at = std::find(notes.labels.begin(), notes.labels.end(), label);
       if (at == notes.labels.end())
@@ -221,7 +235,10 @@ int mark_run(const MarkOptions& options) {
     }
     if (options.name) notes.name = *options.name;
     if (options.note) notes.note = *options.note;
-    if (!(notes == before)) store.note(run, notes);
+    changed.emplace_back(run, std::move(notes));
+  }
+  for (const auto& [run, notes] : changed) {
+    if (!(notes == store.notes_of(run))) store.note(run, notes);
     fmt::print("Run {}: {}{}{}\n", run.number, notes.name.empty() ? "no name" : "\"" + printable(notes.name) + "\"",
                notes.labels.empty() ? ", no label" : ", labels " + joined(notes.labels),
                notes.note.empty() ? ", no note" : ", note: " + printable(notes.note));

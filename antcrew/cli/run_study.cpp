@@ -100,13 +100,12 @@ void show_result(const Record& record, const std::string& path, const FormChoice
   if (options.answers) fmt::print(table ? stdout : stderr, "\n{}", answers_text(record));
   std::fflush(stdout);
   if (table) file.finish(record);
-  const std::string kept = keep_run(path, options.store);
-  const bool stored = kept.rfind("stored", 0) == 0;
-  std::fprintf(table ? stdout : stderr, "%sRecord: %s%s\n", table ? "\n" : "", path.c_str(),
-               stored ? (" (" + kept + ")").c_str() : "");
-  if (!stored && !kept.empty()) {
+  const KeptRun kept = keep_run(path, options.store);
+  const std::string number = kept.number > 0 ? fmt::format(" (stored as {})", kept.number) : "";
+  std::fprintf(table ? stdout : stderr, "%sRecord: %s%s\n", table ? "\n" : "", path.c_str(), number.c_str());
+  if (!kept.trouble.empty()) {
     std::fflush(stdout);
-    std::fprintf(stderr, "%s\n", printable(kept).c_str());
+    std::fprintf(stderr, "not stored: %s\n", printable(kept.trouble).c_str());
   }
   if (!options.page) return;
   const std::string page = std::filesystem::path(path).replace_extension(".html").string();

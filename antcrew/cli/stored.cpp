@@ -25,17 +25,15 @@ void add_store_options(CLI::App& app, StoreOptions& options, bool with_off) {
   if (with_off) app.add_flag("--no-store", options.off, "keep no copy of the record in the history");
 }
 
-std::string keep_run(const std::string& path, const StoreOptions& options) {
-  const std::string folder = options.used();
-  if (options.off) return {};
-  if (folder.empty()) {
-    const char* asked = std::getenv("ANTCREW_STORE");
-    return asked != nullptr && *asked != '\0' ? "" : "not stored: no home directory; name a folder with --store";
-  }
+KeptRun keep_run(const std::string& path, const StoreOptions& options) noexcept {
   try {
-    return fmt::format("stored as {}", Store(folder).keep(path).number);
+    const std::string folder = options.used();
+    if (!folder.empty()) return {Store(folder).keep(path).number, {}};
+    const char* asked = std::getenv("ANTCREW_STORE");
+    const bool wanted = !options.off && (asked == nullptr || *asked == '\0');
+    return {0, wanted ? "no home directory; name a folder with --store" : ""};
   } catch (const std::exception& error) {
-    return std::string("not stored: ") + error.what();
+    return {0, error.what()};
   }
 }
 

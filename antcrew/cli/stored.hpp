@@ -22,9 +22,13 @@ struct StoreOptions {
 // --store; with_off: --no-store, too.
 void add_store_options(CLI::App& app, StoreOptions& options, bool with_off);
 
-// Copies the record of a run into the store. Never throws: what went wrong is told, the run has its record. Gives
-// "stored as 12", or why it was not; empty where it was not asked for.
-std::string keep_run(const std::string& path, const StoreOptions& options);
+struct KeptRun {
+  int number = 0;       // 0 = it was not stored
+  std::string trouble;  // why, where it was to be
+};
+
+// Copies the record of a run into the store. Never throws: the run has its record all the same.
+KeptRun keep_run(const std::string& path, const StoreOptions& options) noexcept;
 
 struct RecordFile {
   std::string name;  // as it was asked for; of several with a label each by its number: "run 12"

@@ -28,24 +28,33 @@ std::string machine_in_words(const Analysed& study) {
                      processors, processors == 1 ? "" : "s");
 }
 
+// Of all that both have: one machine may have 2 workers and the other 64.
 void same_axes(Panel& one, Panel& other) {
-  for (auto axis : {&Panel::x, &Panel::y}) {
-    Axis& a = one.*axis;
-    Axis& b = other.*axis;
-    // The one that reaches further has its labels at places that suit both; they need the same scale.
-    const bool a_is_wider = a.to >= b.to;
-    Axis wider = a_is_wider ? a : b;
-    const Axis& narrower = a_is_wider ? b : a;
-    wider.from = std::min(a.from, b.from);
-    if (axis == &Panel::x) {
-      for (const Tick& tick : narrower.ticks) {
-        const bool there =
-            std::any_of(wider.ticks.begin(), wider.ticks.end(), [&](const Tick& known) { return known.at == tick.at; });
-        if (!there && !wider.logarithmic) wider.ticks.push_back(tick);
+  std::vector<double> counts;
+  double low = 1;
+  double high = 1;
+  for (const Panel* panel : {&one, &other}) {
+    for (const Series& series : panel->series) {
+      for (const FigurePoint& point : series.points) {
+        counts.push_back(point.x);
+        low = std::min(low, point.low > 0 ? point.low : point.y);
+        high = std::max(high, point.high);
       }
-      std::sort(wider.ticks.begin(), wider.ticks.end(), [](const Tick& l, const Tick& r) { return l.at < r.at; });
     }
-    a = b = wider;
+  }
+  const auto [fewest, most] = std::minmax_element(counts.begin(), counts.end());
+  const bool logarithmic = *most >= 16 * *fewest;
+  for (Panel* panel : {&one, &other}) {
+    internal::fit_values(panel->x, counts, logarithmic);
+    panel->y.ticks.clear();
+    panel->y.logarithmic = false;
+    if (logarithmic) {
+      internal::fit_logarithmic(panel->y, low, high * 1.2);
+    } else {
+      internal::fit_axis(panel->y, 0, high * 1.2);
+    }
+    // Fits and ceilings are of one study, and would be taken for measured where two are compared.
+    panel->references = {{"as many times as workers", {{panel->x.from, panel->x.from}, {panel->x.to, panel->x.to}}}};
   }
 }
 
@@ -61,24 +70,6 @@ void same_colours(Panel& before, Panel& after) {
   }
 }
 
-// Fits and ceilings are of one study, and would be taken for measured where two are compared.
-void only_ideal(Panel& panel) {
-  if (panel.references.size() < 2) return;
-  panel.references.erase(panel.references.begin(), panel.references.end() - 1);  // the ideal is added last
-}
-
-// What the panel's ideal line reaches to is where its axis ends.
-void stretch_references(Panel& panel) {
-  for (ReferenceLine& line : panel.references) {
-    if (line.points.size() != 2) continue;
-    const bool ideal = line.points[0].first == line.points[0].second;
-    for (std::size_t end : {0u, 1u}) {
-      line.points[end].first = end == 0 ? panel.x.from : panel.x.to;
-      if (ideal) line.points[end].second = line.points[end].first;
-    }
-  }
-}
-
 }  // namespace
 
 std::optional<Figure> side_by_side_figure(const Analysed& before, const Analysed& after) {
@@ -87,15 +78,9 @@ std::optional<Figure> side_by_side_figure(const Analysed& before, const Analysed
   if (!old || !now || old->panels.empty() || now->panels.empty()) return std::nullopt;
   Panel left = std::move(old->panels.front());
   Panel right = std::move(now->panels.front());
-  const bool logarithmic = left.x.logarithmic || right.x.logarithmic;
-  if (left.x.logarithmic == right.x.logarithmic && left.y.logarithmic == right.y.logarithmic) same_axes(left, right);
+  if (left.series.empty() || right.series.empty()) return std::nullopt;
+  same_axes(left, right);
   same_colours(left, right);
-  only_ideal(left);
-  only_ideal(right);
-  if (!logarithmic) {
-    stretch_references(left);
-    stretch_references(right);
-  }
   const bool machines = machine_in_words(before) != machine_in_words(after);
   const std::string old_point = point_in_words(before.record->points[before.conclusion.point]);
   const std::string new_point = point_in_words(after.record->points[after.conclusion.point]);

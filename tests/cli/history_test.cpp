@@ -113,6 +113,12 @@ TEST_CASE("forgetting takes what it was asked to take, and keeps what somebody m
     antcrew_in(folder, {"import", folder / name});
   }
   antcrew_in(folder, {"mark", "1", "--label", "keep-me"});
+  // Of several all or none: run 1 has this label and run 2 has not.
+  antcrew_in(folder, {"mark", "1", "--label", "both"});
+  antcrew_in(folder, {"mark", "2", "--label", "both"});
+  check_refused(antcrew_in(folder, {"mark", "both", "--no-label", "keep-me"}), 2, "run 2 has no such label");
+  CHECK(contains(antcrew_in(folder, {"mark", "1"}).out, "labels keep-me, both"));
+  antcrew_in(folder, {"mark", "both", "--no-label", "both"});
   CHECK(contains(antcrew_in(folder, {"forget", "--keep", "1", "--list"}).out, "Would be forgotten: 3, 2"));
   CHECK(contains(antcrew_in(folder, {"list"}).out, "4 runs stored"));
   CHECK(contains(antcrew_in(folder, {"forget", "--keep", "1"}).out, "Forgotten: 3, 2"));
@@ -138,6 +144,7 @@ TEST_CASE("labels, names and notes can be given, changed and taken off; what can
   check_refused(antcrew_in(folder, {"mark", "1", "--no-label", "zzz"}), 2, "it has b");
   check_refused(antcrew_in(folder, {"mark", folder / "a.json"}), 2, "antcrew import");
   check_refused(antcrew_in(folder, {"list", "--since", "yesterday"}), 2, "no time");
+  check_refused(antcrew_in(folder, {"list", "--verdict", "wrong"}), 2, "wrong answer");
   CHECK(contains(antcrew_in(folder, {"list", "--since", "1h"}).out, "1 run stored"));
   CHECK(antcrew_in(folder, {"list", "--until", "2001-01-01"}).exit == 1);
 }

@@ -157,15 +157,20 @@ TEST_CASE("a woken worker is not where its caller is") {
   const int of_threads = share_processor(threads, [](auto& crew, const auto& body) { crew.each(2, body); });
   const int of_tasks = share_processor(tasks, [](auto& crew, const auto& body) { crew.each(2, Grain{1}, body); });
   internal::keep_on(0, before);
-  // Another program may need a processor at times: some are luck (28 seen, under a sanitizer), half of them is the
-  // fault. One that keeps a processor leaves no room to choose.
+  // Another program may need a processor at times: a handful is luck, half of them is the fault. One that keeps a
+  // processor leaves no room to choose. Under the thread sanitizer, whose workers are slow to wake, 28 were seen.
+#if defined(__SANITIZE_THREAD__)
+  constexpr int most = 40;
+#else
+  constexpr int most = 25;
+#endif
   const double others = (others_busy_s() - others_before_s) / seconds_since(began_ns);
   if (others > 0.2) {
     MESSAGE("not judged: others kept ", others, " processors busy; same ", of_threads, " and ", of_tasks);
     return;
   }
-  CHECK(of_threads <= 40);
-  CHECK(of_tasks <= 40);
+  CHECK(of_threads <= most);
+  CHECK(of_tasks <= most);
 }
 
 TEST_CASE("one pinned crew leaves its maker, other crews and the count of processors as they are") {

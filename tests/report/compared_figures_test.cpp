@@ -67,7 +67,7 @@ TEST_CASE("two runs side by side: same scales, a variant has one colour in both,
 TEST_CASE("two machines are told by their processors") {
   Runs runs;
   runs.add(with({{"split", 1, 1}, {"split", 2, 1.8}}, "2026-11-20T08:00:00Z"));
-  Record larger = with({{"split", 1, 1}, {"split", 2, 1.9}, {"split", 4, 3.6}}, "2026-11-27T08:00:00Z");
+  Record larger = with({{"split", 1, 1}, {"split", 2, 1.9}, {"split", 64, 40}}, "2026-11-27T08:00:00Z");
   larger.machine.processor = "Estuary 9000";
   larger.machine.limits.online_processors = larger.machine.limits.affinity_processors = 64;
   runs.add(std::move(larger));
@@ -75,6 +75,16 @@ TEST_CASE("two machines are told by their processors") {
   REQUIRE(figure);
   CHECK(contains(figure->title, "two machines"));
   CHECK(contains(figure->panels[1].title, "Estuary 9000, 64 processors"));
+  // 2 workers alone would be drawn on another scale than 64.
+  for (auto axis : {&Panel::x, &Panel::y}) {
+    const Axis& small = figure->panels[0].*axis;
+    const Axis& large = figure->panels[1].*axis;
+    CHECK(small.logarithmic);
+    CHECK(large.logarithmic);
+    CHECK(small.from == large.from);
+    CHECK(small.to == large.to);
+    CHECK(small.ticks.size() == large.ticks.size());
+  }
 }
 
 TEST_CASE("a history follows the newest run's best through all runs, and says where a run has no figures of it") {
