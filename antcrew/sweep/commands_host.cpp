@@ -232,6 +232,7 @@ void CommandsHost::first_time(const CellSpec& cell, const VisitOrder& order, Vis
     keep_folder(cell, cold, order.round, true, visit);
     return;
   }
+  internal::left_behind(cold.ended, reference_cpu_s_, order.round, its.left_little);
   visit.seen.cold_s.push_back(cold.ended.wall_s);
   if (!with_launcher(cell)) visit.seen.cold_cpu_s.push_back(cold.ended.user_s + cold.ended.system_s);
 }
@@ -280,7 +281,7 @@ void CommandsHost::timed(const CellSpec& cell, const VisitOrder& order, Visit& v
     add(trial.fault);
     visit.over = true;
   } else {
-    add(internal::left_behind(trial.ended, reference_cpu_s_, order.round));
+    add(internal::left_behind(trial.ended, reference_cpu_s_, order.round, known(cell).left_little));
     const bool probe = !cell.baseline() && cell.of(study_).kind == Cell::Kind::probe;
     if (!probe) {
       auto wrong = compared(trial, order.round, order.round == 1 ? &visit.seen.answer : nullptr, timed.compare_s);

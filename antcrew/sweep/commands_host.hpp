@@ -37,6 +37,7 @@ class CommandsHost : public Host {
  private:
   struct Known {  // of a cell, over all blocks
     bool tried = false;
+    bool left_little = false;  // once something was left running that may have been a helper
     int kept = 0;
   };
   const Runnable& runnable(const CellSpec& cell) const;

@@ -152,3 +152,24 @@ TEST_CASE("lines that were printed are made fit to be shown") {
   CHECK(internal::last_line(folder / "out") == "last one");
   CHECK(internal::last_line(folder / "none") == "");
 }
+
+TEST_CASE("what is left behind: until ended, or for long, is a fault at once; a little only when it comes again") {
+  const auto fault = [](double cpu_s, bool to_the_end, double reference_cpu_s, bool& before) {
+    internal::Ended ended;
+    ended.left = 1;
+    ended.left_names = "tidy_up";
+    ended.left_for_s = cpu_s + 0.01;
+    ended.left_cpu_s = cpu_s;
+    ended.left_to_the_end = to_the_end;
+    return internal::left_behind(ended, reference_cpu_s, 1, before).has_value();
+  };
+  bool before = false;
+  CHECK(fault(0, true, 10, before));
+  CHECK(fault(0.6, false, 0.1, before));
+  CHECK_FALSE(fault(0.04, false, 0.01, before));  // puts itself away
+  CHECK_FALSE(fault(0.6, false, 10, before));     // little beside the work
+  CHECK_FALSE(before);
+  CHECK_FALSE(fault(0.1, false, 0.01, before));
+  CHECK(before);
+  CHECK(fault(0.1, false, 0.01, before));
+}

@@ -77,8 +77,8 @@ class Trials {
 
 // None when it ended by itself with 0.
 std::optional<Fault> fault_of(const Ended& ended, const TrialSetting& setting, const TrialFolder& place, int round);
-// None where nothing was left, or only for a moment.
-std::optional<Fault> left_behind(const Ended& ended, double reference_cpu_s, int round);
+// None where nothing was left, or only for a moment, or a little once; before: it is kept there for the next time.
+std::optional<Fault> left_behind(const Ended& ended, double reference_cpu_s, int round, bool& before);
 
 // The pattern, read so that no line can keep the matcher busy for ever: without references back. Throws
 // std::regex_error.
