@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <map>
+#include <numeric>
 #include <set>
 #include <string_view>
 #include <tuple>
@@ -65,11 +66,21 @@ void compute_phases(CellFigures& figures) {
   for (auto& [name, values] : counters) figures.counters[name] = median(std::move(values));
 }
 
+// CPU times are means over all calls of a trial, so wall time is one, too: beside the median of its batches, a few that
+// were kept waiting would make two workers keep more than two processors busy.
+std::optional<double> busy_processors(const Trial& trial) {
+  const auto cpu_s = trial.cpu_s();
+  const double wall_s = trial.times_s.empty() ? trial.wall_s
+                                              : std::accumulate(trial.times_s.begin(), trial.times_s.end(), 0.0) /
+                                                    static_cast<double>(trial.times_s.size());
+  return cpu_s && wall_s > 0 ? std::optional<double>(*cpu_s / wall_s) : std::nullopt;
+}
+
 void compute_times(CellFigures& figures, int confirming, double level) {
   const Cell& cell = *figures.cell;
   std::vector<double> busy;
   for (const Trial& trial : cell.trials) {
-    if (const auto cpu_s = trial.cpu_s(); cpu_s && trial.wall_s > 0) busy.push_back(*cpu_s / trial.wall_s);
+    if (const auto processors = busy_processors(trial)) busy.push_back(*processors);
     figures.peak_bytes = std::max(figures.peak_bytes, static_cast<double>(trial.peak_bytes.value_or(0)));
   }
   for (const std::uint64_t bytes : cell.tree_bytes) {

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 #include <map>
 #include <set>
 
@@ -65,15 +66,15 @@ class FindingOut {
     found.unsure = static_cast<int>(unsure_.size());
     found.smallest = static_cast<std::size_t>(sequential_.front().size);
     found.largest = static_cast<std::size_t>(sequential_.back().size);
-    int last = 1;
-    for (const double size : places()) {
-      const int workers = best_at(size, last);
-      if (workers == last) continue;
-      found.steps.push_back({static_cast<std::size_t>(std::ceil(size)), workers});
-      last = workers;
+    found.steps = steps_with(std::numeric_limits<int>::max());
+    int largest = 1;
+    for (const Worth::Step& step : found.steps) largest = std::max(largest, step.workers);
+    for (const auto& [workers, curve] : curves_) {
+      if (workers > 1 && workers < largest) found.with_fewer.push_back({workers, steps_with(workers)});
     }
     for (const Sized& one : sequential_) found.most_regret = std::max(found.most_regret, regret(found, one.size));
-    if (last > 1) found.crossover = crossover_with(last);
+    if (!found.steps.empty() && found.steps.back().workers > 1)
+      found.crossover = crossover_with(found.steps.back().workers);
     return found;
   }
 
@@ -109,11 +110,23 @@ class FindingOut {
     return workers == 1 || curve == curves_.end() ? at(sequential_, size) : at(curve->second, size);
   }
 
+  std::vector<Worth::Step> steps_with(int most) const {
+    std::vector<Worth::Step> steps;
+    int last = 1;
+    for (const double size : places()) {
+      const int workers = best_at(size, last, most);
+      if (workers == last) continue;
+      steps.push_back({static_cast<std::size_t>(std::ceil(size)), workers});
+      last = workers;
+    }
+    return steps;
+  }
+
   // What was best for a smaller size stays, unless another saves enough: sizes near a border do not swing.
-  int best_at(double size, int last) const {
+  int best_at(double size, int last, int most) const {
     int best = last;
     for (const auto& [workers, curve] : curves_) {
-      if (workers > 1 && time_of(workers, size) < worth_more * time_of(best, size)) best = workers;
+      if (workers > 1 && workers <= most && time_of(workers, size) < worth_more * time_of(best, size)) best = workers;
     }
     if (time_of(1, size) < worth_more * time_of(best, size)) best = 1;
     return best;

@@ -19,6 +19,12 @@ struct Worth {
   };
   const CellFigures* of = nullptr;  // the variant, at the largest size
   std::vector<Step> steps;          // ascending; none: the sequential version at every size tried
+  // What pays where fewer processors can be used than the steps have workers: for each smaller count that was measured.
+  struct Limited {
+    int most = 1;  // workers
+    std::vector<Step> steps;
+  };
+  std::vector<Limited> with_fewer;  // ascending
   // From where on it is faster, with the workers of the last step. None: nowhere, or it cannot be told.
   std::optional<Crossover> crossover;
   std::size_t smallest = 0;  // sizes that were tried

@@ -15,6 +15,14 @@ std::string workers_in_words(int workers) {
   return workers == 1 ? "the sequential version" : fmt::format("{} workers", workers);
 }
 
+std::string steps_in_words(const std::vector<Worth::Step>& steps) {
+  std::string text;
+  for (const Worth::Step& step : steps)
+    text += fmt::format("{}from {} on {}", text.empty() ? "" : ", ", count_text(step.from_size),
+                        workers_in_words(step.workers));
+  return text.empty() ? "the sequential version" : text;
+}
+
 std::string bounds_in_words(const Crossover& c) {
   switch (c.kind) {
     case Crossover::Kind::everywhere:
@@ -49,6 +57,8 @@ std::string worth_text(const Analysed& study, const Worth& worth) {
   for (std::size_t k = 1; k < worth.steps.size(); ++k)
     text += fmt::format("  from {} on: {}\n", count_text(worth.steps[k].from_size),
                         workers_in_words(worth.steps[k].workers));
+  for (const Worth::Limited& fewer : worth.with_fewer)
+    text += fmt::format("Where it may use fewer processors, {}: {}.\n", fewer.most, steps_in_words(fewer.steps));
   if (worth.crossover && !worth.steps.empty())
     text += fmt::format("Where {} begin to be faster: {} (95 %).\n", workers_in_words(worth.steps.back().workers),
                         bounds_in_words(*worth.crossover));
@@ -75,9 +85,14 @@ std::string worth_text(const Analysed& study, const Worth& worth) {
 std::string worth_rule(const Analysed& study, const Worth& worth) {
   using Json = nlohmann::ordered_json;
   const Record& record = *study.record;
-  Json steps = Json::array();
-  for (const Worth::Step& step : worth.steps)
-    steps.push_back({{"from_size", step.from_size}, {"workers", step.workers}});
+  const auto listed = [](const std::vector<Worth::Step>& steps) {
+    Json list = Json::array();
+    for (const Worth::Step& step : steps) list.push_back({{"from_size", step.from_size}, {"workers", step.workers}});
+    return list;
+  };
+  Json with_fewer = Json::array();
+  for (const Worth::Limited& fewer : worth.with_fewer)
+    with_fewer.push_back({{"most_workers", fewer.most}, {"steps", listed(fewer.steps)}});
   const auto bound = [](double value) { return std::isfinite(value) ? Json(value) : Json(nullptr); };
   const Json json = {{"format", "antcrew-rule"},
                      {"version", 1},
@@ -92,7 +107,8 @@ std::string worth_rule(const Analysed& study, const Worth& worth) {
                      {"sizes_tried", {worth.smallest, worth.largest}},
                      {"faster_from_low", worth.crossover ? bound(worth.crossover->size.low) : Json(nullptr)},
                      {"faster_from_high", worth.crossover ? bound(worth.crossover->size.high) : Json(nullptr)},
-                     {"steps", steps}};
+                     {"steps", listed(worth.steps)},
+                     {"with_fewer", with_fewer}};
   return json.dump(1, ' ', false, Json::error_handler_t::replace) + "\n";
 }
 

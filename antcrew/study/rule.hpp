@@ -5,7 +5,9 @@
 //   return workers > 1 ? heights_by(crew_of(workers), soundings) : heights(soundings);
 //
 // A rule holds on the machine and for the build that it was measured on. Elsewhere it does not apply: then the answer
-// is always 1, the sequential version, and reason() says why. Any thread may ask; nobody may move it meanwhile.
+// is always 1, the sequential version, and reason() says why. Where fewer processors can be used than were used when it
+// was measured, by a quota or a set of processors, it answers what paid with so few then. Any thread may ask; nobody
+// may move it meanwhile.
 #pragma once
 
 #include <cstddef>

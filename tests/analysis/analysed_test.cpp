@@ -41,6 +41,18 @@ TEST_CASE("speedup is the median of the per-round ratios, so drift that hits all
   CHECK(*split.busy_processors == Approx(2));
 }
 
+TEST_CASE("two workers keep no more than two processors busy, though some calls were kept waiting") {
+  // Nine calls of 4 s and one of 14: CPU time is the mean of all, and so is the wall time that it is held against.
+  Record record = record_of({cell_with("baseline", 1, {8, 8, 8}), cell_with("split", 2, {4, 4, 4})});
+  for (Trial& trial : record.cells[1].trials) {
+    trial.times_s.assign(9, 4);
+    trial.times_s.push_back(14);
+    trial.user_s = 9;
+    trial.system_s = 1;
+  }
+  CHECK(*analyse(record).cells[1].busy_processors == Approx(2));
+}
+
 TEST_CASE("speedup against itself, penalty, and efficiency per processor when crowded") {
   const Record record =
       record_of({cell_with("baseline", 1, std::vector<double>(7, 10)),

@@ -45,6 +45,24 @@ TEST_CASE("sequential below the border, more workers where they save enough") {
   CHECK(worth->most_regret <= 1.02);
   REQUIRE(worth->crossover);
   CHECK(worth->crossover->of->cell->workers == 4);
+  // With two processors, two workers from the same border on, and to the end.
+  REQUIRE(worth->with_fewer.size() == 1);
+  CHECK(worth->with_fewer[0].most == 2);
+  REQUIRE(worth->with_fewer[0].steps.size() == 1);
+  CHECK(worth->with_fewer[0].steps[0].from_size == worth->steps[0].from_size);
+  CHECK(worth->with_fewer[0].steps[0].workers == 2);
+}
+
+TEST_CASE("what pays with many workers need not pay with the few that there may be") {
+  const Record record = with_times({100, 1'000, 10'000}, {{2, {130, 1'300, 13'000}}, {8, {50, 500, 5'000}}});
+  const Analysed study = analyse(record);
+  const auto worth = worth_of(study);
+  REQUIRE(worth);
+  REQUIRE(worth->steps.size() == 1);
+  CHECK(worth->steps[0].workers == 8);
+  REQUIRE(worth->with_fewer.size() == 1);
+  CHECK(worth->with_fewer[0].most == 2);
+  CHECK(worth->with_fewer[0].steps.empty());
 }
 
 TEST_CASE("what pays nowhere has no steps; what pays everywhere begins at the smallest size that was tried") {

@@ -45,6 +45,26 @@ TEST_CASE("a rule answers by size, and never with more workers than there are pr
   CHECK(rule(rule_text("[]")).workers_for(1'000'000) == 1);
 }
 
+TEST_CASE("with fewer processors than it was measured with, a rule answers what paid with so few") {
+  const std::string text = rule_text(R"([{"from_size": 100, "workers": 8}, {"from_size": 5000, "workers": 16}])",
+                                     R"("with_fewer": [{"most_workers": 2, "steps": []},
+        {"most_workers": 4, "steps": [{"from_size": 3000, "workers": 4}]},
+        {"most_workers": 8, "steps": [{"from_size": 100, "workers": 8}]}], )");
+  CHECK(rule(text, build, "made up", 16).workers_for(5000) == 16);
+  CHECK(rule(text, build, "made up", 15).workers_for(5000) == 8);
+  for (const int usable : {4, 7}) {
+    CHECK(rule(text, build, "made up", usable).workers_for(2999) == 1);
+    CHECK(rule(text, build, "made up", usable).workers_for(3000) == 4);
+  }
+  for (const int usable : {1, 2, 3}) CHECK(rule(text, build, "made up", usable).workers_for(1'000'000) == 1);
+  CHECK(rule(text, build, "made up", 2).applies());
+  CHECK(test::contains(refused(rule_text("[]", R"("with_fewer": 4, )")), "'with_fewer' is no list"));
+  CHECK(test::contains(refused(rule_text("[]", R"("with_fewer": [{"most_workers": 2, "steps": []}, {"most_workers": 2,
+                                              "steps": []}], )")),
+                       "in the order of 'most_workers'"));
+  CHECK(test::contains(refused(rule_text("[]", R"("with_fewer": [{"most_workers": 2}], )")), "no list 'steps'"));
+}
+
 TEST_CASE("on another machine or for another build it says so and stays sequential") {
   const std::string text = rule_text(R"([{"from_size": 1, "workers": 4}])");
   BuildFacts other = build;

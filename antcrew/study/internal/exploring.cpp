@@ -10,6 +10,7 @@
 #include "antcrew/analysis/pairing.hpp"
 #include "antcrew/base/units.hpp"
 #include "antcrew/study/internal/metered_cells.hpp"
+#include "antcrew/study/internal/point_text.hpp"
 
 namespace antcrew::internal {
 namespace {
@@ -164,9 +165,9 @@ class Exploring {
     missing_s_ = (settled_generations - 1) * round_s;
     const double needed = budget_for(missing_s_);
     run_.leave_out(LeftOut::What::cells, point, needed,
-                   fmt::format("one round at size {} takes about {}: not every cell could be tried; --resume goes on, "
+                   fmt::format("one round at {} takes about {}: not every cell could be tried; --resume goes on, "
                                "and a budget of about {:.0f} s would settle it",
-                               run_.record.points[point].size, duration_text(round_s), needed));
+                               point_text(run_.record.points[point]), duration_text(round_s), needed));
     return false;
   }
 
@@ -200,9 +201,9 @@ class Exploring {
     missing_s_ = std::max(0.0, now + (settled_generations - block.generations()) * each_s - ends_s);
     const double settled_s = budget_for(ends_s - now + missing_s_);
     run_.leave_out(LeftOut::What::rounds, point, settled_s,
-                   fmt::format("time for about {} round{} at size {}, too few for an interval: a round takes {}, and a "
+                   fmt::format("time for about {} round{} at {}, too few for an interval: a round takes {}, and a "
                                "budget of about {:.0f} s would settle it",
-                               possible, possible == 1 ? "" : "s", run_.record.points[point].size,
+                               possible, possible == 1 ? "" : "s", point_text(run_.record.points[point]),
                                duration_text(each_s), settled_s));
     return ends_s;
   }
@@ -261,10 +262,10 @@ class Exploring {
     }
     if (left.count == 0) return;
     left.needed_s = (checks_s_ + left.needed_s) / checks_share;
-    run_.leave_out(left,
-                   fmt::format("no time to try {} cell{} at size {} with another input, too: a budget of about "
-                               "{:.0f} s has it",
-                               left.count, left.count == 1 ? "" : "s", run_.record.points[point].size, left.needed_s));
+    run_.leave_out(left, fmt::format("no time to try {} cell{} at {} with another input, too: a budget of about "
+                                     "{:.0f} s has it",
+                                     left.count, left.count == 1 ? "" : "s", point_text(run_.record.points[point]),
+                                     left.needed_s));
   }
 
   // Each variant at its largest worker count, and the fastest cell, the baseline first: what they do is logged in calls
@@ -295,10 +296,10 @@ class Exploring {
     }
     if (left.count == 0) return;
     left.needed_s = (meter_s_ + left.needed_s) / meter_share;
-    run_.leave_out(left,
-                   fmt::format("no time to see where the time went in {} cell{} at size {}: a budget of about "
-                               "{:.0f} s has it",
-                               left.count, left.count == 1 ? "" : "s", run_.record.points[point].size, left.needed_s));
+    run_.leave_out(left, fmt::format("no time to see where the time went in {} cell{} at {}: a budget of about "
+                                     "{:.0f} s has it",
+                                     left.count, left.count == 1 ? "" : "s", point_text(run_.record.points[point]),
+                                     left.needed_s));
   }
 
   // The next smaller size of the study with all else equal, else one eighth less.

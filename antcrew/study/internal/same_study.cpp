@@ -7,6 +7,7 @@
 
 #include "antcrew/base/error.hpp"
 #include "antcrew/base/hash.hpp"
+#include "antcrew/study/internal/point_text.hpp"
 
 namespace antcrew::internal {
 namespace {
@@ -20,15 +21,9 @@ void same(const std::string& what, const std::string& then, const std::string& n
   if (then != now) changed(what, then, now);
 }
 
-std::string in_words(const Point& point) {
-  std::string text = point.size > 0 ? fmt::format("size {}", point.size) : "no size";
-  for (const auto& [name, value] : point.dimensions) text += fmt::format(", {} {}", name, value.text());
-  return text + fmt::format(", pin {}", name_of(point.pin));
-}
-
 std::string grid_in_words(const Record& record) {
   std::string text;
-  for (const Point& point : record.points) text += (text.empty() ? "" : "; ") + in_words(point);
+  for (const Point& point : record.points) text += (text.empty() ? "" : "; ") + point_text(point);
   return text;
 }
 
