@@ -31,6 +31,7 @@ struct Finding {
   double share = 0;                     // of lanes × wall
   std::optional<double> gain_speedup;   // over the baseline, at most, if this alone were removed
   std::optional<double> limit_speedup;  // at any number of workers, with what else this call did in turn
+  std::string limit_by;                 // what sets that limit: "serial", "critical path", "lock", "stage", "piece"
   Sure sure = Sure::measured;
   std::string or_else = {};  // the id of the other cause
   std::string name = {};     // of the lock, phase, stage or place

@@ -60,12 +60,13 @@ std::vector<Finding> findings_of(const Analysed& study, const CellFigures& cell)
   const std::string withheld = withheld_because(study, cell);
   if (sound(cell)) {
     const std::vector<Ledger> ledgers = ledgers_of(study, cell);
+    if (withheld.empty()) internal::add_unused_crew(cell, ledgers, findings);
     internal::add_losses(study, cell, ledgers, withheld.empty(), findings);
   }
-  const bool lost =
-      std::any_of(findings.begin(), findings.end(), [](const Finding& f) { return f.kind == Finding::Kind::loss; });
+  // Nor is all well where its time, or its speedup, does not mean what it seems to.
+  const bool nothing_wrong = findings.empty();
   internal::add_remarks(study, cell, findings);
-  if (!lost && sound(cell) && withheld.empty() && cell.cell->kind == Cell::Kind::variant) {
+  if (nothing_wrong && sound(cell) && withheld.empty() && cell.cell->kind == Cell::Kind::variant) {
     Finding fine;
     fine.id = "nothing-wrong";
     fine.of = &cell;

@@ -7,36 +7,10 @@
 
 namespace antcrew::analysis_layer {
 
-const char* id_of(Cause cause) noexcept {
-  constexpr const char* ids[] = {"sequential-stretch",
-                                 "small-pieces",
-                                 "small-calls",
-                                 "not-divisible",
-                                 "uneven-pieces",
-                                 "late-start",
-                                 "shared-processor",
-                                 "oversubscribed",
-                                 "quota",
-                                 "no-ready-work",
-                                 "work-not-found",
-                                 "lock-wait",
-                                 "slow-stage",
-                                 "small-buffer",
-                                 "moving-data",
-                                 "fresh-memory",
-                                 "work-inflation-machine",
-                                 "work-inflation-own",
-                                 "work-inflation-one-worker",
-                                 "extra-work",
-                                 "skipped-work",
-                                 "blocked",
-                                 "start-up-each-call"};
-  return ids[static_cast<std::size_t>(cause)];
-}
-
 namespace {
 
 using internal::LockFacts;
+using internal::LookFacts;
 using internal::RegionFacts;
 using internal::SerialFacts;
 using internal::StageFigures;
@@ -163,8 +137,7 @@ class Owning {
   }
 
   void imbalance() {
-    if (sums_.looks && part(LaneState::imbalance) > 0)
-      lose(Cause::uneven_pieces, part(LaneState::imbalance)).figures["coarse"] = 1;
+    if (sums_.looks) imbalance_by_looks();
     const double scale = part(LaneState::imbalance) > 0 ? left_imbalance_ / part(LaneState::imbalance) * scale_ : 0;
     for (const RegionFacts& region : sums_.by_place) {
       const auto& c = region.causes;
@@ -179,6 +152,20 @@ class Owning {
       }
       if (c.uneven_s > 0) uneven(region, scale * c.uneven_s);
     }
+  }
+
+  // Workers that are never there have no part that could be too small.
+  void imbalance_by_looks() {
+    constexpr double enough_moments = 100;
+    const LookFacts& looks = *sums_.looks;
+    double left = part(LaneState::imbalance);
+    if (looks.most_there > 0 && looks.most_there < ledger_.lanes && looks.moments >= enough_moments) {
+      const double idle_s = std::min(left, (ledger_.lanes - looks.most_there) * ledger_.wall_s);
+      if (idle_s > 0)
+        lose(Cause::idle_workers, idle_s).figures = {{"most_there", looks.most_there}, {"lanes", ledger_.lanes}};
+      left -= idle_s;
+    }
+    if (left > 0) lose(Cause::uneven_pieces, left).figures["coarse"] = 1;
   }
 
   void uneven(const RegionFacts& region, double seconds) {
@@ -239,6 +226,7 @@ class Owning {
         left -= std::min(left, more_s);
       }
     }
+    less_waiting(base_blocked_s - blocked_s, base_blocked_s, left);
     // More work waits more, too.
     const double more_blocked_s =
         std::min(blocked_s - base_blocked_s * basis_.work_ratio.value_or(1), std::max(0.0, left));
@@ -283,6 +271,18 @@ class Owning {
     lose(Cause::inflation_own, left).figures = {{"cpu_s", running_s}, {"expected_cpu_s", running_s - left}};
     if (basis_.crowd) ledger_.losses.back().figures["crowd"] = *basis_.crowd;
     if (basis_.one_worker_s) ledger_.losses.back().figures["one_worker_s"] = *basis_.one_worker_s;
+  }
+
+  // Bodies that wait far less than the baseline, which mostly waits, leave some of that out, or do it elsewhere. What
+  // computes less may be the caches' doing.
+  void less_waiting(double less_s, double base_blocked_s, double& left) {
+    constexpr double mostly = 0.5;
+    constexpr double far_less = 0.25;
+    if (sums_.looks || basis_.work_ratio || base_blocked_s < mostly * basis_.baseline_s) return;
+    if (less_s < far_less * basis_.baseline_s) return;
+    lose(Cause::skipped_work, -less_s).figures = {{"blocked_s", base_blocked_s - less_s},
+                                                  {"baseline_blocked_s", base_blocked_s}};
+    left += less_s;
   }
 
   void gather() {

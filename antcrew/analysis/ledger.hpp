@@ -45,7 +45,8 @@ enum class Cause {
   extra_work,
   skipped_work,
   blocked,
-  start_up_each_call
+  start_up_each_call,
+  idle_workers
 };
 const char* id_of(Cause cause) noexcept;
 

@@ -126,6 +126,7 @@ class Adding {
       (waits_for_others(thread.in) ? waiting : busy).push_back(&thread);
     }
     facts_.moments += 1;
+    facts_.most_there = std::max(facts_.most_there, static_cast<double>(busy.size() + waiting.size()));
     weight_ += look.weight;
     now_ = look.weight;
     facts_.threads += static_cast<double>(others + 1);

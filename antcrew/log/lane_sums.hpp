@@ -122,6 +122,7 @@ struct LookFacts {
   bool refused = false;     // the kernel did not tell what sleeping threads waited for
   double lock_waiters = 0;  // lanes that waited for the busiest lock while anybody did, the mean
   double lock_kinds = 0;    // different locks that were waited for
+  double most_there = 0;    // threads and processes there at once, at most, without a caller that waits; 0 = not noted
   double standing = 0;      // of the lanes idle beside a lone caller: threads that stood by, as a share
   // What blocked lanes waited for: "sleep", "input", "page", "not told"; lane-seconds of a call.
   std::map<std::string, double> blocked_s;

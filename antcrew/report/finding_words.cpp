@@ -28,6 +28,21 @@ std::string told_by(const Finding& f, const char* otherwise) {
   return f.name.empty() ? otherwise : printable(f.name, 200);
 }
 
+std::string idle_claim(const Finding& f) {
+  if (figure(f, "most_there") > 0)
+    return fmt::format("it is given {} workers, and never more than {} thread{} or process{} there at once",
+                       count(f, "lanes"), count(f, "most_there"), figure(f, "most_there") > 1 ? "s" : "",
+                       figure(f, "most_there") > 1 ? "es are" : " is");
+  if (f.figures.count("never_called") > 0)
+    return "its body never calls the crew: all that it does runs on the calling thread, or on threads of its own";
+  return told_by(f, "only one worker ever worked");
+}
+
+std::string idle_advice(const Finding& f) {
+  return figure(f, "most_there") > 0 ? "let it begin as many as it is given workers, and share the work out among them"
+                                     : "call the crew's loops with more than one piece";
+}
+
 std::string serial_claim(const Finding& f) {
   if (figure(f, "looks") > 0)
     return fmt::format("for {} of a call only {} works, the others {}", seconds(f, "serial_s"),
@@ -256,6 +271,11 @@ const Words all_words[] = {
      }},
     {"skipped-work",
      [](const Finding& f) {
+       if (f.figures.count("ratio") == 0)
+         return fmt::format(
+             "bodies wait only {} of a call for something outside the crew, {} in the baseline: some of "
+             "that is left out, or done elsewhere",
+             seconds(f, "blocked_s"), seconds(f, "baseline_blocked_s"));
        return fmt::format("it does only {:.2f} times the baseline's work, counted in {}: part of its gain is that",
                           figure(f, "ratio"), named(f, "items"));
      },
@@ -324,8 +344,7 @@ const Words all_words[] = {
      }},
     {"changed-input", [](const Finding& f) { return told_by(f, "it changed the input that all share"); },
      [](const Finding&) { return std::string("work on a copy, or make it an InPlaceStudy"); }},
-    {"idle-workers", [](const Finding& f) { return told_by(f, "only one worker ever worked"); },
-     [](const Finding&) { return std::string("call the crew's loops with more than one piece"); }},
+    {"idle-workers", idle_claim, idle_advice},
     {"no-more-gain",
      [](const Finding& f) {
        return fmt::format("{} workers bring nothing over {}, within 5 % of the fastest count", count(f, "workers"),
@@ -335,12 +354,6 @@ const Words all_words[] = {
        return fmt::format("use {} worker{}", count(f, "enough"), figure(f, "enough") == 1 ? "" : "s");
      }},
     {"memory-grows", memory_claim, [](const Finding&) { return std::string("share what all workers only read"); }},
-    {"cold-first-call",
-     [](const Finding& f) {
-       return fmt::format("its first call has speedup {:.2g} only, settled ones {:.2g}: it takes {} longer",
-                          figure(f, "first_speedup"), figure(f, "speedup"), seconds(f, "cold_cost_s"));
-     },
-     [](const Finding&) { return std::string("keep the crew and its buffers for the next call"); }},
     {"probe",
      [](const Finding& f) {
        const double part = figure(f, "part_s");

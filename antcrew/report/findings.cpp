@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 
 #include "antcrew/report/headline.hpp"
 #include "antcrew/report/internal/ledger_words.hpp"
@@ -39,8 +40,14 @@ std::string limit_text(const CellFigures& cell, const std::vector<Finding>& find
   const auto told =
       std::find_if(findings.begin(), findings.end(), [](const Finding& f) { return f.limit_speedup.has_value(); });
   if (told == findings.end() || *told->limit_speedup > 4 * cell.cell->workers) return {};
-  return fmt::format("  With what it does in turn, no number of workers passes speedup {:.3g}.\n",
-                     *told->limit_speedup);
+  static const std::map<std::string, const char*> because = {
+      {"critical path", "With its longest chain of steps as it is"},
+      {"lock", "While one lock is held for as long as it is"},
+      {"stage", "With its busiest stage as it is"},
+      {"piece", "While its longest piece stays whole"}};
+  const auto found = because.find(told->limit_by);
+  return fmt::format("  {}, no number of workers passes speedup {:.3g}.\n",
+                     found == because.end() ? "With what it does in turn" : found->second, *told->limit_speedup);
 }
 
 std::string cell_text(const Analysed& study, const CellFigures& cell, const Look& look) {
@@ -72,7 +79,9 @@ std::string cell_text(const Analysed& study, const CellFigures& cell, const Look
 std::string worth_of(const Finding& finding) {
   if (finding.kind != Finding::Kind::loss) return {};
   std::string text;
-  if (finding.gain_speedup)
+  if (finding.gain_speedup && finding.loss_s < 0)
+    text = fmt::format("With all of that work speedup {:.3g} at most, if all else stays", *finding.gain_speedup);
+  else if (finding.gain_speedup)
     text = fmt::format("Without it speedup {:.3g} at most, if all else stays", *finding.gain_speedup);
   if (text.empty()) text = "Its worth is not known";
   text += fmt::format(" ({})", sure_text(finding));

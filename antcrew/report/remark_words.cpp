@@ -1,4 +1,4 @@
-// What is said of the build, the machine and the run.
+// What is said of the build, the machine and the run, and of first calls.
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -165,6 +165,12 @@ const Words machine_words[] = {
                           count(f, "paused"));
      },
      none},
+    {"cold-first-call",
+     [](const Finding& f) {
+       return fmt::format("its first call has speedup {:.2g} only, settled ones {:.2g}: it takes {} longer",
+                          figure(f, "first_speedup"), figure(f, "speedup"), seconds(f, "cold_cost_s"));
+     },
+     [](const Finding&) { return std::string("keep the crew and its buffers for the next call"); }},
     {"rare-long-calls",
      [](const Finding& f) {
        return fmt::format(

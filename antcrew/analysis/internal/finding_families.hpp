@@ -13,6 +13,8 @@ void add_meanings(const Analysed& study, const CellFigures& cell, std::vector<Fi
 // `whole`: the ledgers are told; otherwise only what counts can carry.
 void add_losses(const Analysed& study, const CellFigures& cell, const std::vector<Ledger>& ledgers, bool whole,
                 std::vector<Finding>& findings);
+// Of a crew that the body never calls.
+void add_unused_crew(const CellFigures& cell, const std::vector<Ledger>& ledgers, std::vector<Finding>& findings);
 void add_remarks(const Analysed& study, const CellFigures& cell, std::vector<Finding>& findings);
 
 }  // namespace antcrew::internal

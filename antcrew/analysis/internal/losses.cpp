@@ -34,7 +34,8 @@ double floor_without(const Ledger& ledger, const Loss& loss) {
   const bool lifts = (loss.cause == Cause::sequential_stretch && ledger.floor_by == "serial") ||
                      (loss.cause == Cause::lock_wait && ledger.floor_by == "lock") ||
                      (loss.cause == Cause::slow_stage && ledger.floor_by == "stage") ||
-                     (loss.cause == Cause::uneven_pieces && ledger.floor_by == "piece");
+                     (loss.cause == Cause::uneven_pieces && ledger.floor_by == "piece") ||
+                     (loss.cause == Cause::not_divisible && ledger.floor_by == "piece");
   if (!lifts) floor_s = std::max(floor_s, ledger.floor_s);
   // The processors stay as many as they are; what is CPU time itself need not pass through them any more.
   const bool computes = loss.cause == Cause::inflation_own || loss.cause == Cause::inflation_one_worker ||
@@ -47,6 +48,7 @@ double floor_without(const Ledger& ledger, const Loss& loss) {
 
 // How many times shorter the call would be at most.
 double gain_of(const Ledger& ledger, const Loss& loss) {
+  if (loss.loss_s < 0) return ledger.wall_s / ((ledger.lane_seconds() - loss.loss_s) / ledger.lanes);
   const double turns_s = loss.cause == Cause::lock_wait ? cost_of_turns(ledger) : 0;
   const double left_s = (ledger.lane_seconds() - loss.loss_s - turns_s) / ledger.lanes;
   const double then_s = std::max({left_s, floor_without(ledger, loss), 1e-12});
@@ -86,7 +88,7 @@ Finding finding_of(const CellFigures& cell, const std::vector<Ledger>& ledgers, 
   finding.figures["wall_s"] = middle.wall_s;
   std::vector<double> shares;
   std::vector<double> seconds;
-  double gain = 1;
+  double gain = 0;
   int told = 0;
   int first = 0;
   for (const Ledger& ledger : ledgers) {
@@ -120,7 +122,10 @@ Finding finding_of(const CellFigures& cell, const std::vector<Ledger>& ledgers, 
     finding.gain_speedup = upper * gain;
     if (middle.floor_s > 0 && middle.lanes > 1) {
       const double limit = middle.necessary_s / middle.floor_s;
-      if (limit < 1000) finding.limit_speedup = limit;
+      if (limit < 1000) {
+        finding.limit_speedup = limit;
+        finding.limit_by = middle.floor_by;
+      }
     }
   }
   return finding;

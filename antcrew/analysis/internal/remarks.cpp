@@ -215,6 +215,16 @@ void add_meanings(const Analysed& study, const CellFigures& cell, std::vector<Fi
   add_one_at_a_time(study, cell, findings);
 }
 
+void add_unused_crew(const CellFigures& cell, const std::vector<Ledger>& ledgers, std::vector<Finding>& findings) {
+  constexpr double all_of_it = 0.98;
+  if (cell.cell->crew == "Workers" || cell.cell->workers < 2 || cell.verdict == Verdict::idle_workers) return;
+  const bool never = std::all_of(ledgers.begin(), ledgers.end(), [](const Ledger& ledger) {
+    const double beside = ledger.parts_s[LaneState::serial] + ledger.parts_s[LaneState::serial_wait];
+    return !ledger.sums->looks && !(ledger.sums->regions > 0) && beside >= all_of_it * ledger.lane_seconds();
+  });
+  if (!ledgers.empty() && never) add(findings, "idle-workers", Finding::Kind::meaning, &cell, {{"never_called", 1}});
+}
+
 void add_remarks(const Analysed& study, const CellFigures& cell, std::vector<Finding>& findings) {
   if (cell.verdict == Verdict::idle_workers)
     add(findings, "idle-workers", Finding::Kind::meaning, &cell, {}).name = cell.evidence;

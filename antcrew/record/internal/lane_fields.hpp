@@ -95,6 +95,7 @@ void fields(F&& f, R& l) {
   f.later("refused", l.refused);
   f.later("lock_waiters", l.lock_waiters);
   f.later("lock_kinds", l.lock_kinds);
+  f.later("most_there", l.most_there);
   f.later("standing", l.standing);
   f.later("blocked_s", l.blocked_s);
 }
