@@ -233,6 +233,7 @@ class Owning {
     if (more_blocked_s > 0) {
       Loss& loss = lose(Cause::blocked, more_blocked_s);
       loss.figures = {{"blocked_s", blocked_s}, {"baseline_blocked_s", base_blocked_s}};
+      as_if_all_did_all(loss);
       if (sums_.looks) {
         for (const auto& [what, seconds] : sums_.looks->blocked_s) loss.figures[what + "_s"] = seconds;
       }
@@ -269,6 +270,7 @@ class Owning {
     if (!(left > 0)) return;
     const double running_s = part(LaneState::running) + scale_ * sums_.serial_cpu_s;
     lose(Cause::inflation_own, left).figures = {{"cpu_s", running_s}, {"expected_cpu_s", running_s - left}};
+    as_if_all_did_all(ledger_.losses.back());
     if (basis_.crowd) ledger_.losses.back().figures["crowd"] = *basis_.crowd;
     if (basis_.one_worker_s) ledger_.losses.back().figures["one_worker_s"] = *basis_.one_worker_s;
   }
@@ -278,11 +280,19 @@ class Owning {
   void less_waiting(double less_s, double base_blocked_s, double& left) {
     constexpr double mostly = 0.5;
     constexpr double far_less = 0.25;
-    if (sums_.looks || basis_.work_ratio || base_blocked_s < mostly * basis_.baseline_s) return;
+    if (sums_.looks || !(sums_.regions > 0) || basis_.work_ratio || base_blocked_s < mostly * basis_.baseline_s) return;
     if (less_s < far_less * basis_.baseline_s) return;
     lose(Cause::skipped_work, -less_s).figures = {{"blocked_s", base_blocked_s - less_s},
                                                   {"baseline_blocked_s", base_blocked_s}};
     left += less_s;
+  }
+
+  // Where the work is as many times the baseline's as there are workers, each of them may have done all of it.
+  void as_if_all_did_all(Loss& loss) const {
+    constexpr double nearly = 0.05;
+    if (ledger_.lanes < 2 || !(basis_.baseline_s > 0)) return;
+    const double times = 1 + ledger_.work_change_s / basis_.baseline_s;
+    if (std::fabs(times - ledger_.lanes) <= nearly * ledger_.lanes) loss.figures["as_if_all_did_all"] = ledger_.lanes;
   }
 
   void gather() {
@@ -303,6 +313,9 @@ class Owning {
 };
 
 void floor_by(Ledger& ledger, double seconds, const char* what) {
+  if (!(seconds > 0)) return;
+  double& known = ledger.floors[what];
+  known = std::max(known, seconds);
   if (seconds <= ledger.floor_s) return;
   ledger.floor_s = seconds;
   ledger.floor_by = what;

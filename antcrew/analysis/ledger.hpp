@@ -74,9 +74,11 @@ struct Ledger {
   std::string withheld;       // why the parts mean nothing; empty = they do
   std::vector<Loss> losses;   // the largest first, each cause once
   double unattributed_s = 0;  // below 0: more was attributed than lost
-  // No worker count makes a call shorter than that, with what this one did in turn.
-  double floor_s = 0;
-  std::string floor_by;  // "serial", "lock", "stage", "piece", "phase"
+  // No worker count makes a call shorter than the largest of these, as they are: what this one did in turn ("serial"),
+  // "critical path", "stage", "lock", "piece"; seconds.
+  std::map<std::string, double> floors;
+  double floor_s = 0;  // that one,
+  std::string floor_by;
   int processors = 1;
   double processors_s = 0;  // nor, on this machine, than its CPU time divided by the processors
   const LaneSums* sums = nullptr;

@@ -87,13 +87,19 @@ std::string moving_claim(const Finding& f) {
                      bytes_text(static_cast<std::uint64_t>(figure(f, "bytes_per_s"))));
 }
 
+std::string as_if_all_did_all(const Finding& f) {
+  return figure(f, "as_if_all_did_all") > 0
+             ? fmt::format(": as if each of its {} workers did all of the work", count(f, "as_if_all_did_all"))
+             : std::string();
+}
+
 std::string inflation_own_claim(const Finding& f) {
   std::string text = fmt::format("the same work takes {} of CPU time instead of {}", seconds(f, "cpu_s"),
                                  seconds(f, "expected_cpu_s"));
   if (figure(f, "crowd") > 0)
     text += fmt::format(", though {} copies of the baseline slow each other only {:.2f} times", workers_of(f),
                         figure(f, "crowd"));
-  return text;
+  return text + as_if_all_did_all(f);
 }
 
 std::string superlinear_claim(const Finding& f) {
@@ -283,9 +289,9 @@ const Words all_words[] = {
     {"blocked",
      [](const Finding& f) {
        const bool command = f.of != nullptr && !f.of->cell->command.empty();
-       return fmt::format("{} wait {} of a call for something outside{}, {} in the baseline{}",
+       return fmt::format("{} wait {} of a call for something outside{}, {} in the baseline{}{}",
                           command ? "workers" : "bodies", seconds(f, "blocked_s"), command ? "" : " the crew",
-                          seconds(f, "baseline_blocked_s"), seen_waits(f));
+                          seconds(f, "baseline_blocked_s"), seen_waits(f), as_if_all_did_all(f));
      },
      [](const Finding&) {
        return std::string("look for locks that are no Locked, input and output, and sleeps in the bodies");
@@ -354,19 +360,6 @@ const Words all_words[] = {
        return fmt::format("use {} worker{}", count(f, "enough"), figure(f, "enough") == 1 ? "" : "s");
      }},
     {"memory-grows", memory_claim, [](const Finding&) { return std::string("share what all workers only read"); }},
-    {"probe",
-     [](const Finding& f) {
-       const double part = figure(f, "part_s");
-       if (f.sure == Finding::Sure::open)
-         return fmt::format(
-             "without the part that '{}' leaves out it takes as long, as far as can be told: the part "
-             "takes {} at most",
-             printable(f.name, 60), duration_text(std::max(0.0, figure(f, "part_high_s"))));
-       return fmt::format("the part that '{}' leaves out takes {} ({} to {}), {} of a call", printable(f.name, 60),
-                          duration_text(part), seconds(f, "part_low_s"), seconds(f, "part_high_s"),
-                          percent_text(figure(f, "part_share")));
-     },
-     [](const Finding&) { return std::string(); }},
     {"too-few-rounds", [](const Finding&) { return std::string("there were too few rounds for an interval"); },
      [](const Finding&) { return std::string("give it a larger --budget, or go on with --resume"); }},
     {"nothing-wrong",

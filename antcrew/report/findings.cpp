@@ -26,8 +26,9 @@ const char* sure_text(const Finding& f) {
 }
 
 std::string finding_text(const Finding& f, const std::string& mark, const std::string& claim) {
-  std::string text = fmt::format("  {}{}{}. [{}]\n", mark,
-                                 f.kind == Finding::Kind::loss ? percent_text(f.share) + ": " : "", claim, f.id);
+  std::string text =
+      fmt::format("  {}{}{}. [{}]\n", mark,
+                  f.kind == Finding::Kind::loss && f.share > 0 ? percent_text(f.share) + ": " : "", claim, f.id);
   const std::string worth = worth_of(f);
   if (!worth.empty()) text += "     " + worth + ".\n";
   const std::string advice = advice_for(f);
@@ -142,7 +143,7 @@ std::string first_findings(const Analysed& study, std::size_t most) {
     if (told == most) break;
     if (f.kind == Finding::Kind::remark && f.id != "nothing-wrong") continue;
     text += fmt::format("  {}{}{}.\n", ++told == 1 ? "" : "",
-                        f.kind == Finding::Kind::loss ? percent_text(f.share) + ": " : "", claim_of(f));
+                        f.kind == Finding::Kind::loss && f.share > 0 ? percent_text(f.share) + ": " : "", claim_of(f));
     const std::string advice = advice_for(f);
     if (!advice.empty()) text += "     Try: " + advice + ".\n";
   }

@@ -1,4 +1,4 @@
-// What is said of the build, the machine and the run, and of first calls.
+// What is said of the build, the machine and the run, of first calls and of probes.
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -165,6 +165,19 @@ const Words machine_words[] = {
                           count(f, "paused"));
      },
      none},
+    {"probe",
+     [](const Finding& f) {
+       const double part = figure(f, "part_s");
+       if (f.sure == Finding::Sure::open)
+         return fmt::format(
+             "without the part that '{}' leaves out it takes as long, as far as can be told: the part "
+             "takes {} at most",
+             printable(f.name, 60), duration_text(std::max(0.0, figure(f, "part_high_s"))));
+       return fmt::format("the part that '{}' leaves out takes {} ({} to {}), {} of a call", printable(f.name, 60),
+                          duration_text(part), seconds(f, "part_low_s"), seconds(f, "part_high_s"),
+                          percent_text(figure(f, "part_share")));
+     },
+     [](const Finding&) { return std::string(); }},
     {"cold-first-call",
      [](const Finding& f) {
        return fmt::format("its first call has speedup {:.2g} only, settled ones {:.2g}: it takes {} longer",

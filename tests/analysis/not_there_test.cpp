@@ -63,12 +63,13 @@ TEST_CASE("a crew that the body never calls is told so, besides what that costs"
 }
 
 TEST_CASE("bodies that wait far less than a baseline that waits have left it out: the gain is no gain") {
-  const auto losses = [](double blocked_s, double baseline_cpu_s) {
+  const auto losses = [](double blocked_s, double baseline_cpu_s, double regions = 1) {
     LedgerBasis basis;
     basis.baseline_s = 80;
     basis.baseline_cpu_s = baseline_cpu_s;
     basis.processors = 4;
-    const LaneSums sums = sums_with({{LaneState::blocked, blocked_s}}, 4, 20);
+    LaneSums sums = sums_with({{LaneState::blocked, blocked_s}}, 4, 20);
+    sums.regions = regions;
     const Ledger ledger = ledger_of(sums, basis);
     double all = ledger.unattributed_s;
     for (const Loss& loss : ledger.losses) all += loss.loss_s;
@@ -79,9 +80,11 @@ TEST_CASE("bodies that wait far less than a baseline that waits have left it out
     return 0.0;
   };
   CHECK(losses(30, 1) == doctest::Approx(-49));
-  CHECK(losses(70, 1) == 0);   // not far less
-  CHECK(losses(10, 60) == 0);  // the baseline computes: caches may do that
+  CHECK(losses(30, 1, 0) == 0);  // all of it outside of the crew: others may wait in its place
+  CHECK(losses(70, 1) == 0);     // not far less
+  CHECK(losses(10, 60) == 0);    // the baseline computes: caches may do that
   LaneSums quarter = sums_with({{LaneState::blocked, 39}});
+  quarter.regions = 1;
   Record record = record_with({quarter, quarter, quarter}, 10, 160);
   for (Trial& trial : record.cells[0].trials) trial.user_s = trial.system_s = 0;
   const Analysed study = analyse(record);
@@ -110,4 +113,25 @@ TEST_CASE("pieces that are too few may be made smaller: their length does not bo
   CHECK(*few.gain_speedup == doctest::Approx(4));
   CHECK(*few.limit_speedup == doctest::Approx(2));  // as they are
   CHECK(few.limit_by == "piece");
+}
+
+TEST_CASE("bodies that wait longer make pieces longer, too: neither bounds what it brings to wait less") {
+  // Each of four workers does all of the work, 10 s of waiting.
+  LaneSums sums = sums_with({{LaneState::blocked, 40}});
+  internal::RegionFacts region;
+  region.sharing = "even";
+  region.calls = 1;
+  region.n = region.pieces = 4;
+  region.longest_piece_s = 10;
+  sums.by_place = {region};
+  sums.regions = 1;
+  Record record = record_with({sums, sums, sums}, 10, 10);
+  for (Trial& trial : record.cells[0].trials) trial.user_s = trial.system_s = 0;
+  const Analysed study = analyse(record);
+  const auto findings = findings_of(study, study.cells[1]);
+  const Finding& blocked = finding(findings, "blocked");
+  CHECK(blocked.share == doctest::Approx(0.75));
+  CHECK(*blocked.gain_speedup == doctest::Approx(4));
+  CHECK(*blocked.limit_speedup == doctest::Approx(1));
+  CHECK(blocked.figures.at("as_if_all_did_all") == 4);
 }

@@ -28,20 +28,45 @@ double cost_of_turns(const Ledger& ledger) {
   return all_s;
 }
 
-// What stands in the way of a shorter call once this cause is gone: its own floor goes with it.
+// Causes that make bodies longer: without them pieces, steps and what is done in turn may be shorter, too.
+bool lengthens_bodies(Cause cause) {
+  switch (cause) {
+    case Cause::blocked:
+    case Cause::lock_wait:
+    case Cause::shared_processor:
+    case Cause::oversubscribed:
+    case Cause::quota:
+    case Cause::inflation_own:
+    case Cause::inflation_one_worker:
+    case Cause::inflation_machine:
+    case Cause::extra_work:
+    case Cause::fresh_memory:
+    case Cause::small_pieces:
+      return true;
+    default:
+      return false;
+  }
+}
+
+bool lifts(Cause cause, const std::string& floor) {
+  return (cause == Cause::sequential_stretch && floor == "serial") || (cause == Cause::lock_wait && floor == "lock") ||
+         (cause == Cause::slow_stage && floor == "stage") ||
+         ((cause == Cause::uneven_pieces || cause == Cause::not_divisible) && floor == "piece");
+}
+
+// What stands in the way of a shorter call once this cause is gone: its own floor goes with it, and of others as much
+// as may have been in them.
 double floor_without(const Ledger& ledger, const Loss& loss) {
+  const double turns_s = loss.cause == Cause::lock_wait ? cost_of_turns(ledger) : 0;
+  const double within_s = lengthens_bodies(loss.cause) ? loss.loss_s + turns_s : 0;
   double floor_s = loss.limit_s;
-  const bool lifts = (loss.cause == Cause::sequential_stretch && ledger.floor_by == "serial") ||
-                     (loss.cause == Cause::lock_wait && ledger.floor_by == "lock") ||
-                     (loss.cause == Cause::slow_stage && ledger.floor_by == "stage") ||
-                     (loss.cause == Cause::uneven_pieces && ledger.floor_by == "piece") ||
-                     (loss.cause == Cause::not_divisible && ledger.floor_by == "piece");
-  if (!lifts) floor_s = std::max(floor_s, ledger.floor_s);
+  for (const auto& [what, seconds] : ledger.floors) {
+    if (!lifts(loss.cause, what)) floor_s = std::max(floor_s, seconds - within_s);
+  }
   // The processors stay as many as they are; what is CPU time itself need not pass through them any more.
   const bool computes = loss.cause == Cause::inflation_own || loss.cause == Cause::inflation_one_worker ||
                         loss.cause == Cause::inflation_machine || loss.cause == Cause::extra_work ||
                         loss.cause == Cause::fresh_memory || loss.cause == Cause::small_pieces;
-  const double turns_s = loss.cause == Cause::lock_wait ? cost_of_turns(ledger) : 0;
   const double spared_s = (computes ? loss.loss_s : turns_s) / ledger.processors;
   return std::max(floor_s, ledger.processors_s - spared_s);
 }
