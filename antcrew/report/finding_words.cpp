@@ -87,6 +87,8 @@ std::string moving_claim(const Finding& f) {
                      bytes_text(static_cast<std::uint64_t>(figure(f, "bytes_per_s"))));
 }
 
+const std::string share_it_out = "share the work out: each worker takes a part of its own, not the whole";
+
 std::string as_if_all_did_all(const Finding& f) {
   return figure(f, "as_if_all_did_all") > 0
              ? fmt::format(": as if each of its {} workers did all of the work", count(f, "as_if_all_did_all"))
@@ -249,6 +251,7 @@ const Words all_words[] = {
      }},
     {"work-inflation-own", inflation_own_claim,
      [](const Finding& f) {
+       if (figure(f, "as_if_all_did_all") > 0) return share_it_out;
        if (f.sure == Finding::Sure::open && f.or_else == "work-inflation-one-worker")
          return std::string(
              "measure it with 1 worker, too: then it shows whether workers, or the way it is written, cost it");
@@ -293,8 +296,10 @@ const Words all_words[] = {
                           command ? "workers" : "bodies", seconds(f, "blocked_s"), command ? "" : " the crew",
                           seconds(f, "baseline_blocked_s"), seen_waits(f), as_if_all_did_all(f));
      },
-     [](const Finding&) {
-       return std::string("look for locks that are no Locked, input and output, and sleeps in the bodies");
+     [](const Finding& f) {
+       return figure(f, "as_if_all_did_all") > 0
+                  ? share_it_out
+                  : std::string("look for locks that are no Locked, input and output, and sleeps in the bodies");
      }},
     {"start-up-each-call", [](const Finding&) { return std::string("every call starts its workers anew"); },
      [](const Finding&) {

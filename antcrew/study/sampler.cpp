@@ -35,7 +35,7 @@ void Sampler::stop() noexcept {
 }
 
 double Sampler::look() {
-  constexpr double share = 1.0 / 50;
+  constexpr double dear_s = 0.3e-3;  // at many threads: then more of it is needed, or there are too few looks to tell
   constexpr double shortest_s = 0.3e-3;
   constexpr std::size_t most_looks = 20'000;
   const std::int64_t before = call_.load(std::memory_order_acquire);
@@ -60,6 +60,7 @@ double Sampler::look() {
     looking_s_ += took_s;
   }
   if (before <= 0) idle_ns_ = now_ns();
+  const double share = look_s_ > dear_s ? 1.0 / 25 : 1.0 / 50;
   const double mean_s = std::max(shortest_s, look_s_ / share);
   const double pause_s = std::min(5 * mean_s, std::exponential_distribution<double>(1 / mean_s)(random_));
   if (before > 0) pauses_s_ += pause_s;
