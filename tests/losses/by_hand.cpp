@@ -120,6 +120,10 @@ std::vector<Plant> hand_plants() {
                                }));
   all.push_back(plant<Workers>("by hand: a queue that is empty", {"no-ready-work"}, 0.7, 4, naps(240),
                                [](Workers& workers) { starved_queue(workers); }));
+  all.push_back(plant<Workers>("by hand: two threads, whatever it is given", {"idle-workers"}, 0.5, 4, naps(80),
+                               [](Workers&) { on_threads(2, [](int) { nap(40); }); }));
+  all.push_back(plant<Workers>("by hand: each does all of it", {"blocked"}, 0.75, 4, naps(40),
+                               [](Workers& workers) { on_threads(workers, [](int) { nap(40); }); }));
   all.push_back(plant<Workers>("by hand: bodies wait besides", {"blocked"}, 0.5, 4, naps(80),
                                [](Workers& workers) { on_threads(workers, [](int) { nap(40); }); }));
   all.push_back(plant<Workers>("by hand: they wait for a pipe", {"blocked"}, 0.5, 4, naps(80), [](Workers& workers) {
