@@ -134,7 +134,7 @@ TEST_CASE("going on is refused when the study changed, and --only needs a record
   CHECK(other.exit == 2);
   CHECK(
       contains(other.err,
-               "tides: grid: the record has 'size 100, pin off', this study 'size 200, pin off'; begin a new record"));
+               "tides: grid: the record has 'size 100', this study 'size 200'; begin a new record"));
   CHECK(test::read_file(record) == before);
   CHECK(run_command({tides, "--only", "split evenly"}).exit == 2);
   const Outcome again = run_command({tides, "--rounds", "1", "--resume", record, "--only", "split evenly"});

@@ -291,7 +291,7 @@ TEST_CASE("a study that changed is not gone on with, and what changed is named")
   CHECK(test::contains(refusal(*study_of("Depths", "a", 5), begun),
                        "title: the record has 'Levels', this study 'Depths'"));
   CHECK(test::contains(refusal(*study_of("Levels", "b", 5), begun), "variants: the record has"));
-  CHECK(test::contains(refusal(*study_of("Levels", "a", 6), begun), "grid: the record has 'size 5, pin off'"));
+  CHECK(test::contains(refusal(*study_of("Levels", "a", 6), begun), "grid: the record has 'size 5'"));
   Plan more = small(3);
   more.workers = {1, 4};
   CHECK(test::contains(refusal(*study_of("Levels", "a", 5), begun, more), "worker counts: the record has '1,2'"));
