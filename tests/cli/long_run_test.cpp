@@ -132,9 +132,7 @@ TEST_CASE("going on is refused when the study changed, and --only needs a record
   const std::string before = test::read_file(record);
   const Outcome other = run_command({tides, "--sizes", "200", "--rounds", "2", "--workers", "1", "--resume", record});
   CHECK(other.exit == 2);
-  CHECK(
-      contains(other.err,
-               "tides: grid: the record has 'size 100', this study 'size 200'; begin a new record"));
+  CHECK(contains(other.err, "tides: grid: the record has 'size 100', this study 'size 200'; begin a new record"));
   CHECK(test::read_file(record) == before);
   CHECK(run_command({tides, "--only", "split evenly"}).exit == 2);
   const Outcome again = run_command({tides, "--rounds", "1", "--resume", record, "--only", "split evenly"});
