@@ -228,7 +228,7 @@ double figure(const Finding& f, const char* name) {
 }
 
 std::string seconds(const Finding& f, const char* name) {
-  return duration_text(figure(f, name));
+  return figure(f, name) != 0 ? duration_text(figure(f, name)) : "nothing";
 }
 
 std::string count(const Finding& f, const char* name) {
