@@ -15,7 +15,6 @@
 #include "antcrew/log/phase.hpp"
 #include "antcrew/report/table.hpp"
 #include "antcrew/study/in_place_study.hpp"
-#include "antcrew/study/internal/point_text.hpp"
 #include "antcrew/study/jostle.hpp"
 #include "antcrew/study/run.hpp"
 #include "antcrew/study/study.hpp"
@@ -395,12 +394,4 @@ TEST_CASE("a jostle brings out a race that a lucky schedule hides, and leaves ri
     CHECK(fault.variant == "unguarded (ThreadCrew)");
     CHECK(test::contains(fault.text, "wrong answer"));
   }
-}
-
-TEST_CASE("points in messages: a study without sizes has no size 0") {
-  CHECK(internal::point_text({2000, {}}) == "size 2000");
-  CHECK(internal::point_text({0, {}}) == "the only point");
-  CHECK(internal::point_text({0, {{"tide", "spring"}}}) == "tide spring");
-  CHECK(internal::point_text({50, {{"layers", std::size_t{3}}, {"tide", "neap"}}, Pin::near}) ==
-        "size 50, layers 3, tide neap, pinned near");
 }
