@@ -18,8 +18,8 @@ std::string workers_in_words(int workers) {
 std::string steps_in_words(const std::vector<Worth::Step>& steps) {
   std::string text;
   for (const Worth::Step& step : steps)
-    text += fmt::format("{}from {} on {}", text.empty() ? "" : ", ", count_text(step.from_size),
-                        workers_in_words(step.workers));
+    text += fmt::format("{}{} from {} on", text.empty() ? "" : ", ", workers_in_words(step.workers),
+                        count_text(step.from_size));
   return text.empty() ? "the sequential version" : text;
 }
 
@@ -58,7 +58,7 @@ std::string worth_text(const Analysed& study, const Worth& worth) {
     text += fmt::format("  from {} on: {}\n", count_text(worth.steps[k].from_size),
                         workers_in_words(worth.steps[k].workers));
   for (const Worth::Limited& fewer : worth.with_fewer)
-    text += fmt::format("Where it may use fewer processors, {}: {}.\n", fewer.most, steps_in_words(fewer.steps));
+    text += fmt::format("With {} processors at most: {}.\n", fewer.most, steps_in_words(fewer.steps));
   if (worth.crossover && !worth.steps.empty())
     text += fmt::format("Where {} begin to be faster: {} (95 %).\n", workers_in_words(worth.steps.back().workers),
                         bounds_in_words(*worth.crossover));

@@ -54,7 +54,7 @@ std::vector<Step> steps_of(const Json& json, int usable, const std::string& wher
   for (const Step& step : steps) largest = std::max(largest, step.workers);
   const Json with_fewer = json.value("with_fewer", Json());
   if (!with_fewer.is_null()) {
-    if (!with_fewer.is_array() || with_fewer.size() > most_steps) no_rule(where, "its 'with_fewer' is no list");
+    if (!with_fewer.is_array()) no_rule(where, "its 'with_fewer' is no list");
     if (largest > usable) steps.clear();
     int most_yet = 0;
     for (const Json& one : with_fewer) {

@@ -58,6 +58,13 @@ TEST_CASE("with fewer processors than it was measured with, a rule answers what 
   }
   for (const int usable : {1, 2, 3}) CHECK(rule(text, build, "made up", usable).workers_for(1'000'000) == 1);
   CHECK(rule(text, build, "made up", 2).applies());
+  // As many as there may be worker counts in a study.
+  std::string many;
+  for (int most = 2; most < 200; ++most)
+    many += (many.empty() ? "" : ", ") + std::string(R"({"most_workers": )") + std::to_string(most) +
+            R"(, "steps": [{"from_size": 7, "workers": )" + std::to_string(most) + "}]}";
+  const std::string wide = rule_text(R"([{"from_size": 7, "workers": 200}])", R"("with_fewer": [)" + many + "], ");
+  CHECK(rule(wide, build, "made up", 150).workers_for(7) == 150);
   CHECK(test::contains(refused(rule_text("[]", R"("with_fewer": 4, )")), "'with_fewer' is no list"));
   CHECK(test::contains(refused(rule_text("[]", R"("with_fewer": [{"most_workers": 2, "steps": []}, {"most_workers": 2,
                                               "steps": []}], )")),
