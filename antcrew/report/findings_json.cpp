@@ -23,7 +23,7 @@ Json finding_json(const Analysed& study, const Finding& f) {
   json["share"] = loss ? Json(f.share) : Json(nullptr);
   json["gain_speedup"] = optional_number(f.gain_speedup);
   json["limit_speedup"] = optional_number(f.limit_speedup);
-  json["limit_by"] = f.limit_by;
+  json["limit_by"] = f.limit_by.empty() ? Json(nullptr) : Json(f.limit_by);
   json["sure"] = name_of(f.sure);
   json["or_else"] = f.or_else.empty() ? Json(nullptr) : Json(f.or_else);
   json["name"] = f.name.empty() ? Json(nullptr) : Json(f.name);
