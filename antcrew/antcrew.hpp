@@ -1,5 +1,12 @@
-// Everything a study program needs, in one include.
+// All of Ant Crew in one include, and the standard headers that studies often use. antcrew/studies.hpp has what most
+// studies need, and compiles in half the time.
 #pragma once
+
+#include <algorithm>
+#include <functional>
+#include <map>
+#include <memory>
+#include <stop_token>
 
 #include "antcrew/algorithm/filter.hpp"
 #include "antcrew/algorithm/find.hpp"

@@ -1,47 +1,98 @@
-// When a loop is to end early: because a worker threw, or because the user's stop token was asked to stop.
+// When a loop is to end early: because a worker threw, or because its caller was asked to stop.
+//
+//   std::stop_source source;
+//   crew.each(n, Split::chunks(64), body, source.get_token());
+//
+// Loops take a Stop. A std::stop_token converts to one, and so does any copyable type with stop_requested() and
+// stop_possible(); this header does not include <stop_token>, which takes long to compile.
 #pragma once
 
 #include <atomic>
-#include <stop_token>
+#include <cstddef>
+#include <new>
+#include <type_traits>
 
-namespace antcrew::internal {
+namespace antcrew {
 
-inline constinit const std::atomic<bool> never_raised{false};
-
-// A loop that nothing can cut short; the compiler drops the looks at it.
-struct Never {
-  constexpr bool operator()() const noexcept { return false; }
-};
-
-struct Raised {
-  const std::atomic<bool>& flag;
-  bool operator()() const noexcept { return flag.load(std::memory_order_relaxed); }
-};
-
-struct EitherRaised {
-  const std::atomic<bool>& failed;
-  const std::atomic<bool>& stopped;
-  bool operator()() const noexcept {
-    return failed.load(std::memory_order_relaxed) || stopped.load(std::memory_order_relaxed);
-  }
-};
-
-// A stop token as a flag, for the length of one call: cheaper to look at than the token.
-class StopFlag {
+// A copy of a stop token, whatever its type. The default one can never be asked to stop. Any thread may ask it.
+class Stop {
  public:
-  explicit StopFlag(const std::stop_token& token);
-  ~StopFlag();
-  StopFlag(const StopFlag&) = delete;
-  StopFlag& operator=(const StopFlag&) = delete;
-  const std::atomic<bool>& flag() const noexcept { return flag_; }
+  constexpr Stop() noexcept = default;
+  template <class Token>
+  requires(!std::is_same_v<Token, Stop> &&
+           requires(const Token& token) {
+             static_cast<bool>(token.stop_requested());
+             static_cast<bool>(token.stop_possible());
+           }) Stop(const Token& token) noexcept {
+    static_assert(sizeof(Token) <= room && alignof(Token) <= alignof(void*), "a stop token is a pointer or two");
+    static_assert(std::is_nothrow_copy_constructible_v<Token>, "copying a stop token must not throw");
+    if (!token.stop_possible()) return;
+    copied<Token>(token_, &token);
+    way_ = &way_of<Token>;
+  }
+  Stop(const Stop& other) noexcept { take(other); }
+  Stop& operator=(const Stop& other) noexcept {
+    if (this == &other) return *this;
+    drop();
+    take(other);
+    return *this;
+  }
+  ~Stop() { drop(); }
+
+  bool stop_possible() const noexcept { return way_ != nullptr; }
+  bool stop_requested() const noexcept { return way_ != nullptr && way_->requested(token_); }
 
  private:
-  struct Raise {
-    std::atomic<bool>& flag;
-    void operator()() const noexcept { flag.store(true, std::memory_order_relaxed); }
+  static constexpr std::size_t room = 2 * sizeof(void*);
+  struct Way {
+    bool (*requested)(const void* token);
+    void (*copy)(void* to, const void* from) noexcept;
+    void (*destroy)(void* token) noexcept;
   };
-  std::atomic<bool> flag_{false};
-  std::stop_callback<Raise> callback_;
+  template <class Token>
+  static void copied(void* to, const void* from) noexcept {
+    ::new (to) Token(*static_cast<const Token*>(from));
+  }
+  template <class Token>
+  static constexpr Way way_of{[](const void* token) -> bool { return static_cast<const Token*>(token)->stop_requested(); },
+                              &copied<Token>, [](void* token) noexcept { static_cast<Token*>(token)->~Token(); }};
+
+  void take(const Stop& other) noexcept {
+    way_ = other.way_;
+    if (way_ != nullptr) way_->copy(token_, other.token_);
+  }
+  void drop() noexcept {
+    if (way_ != nullptr) way_->destroy(token_);
+  }
+
+  const Way* way_ = nullptr;  // null: nobody can ask
+  alignas(void*) unsigned char token_[room] = {};
 };
 
-}  // namespace antcrew::internal
+namespace internal {
+
+inline constinit const Stop no_stop{};
+inline constinit const std::atomic<bool> never_raised{false};
+
+// What a loop looks at between pieces. Refers to both parts, which must outlive it.
+class Enough {
+ public:
+  constexpr explicit Enough(const std::atomic<bool>& failed) noexcept : failed_(&failed), stop_(nullptr) {}
+  Enough(const std::atomic<bool>& failed, const Stop& stop) noexcept
+      : failed_(&failed), stop_(stop.stop_possible() ? &stop : nullptr) {}
+
+  bool operator()() const noexcept {
+    return failed_->load(std::memory_order_relaxed) || (stop_ != nullptr && stop_->stop_requested());
+  }
+  // Nothing can cut the loop short.
+  constexpr bool never() const noexcept { return failed_ == &never_raised && stop_ == nullptr; }
+
+ private:
+  const std::atomic<bool>* failed_;
+  const Stop* stop_;
+};
+
+inline constinit const Enough never_enough{never_raised};
+
+}  // namespace internal
+}  // namespace antcrew

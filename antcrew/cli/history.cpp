@@ -9,8 +9,8 @@
 #include <cstdio>
 #include <ctime>
 #include <filesystem>
-#include <nlohmann/json.hpp>
 
+#include "antcrew/record/json.hpp"
 #include "antcrew/analysis/conclusion.hpp"
 #include "antcrew/analysis/verdict.hpp"
 #include "antcrew/base/error.hpp"
@@ -122,7 +122,6 @@ std::string list_text(const FoundRuns& found, const std::string& folder, bool se
 }
 
 std::string list_json(const FoundRuns& found, const std::string& folder) {
-  using Json = nlohmann::ordered_json;
   Json runs = Json::array();
   for (const ListedRun& r : found.runs) {
     runs.push_back({{"number", r.stored.number},
@@ -147,7 +146,7 @@ std::string list_json(const FoundRuns& found, const std::string& folder) {
                  {"matching", found.matching},
                  {"bytes", found.bytes},
                  {"runs", runs}};
-  return all.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
+  return all.dump(2) + "\n";
 }
 
 }  // namespace

@@ -6,15 +6,13 @@
 #include <algorithm>
 #include <array>
 #include <cstdlib>
-#include <nlohmann/json.hpp>
 #include <vector>
 
+#include "antcrew/record/json.hpp"
 #include "antcrew/record/record_json.hpp"
 
 namespace antcrew::cli_layer {
 namespace {
-
-using Json = nlohmann::ordered_json;
 
 bool in_word(char c) {
   return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') || c == '_';
@@ -82,14 +80,14 @@ void scrub_strings(Json& json) {
   if (json.is_string()) {
     json = scrub_text(json.get<std::string>());
   } else if (json.is_array()) {
-    for (Json& item : json) scrub_strings(item);
+    for (Json& item : json.items()) scrub_strings(item);
   } else if (json.is_object()) {
     Json scrubbed = Json::object();
-    for (auto item = json.begin(); item != json.end(); ++item) {
-      scrub_strings(item.value());
+    for (auto& [name, value] : json.members()) {
+      scrub_strings(value);
       // Names of phases, counters and dimensions; a field of the record is one word.
-      const bool field = std::all_of(item.key().begin(), item.key().end(), in_word);
-      scrubbed[field ? item.key() : scrub_text(item.key())] = std::move(item.value());
+      const bool field = std::all_of(name.begin(), name.end(), in_word);
+      scrubbed[field ? name : scrub_text(name)] = std::move(value);
     }
     json = std::move(scrubbed);
   }

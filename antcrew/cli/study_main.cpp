@@ -22,7 +22,7 @@ void print_list(const std::vector<const StudyBase*>& studies) {
   }
 }
 
-int run_one(const StudyBase& study, const StudyOptions& options, std::size_t studies, const BuildFacts& build) {
+int run_one(const StudyBase& study, const StudyOptions& options, std::size_t studies, const FileBuild& build) {
   if (options.jostle) {
     const JostleReport report = jostle(study, plan_of(options), asked_to_end);
     fmt::print("{}", jostle_text(report, output_look().width));
@@ -34,7 +34,7 @@ int run_one(const StudyBase& study, const StudyOptions& options, std::size_t stu
   return run_study({&study, run_it}, options, studies);
 }
 
-int parse_and_run(int argc, char** argv, const std::vector<const StudyBase*>& studies, const BuildFacts& build) {
+int parse_and_run(int argc, char** argv, const std::vector<const StudyBase*>& studies, const FileBuild& build) {
   const auto parsed =
       parse_study_options(argc, argv,
                           "Times rewrites of sequential code against their baseline: " + studies.front()->title() +
@@ -68,8 +68,11 @@ int parse_and_run(int argc, char** argv, const std::vector<const StudyBase*>& st
 
 namespace antcrew {
 
-int study_main(int argc, char** argv, const std::vector<const StudyBase*>& studies,
-               const record_layer::BuildFacts& build) {
+int study_main(int argc, char** argv, const StudyBase* const* studies, std::size_t count, const FileBuild& build) {
+  return study_main(argc, argv, std::vector<const StudyBase*>(studies, studies + count), build);
+}
+
+int study_main(int argc, char** argv, const std::vector<const StudyBase*>& studies, const FileBuild& build) {
   using namespace cli_layer;
   return guarded(program_name(argv[0]), [&] { return parse_and_run(argc, argv, studies, build); });
 }

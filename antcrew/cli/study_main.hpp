@@ -6,6 +6,7 @@
 // usage, 3 could not run, 4 cannot tell.
 #pragma once
 
+#include <cstddef>
 #include <vector>
 
 #include "antcrew/study/build.hpp"
@@ -14,11 +15,13 @@
 namespace antcrew {
 
 int study_main(int argc, char** argv, const std::vector<const StudyBase*>& studies,
-               const record_layer::BuildFacts& build = build_of_this_file());
+               const FileBuild& build = build_of_this_file());
+int study_main(int argc, char** argv, const StudyBase* const* studies, std::size_t count, const FileBuild& build);
 
 template <class... Studies>
 int study_main(int argc, char** argv, const StudyBase& first, const Studies&... more) {
-  return study_main(argc, argv, std::vector<const StudyBase*>{&first, &more...}, build_of_this_file());
+  const StudyBase* const studies[] = {&first, &more...};
+  return study_main(argc, argv, studies, 1 + sizeof...(more), build_of_this_file());
 }
 
 }  // namespace antcrew

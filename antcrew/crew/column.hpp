@@ -6,11 +6,11 @@
 #pragma once
 
 #include <cstddef>
-#include <memory>
 #include <new>
 #include <type_traits>
 #include <utility>
 
+#include "antcrew/base/owned.hpp"
 #include "antcrew/crew/internal/processes/memory_file.hpp"
 
 namespace antcrew {
@@ -32,7 +32,7 @@ class Column {
     return *this;
   }
   ~Column() {
-    std::destroy_n(data_, size_);
+    internal::destroy_items(data_, size_);
     if (mapped_bytes_ > 0) {
       internal::unmap(data_, mapped_bytes_);
     } else {

@@ -1,7 +1,6 @@
 // Into how many ranges work is cut whose answer depends on where: folds and scans.
 #pragma once
 
-#include <algorithm>
 #include <cstddef>
 
 namespace antcrew::internal {
@@ -10,7 +9,7 @@ namespace antcrew::internal {
 // items, so that as many workers can have one each; enough to level unequal ranges on 128 workers; few enough that
 // handing them out costs microseconds.
 constexpr std::size_t fixed_ranges(std::size_t n) noexcept {
-  return std::min<std::size_t>(n, 1024);
+  return n < 1024 ? n : 1024;
 }
 
 }  // namespace antcrew::internal

@@ -5,7 +5,6 @@
 // A piece of some microseconds or more is a good one. Left out, it is a 16th of an even share.
 #pragma once
 
-#include <algorithm>
 #include <cstddef>
 
 namespace antcrew {
@@ -14,7 +13,9 @@ struct Grain {
   std::size_t items = 0;  // 0 = chosen from n and the number of workers
 
   constexpr std::size_t of(std::size_t n, int workers) const noexcept {
-    return items > 0 ? items : std::max<std::size_t>(n / (16 * static_cast<std::size_t>(workers)), 1);
+    if (items > 0) return items;
+    const std::size_t chosen = n / (16 * static_cast<std::size_t>(workers));
+    return chosen > 0 ? chosen : 1;
   }
 };
 

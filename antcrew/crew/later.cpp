@@ -15,14 +15,14 @@ Begun::Begun(TaskPool& its_pool)
       name_(scope_->name()) {}
 
 void Unwaited::keep_error(std::exception_ptr thrown) noexcept {
-  const std::lock_guard<std::mutex> lock(mutex_);
+  const LockHeld held(lock_);
   if (!error_) error_ = std::move(thrown);
   has_error_.store(true, std::memory_order_release);
 }
 
 std::exception_ptr Unwaited::take_error() noexcept {
   if (!has_error_.load(std::memory_order_acquire)) return nullptr;
-  const std::lock_guard<std::mutex> lock(mutex_);
+  const LockHeld held(lock_);
   has_error_.store(false, std::memory_order_relaxed);
   return std::exchange(error_, nullptr);
 }

@@ -14,14 +14,13 @@
 #include <cassert>
 #include <cstdint>
 #include <exception>
-#include <memory>
-#include <mutex>
 #include <optional>
 #include <type_traits>
 #include <utility>
 
 #include "antcrew/crew/internal/something.hpp"
 #include "antcrew/crew/internal/tasks/task.hpp"
+#include "antcrew/machine/lock.hpp"
 
 namespace antcrew {
 
@@ -40,9 +39,29 @@ struct Unwaited {
   }
 
  private:
+  friend class UnwaitedHandle;
+  std::atomic<int> handles_{1};
   std::atomic<bool> has_error_{false};
-  std::mutex mutex_;
+  Lock lock_;
   std::exception_ptr error_;
+};
+
+// Counts who needs it; the last one frees it.
+class UnwaitedHandle {
+ public:
+  UnwaitedHandle() : unwaited_(new Unwaited) {}
+  UnwaitedHandle(const UnwaitedHandle& other) noexcept : unwaited_(other.unwaited_) {
+    unwaited_->handles_.fetch_add(1, std::memory_order_relaxed);
+  }
+  UnwaitedHandle& operator=(const UnwaitedHandle&) = delete;
+  // Release and acquire: what was done through the other handles comes before the deletion.
+  ~UnwaitedHandle() {
+    if (unwaited_->handles_.fetch_sub(1, std::memory_order_acq_rel) == 1) delete unwaited_;
+  }
+  Unwaited* operator->() const noexcept { return unwaited_; }
+
+ private:
+  Unwaited* unwaited_;
 };
 
 // What the work and its handle share. Two hold it: the handle, and the crew until the task has come out of its queue.
@@ -81,7 +100,7 @@ class Begun : public Task {
   void run_by_handle();
 
   TaskPool& pool_;  // gone, perhaps, once the work has ended
-  const std::shared_ptr<Unwaited> unwaited_;
+  const UnwaitedHandle unwaited_;
   Scope* const scope_;
   const ScopeName name_;
   std::atomic<int> mark_{0};

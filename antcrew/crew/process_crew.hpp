@@ -21,7 +21,6 @@
 #include <concepts>
 #include <cstddef>
 #include <memory>
-#include <stop_token>
 #include <type_traits>
 #include <utility>
 
@@ -35,6 +34,7 @@ class ProcessCrew {
   // Throws Error (crew.workers, crew.options).
   explicit ProcessCrew(int workers, const CrewOptions& options = {}) : team_(workers, options) {}
 
+  static constexpr const char* crew_name = "ProcessCrew";
   int workers() const noexcept { return team_.workers(); }
   const CrewFacts& facts() const noexcept { return team_.facts(); }
   // Since the crew was made. Between calls.
@@ -42,17 +42,17 @@ class ProcessCrew {
 
   // fn(i) for every i, in order. Its type must travel (see transfer.hpp).
   template <class Fn>
-  auto collect(std::size_t n, Split split, Fn&& fn, const std::stop_token& stop = {},
+  auto collect(std::size_t n, Split split, Fn&& fn, const Stop& stop = internal::no_stop,
                CallPlace at = CallPlace::here()) {
     return collect(n, split, fn, team_.facts().asked.processes.way, stop, at);
   }
   template <class Fn>
   auto collect(std::size_t n, Fn&& fn, CallPlace at = CallPlace::here()) {
-    return collect(n, Split::even(), fn, std::stop_token(), at);
+    return collect(n, Split::even(), fn, internal::no_stop, at);
   }
   // The same, with another way back than the crew's own.
   template <class Fn>
-  auto collect(std::size_t n, Split split, Fn&& fn, Way way, const std::stop_token& stop = {},
+  auto collect(std::size_t n, Split split, Fn&& fn, Way way, const Stop& stop = internal::no_stop,
                CallPlace at = CallPlace::here()) {
     if constexpr (internal::sends_items<Fn>()) {
       using T = std::decay_t<std::invoke_result_t<Fn&, std::size_t>>;
@@ -75,7 +75,7 @@ class ProcessCrew {
   // As in a ThreadCrew: the borders of the ranges depend on n only, so the answer is the same for every worker count
   // and split.
   template <class Start, class PerRange, class Combine>
-  auto fold(std::size_t n, Start start, PerRange&& per_range, Combine&& combine, const std::stop_token& stop = {},
+  auto fold(std::size_t n, Start start, PerRange&& per_range, Combine&& combine, const Stop& stop = internal::no_stop,
             CallPlace at = CallPlace::here()) {
     if constexpr (internal::makes_parts<PerRange>()) {
       const std::size_t pieces = internal::fixed_ranges(n);
@@ -89,7 +89,7 @@ class ProcessCrew {
   // array[i] = fn(i), in memory that all have mapped.
   template <class T, class Fn>
   requires std::convertible_to<std::invoke_result_t<Fn&, std::size_t>, T>
-  void fill(CommonArray<T>& array, Split split, Fn&& fn, const std::stop_token& stop = {},
+  void fill(CommonArray<T>& array, Split split, Fn&& fn, const Stop& stop = internal::no_stop,
             CallPlace at = CallPlace::here()) {
     if (team_.inside()) return fill_alone(array, fn);
     internal::note_place(at);
@@ -108,7 +108,7 @@ class ProcessCrew {
   template <class T, class Fn>
   requires std::convertible_to<std::invoke_result_t<Fn&, std::size_t>, T>
   void fill(CommonArray<T>& array, Fn&& fn, CallPlace at = CallPlace::here()) {
-    fill(array, Split::even(), fn, std::stop_token(), at);
+    fill(array, Split::even(), fn, internal::no_stop, at);
   }
 
   // What their bodies write would be lost. A body for several crews uses the loops above.
@@ -117,8 +117,9 @@ class ProcessCrew {
   template <class... Anything>
   void ranges(Anything&&...) = delete;
 
-  // For studies.
-  void log_after_fork() noexcept { team_.after_fork().log(); }
+  // For studies: what is measured once and not in a timed call; and what is told at the end of each call.
+  static void prepare_study() { internal::fault_cost_s(); }
+  void end_call() noexcept { team_.after_fork().log(); }
 
  private:
   template <class Closure>
@@ -128,7 +129,7 @@ class ProcessCrew {
   template <class T, class Fn>
   static Column<T> alone(std::size_t n, Fn& fn) {
     internal::Filler<T> filler(n);
-    filler.fill({0, n}, internal::Never{}, fn);
+    filler.fill({0, n}, internal::never_enough, fn);
     return std::move(filler).finished();
   }
   template <class T, class Fn>

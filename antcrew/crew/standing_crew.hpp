@@ -69,6 +69,7 @@ class StandingCrew {
   // Forks the workers. Throws Error (crew.workers, crew.options, crew.start).
   explicit StandingCrew(int workers, const CrewOptions& options = {}) : team_(workers, options) {}
 
+  static constexpr const char* crew_name = "StandingCrew";
   int workers() const noexcept { return team_.workers(); }
   const CrewFacts& facts() const noexcept { return team_.facts(); }
   // Since the crew was made. Between calls.
@@ -146,7 +147,7 @@ class StandingCrew {
   template <class T, class... Arguments>
   Column<T> collected(std::size_t n, Split split, Way way, Work work, const Arguments&... arguments) {
     const auto order = internal::order_for<T>(n, split, team_.granted(way), workers());
-    return internal::column_from<T>(order, {}, [&](internal::RegionOrder region, internal::Sink& sink) {
+    return internal::column_from<T>(order, internal::no_stop, [&](internal::RegionOrder region, internal::Sink& sink) {
       region.work = work;
       run(region, sink, arguments...);
     });
@@ -157,7 +158,7 @@ class StandingCrew {
     Packer packed;
     (packed.put(arguments), ...);
     region.arguments = &packed;
-    team_.run(region, sink, {});
+    team_.run(region, sink, internal::no_stop);
   }
 
   internal::StandingTeam team_;

@@ -1,10 +1,63 @@
 #include "antcrew/crew/task_crew.hpp"
 
+#include <atomic>
+#include <optional>
+
+#include "antcrew/crew/internal/tasks/halving.hpp"
+#include "antcrew/crew/internal/tasks/task_pool.hpp"
+#include "antcrew/log/phase.hpp"
+
 namespace antcrew {
 
 TaskCrew::TaskCrew(int workers, const CrewOptions& options)
-    : pool_((check_options_of_threads(options, "TaskCrew"),
-             std::make_unique<internal::TaskPool>(checked_workers(workers, "TaskCrew"), options))) {}
+    : workers_(workers),
+      pool_((check_options_of_threads(options, "TaskCrew"),
+             new internal::TaskPool(checked_workers(workers, "TaskCrew"), options))) {}
+
+TaskCrew::~TaskCrew() = default;
+TaskCrew::TaskCrew(TaskCrew&&) noexcept = default;
+
+const CrewFacts& TaskCrew::facts() const noexcept {
+  return pool_->facts();
+}
+
+internal::MeterSwitch& TaskCrew::meter() noexcept {
+  return pool_->meter();
+}
+
+void TaskCrew::pieces(std::size_t n, Grain grain, const Stop& stop, internal::PieceBody body, CallPlace at) {
+  internal::note_place(at);
+  if (n == 0) return;
+  std::atomic<bool> failed{false};
+  internal::Halving loop(grain.of(n, workers()), failed, internal::Enough(failed, stop), body);
+  const auto run = [&](internal::TaskWorker& worker) {
+    std::optional<internal::NoStrand> left_out;
+    if (internal::lane_here != nullptr) [[unlikely]]
+      left_out.emplace();
+    if (internal::stack_nearly_full()) internal::refuse_depth("TaskCrew", "a loop");
+    workers() == 1 ? loop.run_alone_kept({0, n}) : loop.run(worker, {0, n});
+  };
+  if (internal::TaskWorker* worker = pool_->here()) {
+    if (internal::lane_here != nullptr) internal::TaskPool::grows();
+    if (worker == internal::task_worker_here) {
+      run(*worker);
+    } else {
+      const internal::AgainWorker again(*worker);
+      run(*worker);
+    }
+  } else {
+    internal::TaskPool::Call call(*pool_, internal::Sharing::halves, n);
+    if (call.worker() == nullptr) return loop.run_alone({0, n});
+    run(*call.worker());
+    if (!failed.load(std::memory_order_relaxed)) call.finish();
+  }
+  loop.throw_again();
+}
+
+void TaskCrew::end_call() {
+  Work unwaited(internal::unwaited_work);
+  unwaited.add(settle());
+}
 
 std::uint64_t TaskCrew::settle() {
   if (pool_->unwaited()->nothing()) return 0;

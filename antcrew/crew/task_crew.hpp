@@ -21,33 +21,36 @@
 // settle() was called before.
 #pragma once
 
-#include <atomic>
 #include <cstddef>
-#include <exception>
-#include <memory>
-#include <optional>
-#include <stop_token>
 #include <type_traits>
 #include <utility>
 
+#include "antcrew/base/owned.hpp"
 #include "antcrew/base/range.hpp"
 #include "antcrew/crew/crew_options.hpp"
 #include "antcrew/crew/grain.hpp"
 #include "antcrew/crew/internal/loops.hpp"
 #include "antcrew/crew/internal/tasks/fork.hpp"
-#include "antcrew/crew/internal/tasks/halving.hpp"
-#include "antcrew/crew/internal/tasks/task_pool.hpp"
+#include "antcrew/crew/internal/tasks/outside_call.hpp"
 #include "antcrew/crew/later.hpp"
 
 namespace antcrew {
+
+namespace internal {
+class MeterSwitch;
+}
 
 class TaskCrew : public internal::Loops<TaskCrew, Grain> {
  public:
   // Starts workers - 1 threads. Throws Error (crew.workers, crew.start).
   explicit TaskCrew(int workers, const CrewOptions& options = {});
+  ~TaskCrew();
+  TaskCrew(TaskCrew&&) noexcept;
+  TaskCrew& operator=(TaskCrew&&) = delete;
 
-  int workers() const noexcept { return pool_->workers(); }
-  const CrewFacts& facts() const noexcept { return pool_->facts(); }
+  static constexpr const char* crew_name = "TaskCrew";
+  int workers() const noexcept { return workers_; }
+  const CrewFacts& facts() const noexcept;
 
   // Runs f here and g here or on another worker, and returns when both have ended: both answers as a pair, or nothing
   // when one of them returns nothing.
@@ -61,7 +64,7 @@ class TaskCrew : public internal::Loops<TaskCrew, Grain> {
   }
 
   // ranges, each, collect, fold and more: see crew/internal/loops.hpp. Each takes a Grain before the body, and a
-  // std::stop_token after it; both may be left out. What has not begun can be taken by any idle worker, but for one
+  // Stop after it; both may be left out. What has not begun can be taken by any idle worker, but for one
   // piece, or some 8 µs of work, of each worker.
   static constexpr Grain usual{};
   static constexpr Grain small_pieces(std::size_t k) noexcept { return {k}; }
@@ -70,9 +73,9 @@ class TaskCrew : public internal::Loops<TaskCrew, Grain> {
   template <class Fn>
   auto begin(Fn fn) {
     using T = std::decay_t<std::invoke_result_t<Fn&>>;
-    auto begun = std::make_unique<internal::BegunFn<T, Fn>>(*pool_, std::move(fn));
+    auto* begun = new internal::BegunFn<T, Fn>(*pool_, std::move(fn));
     begun->hand_over();
-    return Later<T>(begun.release());
+    return Later<T>(begun);
   }
 
   // As of a ThreadCrew; here no call is ever refused, so there is nothing to hold.
@@ -85,19 +88,22 @@ class TaskCrew : public internal::Loops<TaskCrew, Grain> {
   // not waited for by its handle since the last time.
   std::uint64_t settle();
 
+  // At the end of a study's call: settle(), counted in the record.
+  void end_call();
+
   internal::TaskPool& pool() noexcept { return *pool_; }
-  internal::MeterSwitch& meter() noexcept { return pool_->meter(); }  // for Watch
+  internal::MeterSwitch& meter() noexcept;  // for Watch
 
  private:
   friend class internal::Loops<TaskCrew, Grain>;
 
   template <class F, class G>
   [[gnu::noinline, gnu::cold]] auto both_from_outside(F& f, G& g) {
-    if (internal::TaskWorker* worker = pool_->here()) {
+    if (internal::TaskWorker* worker = internal::worker_here_of(*pool_)) {
       const internal::AgainWorker again(*worker);
       return internal::fork(*worker, f, g);
     }
-    internal::TaskPool::Call call(*pool_);
+    internal::OutsideCall call(*pool_);
     if (call.worker() == nullptr) return internal::one_after_the_other(f, g);
     if constexpr (std::is_void_v<decltype(internal::fork(*call.worker(), f, g))>) {
       internal::fork(*call.worker(), f, g);
@@ -109,43 +115,10 @@ class TaskCrew : public internal::Loops<TaskCrew, Grain> {
     }
   }
 
-  template <class OnPiece>
-  void pieces(std::size_t n, Grain grain, const std::stop_token& stop, OnPiece&& on_piece) {
-    if (n == 0) return;
-    std::atomic<bool> failed{false};
-    if (!stop.stop_possible()) return halve(n, grain, failed, internal::Raised{failed}, on_piece);
-    const internal::StopFlag stopped(stop);
-    halve(n, grain, failed, internal::EitherRaised{failed, stopped.flag()}, on_piece);
-  }
+  void pieces(std::size_t n, Grain grain, const Stop& stop, internal::PieceBody body, CallPlace at);
 
-  template <class Enough, class OnPiece>
-  void halve(std::size_t n, Grain grain, std::atomic<bool>& failed, const Enough& enough, OnPiece& on_piece) {
-    internal::Halving loop(grain.of(n, workers()), failed, enough, on_piece);
-    const auto run = [&](internal::TaskWorker& worker) {
-      std::optional<internal::NoStrand> left_out;
-      if (internal::lane_here != nullptr) [[unlikely]]
-        left_out.emplace();
-      if (internal::stack_nearly_full()) internal::refuse_depth("TaskCrew", "a loop");
-      workers() == 1 ? loop.run_alone_kept({0, n}) : loop.run(worker, {0, n});
-    };
-    if (internal::TaskWorker* worker = pool_->here()) {
-      if (internal::lane_here != nullptr) internal::TaskPool::grows();
-      if (worker == internal::task_worker_here) {
-        run(*worker);
-      } else {
-        const internal::AgainWorker again(*worker);
-        run(*worker);
-      }
-    } else {
-      internal::TaskPool::Call call(*pool_, internal::Sharing::halves, n);
-      if (call.worker() == nullptr) return loop.run_alone({0, n});
-      run(*call.worker());
-      if (!failed.load(std::memory_order_relaxed)) call.finish();
-    }
-    loop.throw_again();
-  }
-
-  std::unique_ptr<internal::TaskPool> pool_;
+  int workers_;
+  internal::Owned<internal::TaskPool> pool_;
 };
 
 }  // namespace antcrew

@@ -23,7 +23,7 @@ bool StepNode::has_run() const noexcept {
 
 void GraphRun::call(StepNode& node) noexcept {
   if (failed.load(std::memory_order_relaxed)) return;
-  if (stopped != nullptr && stopped->load(std::memory_order_relaxed)) {
+  if (stopped != nullptr && stopped->stop_requested()) {
     left_out.store(true, std::memory_order_relaxed);
     return;
   }
@@ -172,7 +172,7 @@ void TaskGraph::refuse_cycle() const {
 }
 
 // From here to end_run() the graph is this run's.
-void TaskGraph::claim(TaskCrew& crew, const std::stop_token& stop) {
+void TaskGraph::claim(TaskCrew& crew, const Stop& stop) {
   if (running_.exchange(true, std::memory_order_acquire)) {
     could_not_run("graph.busy", "TaskGraph", "it is being run already", "wait for that run, or build a second graph");
   }
@@ -183,7 +183,7 @@ void TaskGraph::claim(TaskCrew& crew, const std::stop_token& stop) {
     const internal::TaskWorker* worker = pool_->here();
     run.scope = pool_->open_scope(worker == nullptr ? nullptr : worker->scope());
     run.name = run.scope->name();
-    if (stop.stop_possible()) run.stopped = &stop_.emplace(stop).flag();
+    if (stop.stop_possible()) run.stopped = &stop_.emplace(stop);
   } catch (...) {
     running_.store(false, std::memory_order_release);
     throw;
@@ -234,7 +234,7 @@ void TaskGraph::end_run() {
   }
 }
 
-void TaskGraph::run(TaskCrew& crew, const std::stop_token& stop, CallPlace at) {
+void TaskGraph::run(TaskCrew& crew, const Stop& stop, CallPlace at) {
   internal::note_place(at);
   claim(crew, stop);
   run_->alone = crew.workers() == 1;
@@ -258,7 +258,7 @@ void TaskGraph::run(TaskCrew& crew, const std::stop_token& stop, CallPlace at) {
   call.finish();
 }
 
-void TaskGraph::begin(TaskCrew& crew, const std::stop_token& stop) {
+void TaskGraph::begin(TaskCrew& crew, const Stop& stop) {
   claim(crew, stop);
   run_->alone = false;
   if (internal::TaskWorker* worker = pool_->here()) return begin_roots(*worker);

@@ -4,10 +4,11 @@
 #include <optional>
 
 #include "antcrew/crew/internal/tasks/strand.hpp"
+#include "antcrew/crew/internal/tasks/task_pool.hpp"
 
 namespace antcrew {
 
-TaskGroup::TaskGroup(TaskCrew& crew, std::stop_token stop) : pool_(crew.pool()), stop_(std::move(stop)) {
+TaskGroup::TaskGroup(TaskCrew& crew, const Stop& stop) : pool_(crew.pool()), stop_(stop) {
   const internal::TaskWorker* worker = pool_.here();
   scope_ = pool_.open_scope(worker == nullptr ? nullptr : worker->scope());
 }
@@ -36,7 +37,7 @@ void TaskGroup::run_child(void (*call)(void*), void* child, std::int64_t path_ns
     if (internal::stack_nearly_full()) internal::refuse_depth("TaskCrew", "TaskGroup");
     call(child);
   } catch (...) {
-    const std::lock_guard<std::mutex> lock(mutex_);
+    const internal::LockHeld held(lock_);
     thrown_.push_back(std::current_exception());
   }
   if (its) internal::keep_longest(path_ns_, internal::strand_here.now());
@@ -68,7 +69,7 @@ void TaskGroup::wait(CallPlace at) {
   wait_for_all();
   errors_.clear();
   {
-    const std::lock_guard<std::mutex> lock(mutex_);
+    const internal::LockHeld held(lock_);
     errors_.swap(thrown_);
   }
   if (!errors_.empty()) std::rethrow_exception(errors_.front());

@@ -14,19 +14,18 @@
 #include <cstdint>
 #include <exception>
 #include <memory>
-#include <mutex>
-#include <stop_token>
 #include <utility>
 #include <vector>
 
 #include "antcrew/crew/internal/tasks/task.hpp"
 #include "antcrew/crew/task_crew.hpp"
+#include "antcrew/machine/lock.hpp"
 
 namespace antcrew {
 
 class TaskGroup {
  public:
-  explicit TaskGroup(TaskCrew& crew, std::stop_token stop = {});
+  explicit TaskGroup(TaskCrew& crew, const Stop& stop = internal::no_stop);
   ~TaskGroup();
   TaskGroup(const TaskGroup&) = delete;
   TaskGroup& operator=(const TaskGroup&) = delete;
@@ -75,10 +74,10 @@ class TaskGroup {
 
   internal::TaskPool& pool_;
   internal::Scope* scope_;
-  std::stop_token stop_;
+  Stop stop_;
   std::atomic<std::uint64_t> open_{0};    // children that have not ended; in the upper half, those that have not begun
   std::atomic<std::int64_t> path_ns_{0};  // the longest of its children's, while a log is open
-  std::mutex mutex_;                      // what children throw while the group is waited for
+  internal::Lock lock_;                   // what children throw while the group is waited for
   std::vector<std::exception_ptr> thrown_;
   std::vector<std::exception_ptr> errors_;
 };

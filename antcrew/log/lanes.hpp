@@ -10,11 +10,11 @@
 // written together. Without an open book a crew's call reads one word.
 #pragma once
 
-#include <algorithm>
 #include <atomic>
 #include <cstddef>
 #include <cstdint>
 
+#include "antcrew/base/smaller.hpp"
 #include "antcrew/log/lane_log.hpp"
 #include "antcrew/log/place.hpp"
 #include "antcrew/machine/cache_line.hpp"
@@ -88,7 +88,7 @@ class alignas(line_bytes) Lane {
     std::uint64_t items = 0;
     std::uint32_t count = 0;
   };
-  Frame& top() noexcept { return frames_[std::clamp(depth_, 1, most_frames) - 1]; }
+  Frame& top() noexcept { return frames_[smaller_of(larger_of(depth_, 1), most_frames) - 1]; }
   void write(std::int64_t now, const Piece& piece, std::int64_t called_ns) noexcept;
   void read_clocks(std::int64_t now, Stretch& into, bool always) noexcept;
   void begin(std::int64_t now, const Frame& base, Stretch* entries, std::uint32_t room) noexcept;
@@ -362,9 +362,9 @@ class PieceLog {
     const std::int64_t now = now_ns();
     const std::int64_t ns = now - began_ns_;
     if (ns < 4'000) {
-      stride_ = std::min(stride_ * 2, 1u << 12);
+      stride_ = smaller_of(stride_ * 2, 1u << 12);
     } else if (ns > 8'000 && stride_ > 1) {
-      stride_ = std::max(1u, stride_ / static_cast<std::uint32_t>(std::min<std::int64_t>(ns / 4'000, stride_)));
+      stride_ = larger_of(1u, stride_ / static_cast<std::uint32_t>(smaller_of<std::int64_t>(ns / 4'000, stride_)));
     }
     write(now);
   }

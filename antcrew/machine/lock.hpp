@@ -36,4 +36,16 @@ class Lock {
   std::atomic<std::uint32_t> word_{unlocked};
 };
 
+// For the length of a scope.
+class LockHeld {
+ public:
+  explicit LockHeld(Lock& lock) noexcept : lock_(lock) { lock_.lock(); }
+  ~LockHeld() { lock_.unlock(); }
+  LockHeld(const LockHeld&) = delete;
+  LockHeld& operator=(const LockHeld&) = delete;
+
+ private:
+  Lock& lock_;
+};
+
 }  // namespace antcrew::internal

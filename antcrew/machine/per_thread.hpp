@@ -6,11 +6,11 @@
 #include <bit>
 #include <concepts>
 #include <cstddef>
-#include <memory>
 #include <new>
 #include <optional>
 #include <utility>
 
+#include "antcrew/base/owned.hpp"
 #include "antcrew/machine/cache_line.hpp"
 
 namespace antcrew::internal {
@@ -69,7 +69,7 @@ class PerThread {
     try {
       for (; done < count(k); ++done) construct(made + done);
     } catch (...) {
-      std::destroy_n(made, done);
+      destroy_items(made, done);
       ::operator delete(made, alignment);
       throw;
     }
@@ -86,7 +86,7 @@ class PerThread {
   }
   static void release(Slot* segment, std::size_t slots) noexcept {
     if (segment == nullptr) return;
-    std::destroy_n(segment, slots);
+    destroy_items(segment, slots);
     ::operator delete(segment, alignment);
   }
 

@@ -3,12 +3,12 @@
 
 #include <string>
 
+#include "antcrew/record/json.hpp"
 #include "antcrew/record/point.hpp"
 
 namespace antcrew::record_layer {
 
-template <class Json>
-void to_json(Json& json, const PointValue& value) {
+inline void to_json(Json& json, const PointValue& value) {
   if (value.is_word()) {
     json = value.word();
   } else {
@@ -16,10 +16,9 @@ void to_json(Json& json, const PointValue& value) {
   }
 }
 
-template <class Json>
-void from_json(const Json& json, PointValue& value) {
+inline void from_json(const Json& json, PointValue& value) {
   value =
-      json.is_string() ? PointValue(json.template get<std::string>()) : PointValue(json.template get<std::size_t>());
+      json.is_string() ? PointValue(json.get<std::string>()) : PointValue(json.get<std::size_t>());
 }
 
 }  // namespace antcrew::record_layer

@@ -12,6 +12,7 @@
 #include "antcrew/base/layers.hpp"
 #include "antcrew/log/lane_sums.hpp"
 #include "antcrew/machine/machine.hpp"
+#include "antcrew/record/cell_kind.hpp"
 #include "antcrew/record/point.hpp"
 
 namespace antcrew::record_layer {
@@ -128,7 +129,7 @@ struct CheckFacts {
 };
 
 struct Cell {
-  enum class Kind { baseline, variant, probe };
+  using Kind = CellKind;
 
   std::string variant;
   std::string crew;  // "ThreadCrew", …; "Workers" = a bare count; "none" for the baseline
@@ -162,8 +163,6 @@ struct Cell {
   std::string key() const { return variant + " (" + crew + ")"; }
   friend bool operator==(const Cell&, const Cell&) = default;
 };
-
-const char* name_of(Cell::Kind kind) noexcept;
 
 // How the baseline slows down when `copies` processes run it at the same time: c(p) = time_s / time_s of one copy.
 struct CrowdFacts {

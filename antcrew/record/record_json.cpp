@@ -1,8 +1,6 @@
-#define JSON_DIAGNOSTICS 1  // a field's error names its path in the file
 #include "antcrew/record/record_json.hpp"
 
 #include <algorithm>
-#include <nlohmann/json.hpp>
 
 #include "antcrew/base/error.hpp"
 #include "antcrew/base/printable.hpp"
@@ -12,8 +10,6 @@
 #include "antcrew/record/point_json.hpp"
 
 namespace antcrew::record_layer {
-
-using Json = nlohmann::ordered_json;
 
 namespace {
 
@@ -31,11 +27,6 @@ constexpr LeftOut::What left_outs[] = {LeftOut::What::everything, LeftOut::What:
                                        LeftOut::What::points,     LeftOut::What::confirming, LeftOut::What::checks,
                                        LeftOut::What::metering};
 
-// What is not UTF-8 would make writing fail: it is replaced.
-std::string text_of(const Json& json, int indent) {
-  return json.dump(indent, ' ', false, Json::error_handler_t::replace);
-}
-
 template <class Enum, std::size_t N>
 void enum_from(const Json& json, const Enum (&all)[N], Enum& value) {
   const auto name = json.get<std::string>();
@@ -45,11 +36,11 @@ void enum_from(const Json& json, const Enum (&all)[N], Enum& value) {
       return;
     }
   }
-  throw Json::other_error::create(501, "unknown value '" + name + "'", &json);
+  throw json::FieldError("unknown value '" + name + "'", &json);
 }
 
-using Writer = internal::FieldWriter<Json>;
-using Reader = internal::FieldReader<Json>;
+using Writer = internal::FieldWriter;
+using Reader = internal::FieldReader;
 
 template <class T>
 concept Described = requires(Json& json, const T& value) {
@@ -91,10 +82,10 @@ void from_json(const Json& json, T& value) {
 // Found by the namespace of what is written.
 namespace antcrew {
 
-void to_json(record_layer::Json& json, Pin pin) {
+void to_json(Json& json, Pin pin) {
   json = name_of(pin);
 }
-void from_json(const record_layer::Json& json, Pin& pin) {
+void from_json(const Json& json, Pin& pin) {
   const std::string before = json.is_string() ? json.get<std::string>() : "";  // "spread", "close": earlier words
   if (before != "spread" && before != "close") return record_layer::enum_from(json, record_layer::pins, pin);
   pin = before == "spread" ? Pin::apart : Pin::near;
@@ -105,13 +96,13 @@ void from_json(const record_layer::Json& json, Pin& pin) {
 namespace antcrew::machine_layer {
 
 template <record_layer::Described T>
-void to_json(record_layer::Json& json, const T& value) {
-  json = record_layer::Json::object();
+void to_json(Json& json, const T& value) {
+  json = Json::object();
   fields(record_layer::Writer{json}, value);
   if constexpr (std::is_same_v<T, Machine>) json["usable_processors"] = value.usable_processors();
 }
 template <record_layer::Described T>
-void from_json(const record_layer::Json& json, T& value) {
+void from_json(const Json& json, T& value) {
   fields(record_layer::Reader{json}, value);
 }
 
@@ -120,21 +111,21 @@ void from_json(const record_layer::Json& json, T& value) {
 // Metered calls: short numbers, and nothing that is as usual.
 namespace antcrew::internal {
 
-inline void to_json(record_layer::Json& json, const LaneParts& parts) {
-  json = record_layer::Json::array();
+inline void to_json(Json& json, const LaneParts& parts) {
+  json = Json::array();
   for (const double seconds : parts.seconds) json.push_back(short_number(seconds));
 }
-inline void from_json(const record_layer::Json& json, LaneParts& parts) {
+inline void from_json(const Json& json, LaneParts& parts) {
   const std::size_t count = std::min(json.size(), lane_states);  // states that came later are zero in older records
   for (std::size_t k = 0; k < count; ++k) json.at(k).get_to(parts.seconds[k]);
 }
 template <record_layer::Described T>
-void to_json(record_layer::Json& json, const T& value) {
-  json = record_layer::Json::object();
-  fields(ShortFieldWriter<record_layer::Json>{json}, value);
+void to_json(Json& json, const T& value) {
+  json = Json::object();
+  fields(ShortFieldWriter{json}, value);
 }
 template <record_layer::Described T>
-void from_json(const record_layer::Json& json, T& value) {
+void from_json(const Json& json, T& value) {
   fields(record_layer::Reader{json}, value);
 }
 
@@ -154,16 +145,16 @@ Json columns_of(const std::vector<Trial>& trials) {
   Json columns = Json::object();
   if (trials.empty()) return columns;
   const Json usual = Trial{};
-  for (const auto& [name, value] : usual.items()) columns[name] = Json::array();
+  for (const auto& [name, value] : usual.members()) columns[name] = Json::array();
   for (const Trial& trial : trials) {
     Json row = trial;
-    for (auto& [name, value] : row.items()) columns[name].push_back(std::move(value));
+    for (auto& [name, value] : row.members()) columns[name].push_back(std::move(value));
   }
-  for (auto field = usual.begin(); field != usual.end(); ++field) {
-    const Json& column = columns[field.key()];
-    const bool told = is_always_there(field.key()) ||
-                      std::any_of(column.begin(), column.end(), [&](const Json& one) { return one != *field; });
-    if (!told) columns.erase(field.key());
+  for (const auto& [name, value] : usual.members()) {
+    const std::vector<Json>& column = columns.at(name).items();
+    const bool told =
+        is_always_there(name) || std::any_of(column.begin(), column.end(), [&](const Json& one) { return one != value; });
+    if (!told) columns.erase(name);
   }
   return columns;
 }
@@ -173,17 +164,17 @@ std::vector<Trial> trials_of(const Json& columns) {
   if (columns.empty()) return trials;
   for (const char* name : always_there) columns.at(name);
   const std::size_t count = columns.at("round").size();
-  for (const auto& [name, column] : columns.items()) {
+  for (const auto& [name, column] : columns.members()) {
     if (!column.is_array() || column.size() != count)
-      throw Json::other_error::create(502, "the column '" + name + "' is not as long as the others", &columns);
+      throw json::FieldError("the column '" + name + "' is not as long as the others", &columns);
   }
   std::vector<const Json*> found;
   Trial usual;
-  fields(internal::ColumnFinder<Json>{columns, found}, usual);
+  fields(internal::ColumnFinder{columns, found}, usual);
   trials.resize(count);
   for (std::size_t row = 0; row < count; ++row) {
     std::size_t field = 0;
-    fields(internal::RowReader<Json>{found, row, field}, trials[row]);
+    fields(internal::RowReader{found, row, field}, trials[row]);
   }
   return trials;
 }
@@ -252,15 +243,15 @@ bool is_plain(const std::string& name) {
 // A record may come from anywhere, and what it says goes to terminals.
 void make_printable(Json& json) {
   if (json.is_string()) {
-    json = printable(json.get_ref<const std::string&>());
+    json = printable(json.text());
   } else if (json.is_array()) {
-    for (Json& one : json) make_printable(one);
-  } else if (json.is_object() && std::all_of(json.items().begin(), json.items().end(),
-                                             [](const auto& item) { return is_plain(item.key()); })) {
-    for (auto& [name, value] : json.items()) make_printable(value);
+    for (Json& one : json.items()) make_printable(one);
+  } else if (json.is_object() && std::all_of(json.members().begin(), json.members().end(),
+                                             [](const json::Member& member) { return is_plain(member.name); })) {
+    for (auto& [name, value] : json.members()) make_printable(value);
   } else if (json.is_object()) {
     Json clean = Json::object();
-    for (auto& [name, value] : json.items()) {
+    for (auto& [name, value] : json.members()) {
       make_printable(value);
       clean[printable(name)] = std::move(value);
     }
@@ -281,14 +272,14 @@ Json parsed(const std::string& text, const std::string& where) {
     Json json = Json::parse(text);
     if (may_be_unprintable(text)) make_printable(json);
     return json;
-  } catch (const Json::parse_error& error) {
+  } catch (const json::SyntaxError& error) {
+    if (error.out_of_range)
+      bad_input("record.syntax", where, "a number in it is out of range", "give a record that a study saved");
     const bool cut = error.byte > text.size();
     bad_input("record.syntax", where,
               cut ? "cut short after " + std::to_string(text.size()) + " bytes"
                   : "not JSON at byte " + std::to_string(error.byte),
               "give a record that a study saved, ending in .json");
-  } catch (const Json::exception&) {  // a number that no double can hold
-    bad_input("record.syntax", where, "a number in it is out of range", "give a record that a study saved");
   }
 }
 
@@ -308,22 +299,20 @@ void check_format(const Json& json, const std::string& where) {
   }
 }
 
-// "[json.exception.…] (/cells/0) key 'workers' not found"
-[[noreturn]] void bad_field(const Json::exception& error, const std::string& where) {
-  const std::string what = error.what();
-  const std::size_t bracket = what.find("] ");
-  bad_input("record.field", where, bracket == std::string::npos ? what : what.substr(bracket + 2),
-            "give an undamaged record");
+// "(/cells/0) key 'workers' not found"
+[[noreturn]] void bad_field(const json::FieldError& error, const Json& in, const std::string& where) {
+  const std::string path = json::path_in(in, error.at);
+  bad_input("record.field", where, (path.empty() ? "" : "(" + path + ") ") + error.what(), "give an undamaged record");
 }
 
 }  // namespace
 
 std::string to_json(const Machine& machine) {
-  return text_of(Json(machine), 1) + "\n";
+  return Json(machine).dump(1) + "\n";
 }
 
 std::string to_json(const Cell& cell) {
-  return text_of(Json(cell), -1);
+  return Json(cell).dump(-1);
 }
 
 std::string to_json(const Record& record, const std::string& rounds_token) {
@@ -331,7 +320,7 @@ std::string to_json(const Record& record, const std::string& rounds_token) {
   if (!rounds_token.empty()) json[rounds_beside] = rounds_token;
   fields(RecordWriter{{json}}, record);
   json["version"] = Record::newest_version;
-  return text_of(json, rounds_token.empty() ? 1 : -1) + "\n";
+  return json.dump(rounds_token.empty() ? 1 : -1) + "\n";
 }
 
 Record record_from_json(const std::string& text, const std::string& where, std::string* rounds_token) {
@@ -344,21 +333,21 @@ Record record_from_json(const std::string& text, const std::string& where, std::
     complete(record);
     record.version = Record::newest_version;
     check_references(record, where);
-    if (rounds_token != nullptr) *rounds_token = json.value(rounds_beside, std::string());
+    if (rounds_token != nullptr) *rounds_token = json.value(rounds_beside, "").get<std::string>();
     return record;
-  } catch (const Json::exception& error) {
-    bad_field(error, where);
+  } catch (const json::FieldError& error) {
+    bad_field(error, json, where);
   }
 }
 
 Cell cell_from_json(const std::string& text, const std::string& where) {
+  const Json json = parsed(text, where);
   try {
     Cell cell;
-    const Json json = parsed(text, where);
     fields(CellReader{{json}}, cell);
     return cell;
-  } catch (const Json::exception& error) {
-    bad_field(error, where);
+  } catch (const json::FieldError& error) {
+    bad_field(error, json, where);
   }
 }
 
@@ -370,7 +359,7 @@ std::string to_json(const RecordStep& step) {
   if (step.confirmation) json["confirmation"] = *step.confirmation;
   if (step.left_out) json["left_out"] = *step.left_out;
   if (step.dropped) json["dropped"] = {{"asleep", step.dropped->asleep}, {"paused", step.dropped->paused}};
-  return text_of(json, -1);
+  return json.dump();
 }
 
 RecordStep step_from_json(const std::string& text, const std::string& where) {
@@ -392,8 +381,8 @@ RecordStep step_from_json(const std::string& text, const std::string& where) {
       step.dropped = {json.at("dropped").at("asleep").get<int>(), json.at("dropped").at("paused").get<int>()};
     }
     return step;
-  } catch (const Json::exception& error) {
-    bad_field(error, where);
+  } catch (const json::FieldError& error) {
+    bad_field(error, json, where);
   }
 }
 

@@ -3,8 +3,8 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <nlohmann/json.hpp>
 
+#include "antcrew/record/json.hpp"
 #include "antcrew/base/units.hpp"
 #include "antcrew/record/point_json.hpp"
 #include "antcrew/report/grid.hpp"
@@ -122,7 +122,6 @@ std::string compare_text(const Comparison& found, const Analysed& now, const Loo
 }
 
 std::string compare_json(const Comparison& found, const Analysed& now) {
-  using Json = nlohmann::ordered_json;
   Json cells = Json::array();
   for (const ComparedCell& cell : found.cells) {
     const Point& point = now.record->points[cell.after->cell->point];
@@ -161,7 +160,7 @@ std::string compare_json(const Comparison& found, const Analysed& now) {
                      {"cells", cells},
                      {"only_before", found.only_before},
                      {"only_after", found.only_after}};
-  return json.dump(1, ' ', false, Json::error_handler_t::replace) + "\n";
+  return json.dump(1) + "\n";
 }
 
 }  // namespace antcrew::report_layer

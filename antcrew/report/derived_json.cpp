@@ -1,7 +1,7 @@
 #include "antcrew/report/derived_json.hpp"
 
-#include <nlohmann/json.hpp>
 
+#include "antcrew/record/json.hpp"
 #include "antcrew/analysis/statistics.hpp"
 #include "antcrew/record/point_json.hpp"
 #include "antcrew/record/record_json.hpp"
@@ -10,8 +10,6 @@
 
 namespace antcrew::report_layer {
 namespace {
-
-using Json = nlohmann::ordered_json;
 
 // An interval has low and high; what was merely seen has other names, so that nobody takes it for one.
 Json estimate(const std::optional<Estimate>& e) {
@@ -192,7 +190,7 @@ std::string derived_json(const Analysed& study) {
                      {"ladders", ladders_json(study)},
                      {"sources", std::move(sources)},
                      {"cells", std::move(cells)}};
-  return json.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
+  return json.dump(2) + "\n";
 }
 
 }  // namespace antcrew::report_layer

@@ -1,15 +1,13 @@
 #include "antcrew/report/figure_json.hpp"
 
 #include <cmath>
-#include <nlohmann/json.hpp>
 
+#include "antcrew/record/json.hpp"
 #include "antcrew/report/internal/end_labels.hpp"
 #include "antcrew/report/looks.hpp"
 
 namespace antcrew::report_layer {
 namespace {
-
-using Json = nlohmann::ordered_json;
 
 // As many digits as a reader or a screen could tell apart.
 double shortened(double value) {

@@ -1,15 +1,13 @@
 #include "antcrew/report/findings_json.hpp"
 
-#include <nlohmann/json.hpp>
 
+#include "antcrew/record/json.hpp"
 #include "antcrew/log/coarse_sums.hpp"
 #include "antcrew/report/findings.hpp"
 #include "antcrew/report/scaling_json.hpp"
 
 namespace antcrew::report_layer {
 namespace {
-
-using Json = nlohmann::ordered_json;
 
 Json optional_number(const std::optional<double>& value) {
   return value ? Json(*value) : Json(nullptr);
@@ -90,7 +88,7 @@ std::string explanation_json(const Analysed& study, bool timelines) {
   Json json = {{"title", study.record->title}, {"findings", std::move(findings)}, {"ledgers", std::move(ledgers)}};
   add_scaling(study, json);
   if (timelines) add_timelines(study, json);
-  return json.dump(2, ' ', false, Json::error_handler_t::replace) + "\n";
+  return json.dump(2) + "\n";
 }
 
 }  // namespace antcrew::report_layer

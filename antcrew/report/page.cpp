@@ -3,8 +3,8 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <nlohmann/json.hpp>
 
+#include "antcrew/record/json.hpp"
 #include "antcrew/base/printable.hpp"
 #include "antcrew/base/units.hpp"
 #include "antcrew/report/csv.hpp"
@@ -25,13 +25,12 @@
 namespace antcrew::report_layer {
 namespace {
 
-using Json = nlohmann::ordered_json;
 using internal::escaped;
 
 // Inside a script element only its end could end it: no '<' is left, and none of the two line ends of JavaScript alone.
 std::string embedded(const Json& json) {
   std::string out;
-  for (const char c : json.dump(-1, ' ', true, Json::error_handler_t::replace)) {
+  for (const char c : json.dump(-1, true)) {
     if (c == '<')
       out += "\\u003c";
     else if (c == '>')

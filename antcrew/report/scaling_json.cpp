@@ -1,8 +1,8 @@
 #include "antcrew/report/scaling_json.hpp"
 
 #include <cmath>
-#include <nlohmann/json.hpp>
 
+#include "antcrew/record/json.hpp"
 #include "antcrew/analysis/findings.hpp"
 #include "antcrew/analysis/models.hpp"
 #include "antcrew/analysis/sizes.hpp"
@@ -10,8 +10,6 @@
 
 namespace antcrew::report_layer {
 namespace {
-
-using Json = nlohmann::ordered_json;
 
 // What has no end is null.
 Json finite(double value) {

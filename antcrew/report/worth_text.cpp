@@ -3,8 +3,8 @@
 #include <fmt/format.h>
 
 #include <cmath>
-#include <nlohmann/json.hpp>
 
+#include "antcrew/record/json.hpp"
 #include "antcrew/report/headline.hpp"
 #include "antcrew/report/text.hpp"
 
@@ -83,7 +83,6 @@ std::string worth_text(const Analysed& study, const Worth& worth) {
 }
 
 std::string worth_rule(const Analysed& study, const Worth& worth) {
-  using Json = nlohmann::ordered_json;
   const Record& record = *study.record;
   const auto listed = [](const std::vector<Worth::Step>& steps) {
     Json list = Json::array();
@@ -109,7 +108,7 @@ std::string worth_rule(const Analysed& study, const Worth& worth) {
                      {"faster_from_high", worth.crossover ? bound(worth.crossover->size.high) : Json(nullptr)},
                      {"steps", listed(worth.steps)},
                      {"with_fewer", with_fewer}};
-  return json.dump(1, ' ', false, Json::error_handler_t::replace) + "\n";
+  return json.dump(1) + "\n";
 }
 
 }  // namespace antcrew::report_layer

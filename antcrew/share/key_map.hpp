@@ -18,7 +18,6 @@
 #include <atomic>
 #include <cstddef>
 #include <functional>
-#include <mutex>
 #include <optional>
 #include <type_traits>
 #include <utility>
@@ -237,7 +236,7 @@ class KeyMap {
   // Into the table, where all workers meet.
   void hand_over(Sums& sums) {
     if constexpr (summed_apart) {
-      const std::lock_guard<std::mutex> one_at_a_time(handing_over_);
+      const internal::LockHeld one_at_a_time(handing_over_);
       handed_over_.fetch_add(1, std::memory_order_acq_rel);
       sums.hand_over([&](Bits bits, V amount) {
         std::atomic_ref<V>(node(internal::key_of_bits<K>(bits)).value).fetch_add(amount, std::memory_order_release);
@@ -259,7 +258,7 @@ class KeyMap {
   internal::PerThread<Sums> sums_;
   alignas(internal::line_bytes) std::atomic<Use> use_{Use::none};
   alignas(internal::line_bytes) std::atomic<std::uint32_t> handed_over_{0};  // odd while one is at it
-  std::mutex handing_over_;
+  internal::Lock handing_over_;
 };
 
 }  // namespace antcrew

@@ -9,14 +9,13 @@
 // Stages: many (at once, any order), alone (one at a time, any order), as_read (one at a time, in the order of
 // reading). The source is read one item at a time. At most `items` are under way: what an item holds is bounded by
 // that. A stage may wait for work of the same crew, fork, and run its loops. The first exception of a stage comes out
-// of run(); items under way are dropped. A stop token, or the source's end, stop the reading: items under way come to
+// of run(); items under way are dropped. A stop, or the source's end, stop the reading: items under way come to
 // their end. A pipeline may be run again when its source can; one run at a time.
 #pragma once
 
 #include <array>
 #include <cstddef>
 #include <optional>
-#include <stop_token>
 #include <string>
 #include <tuple>
 #include <type_traits>
@@ -30,7 +29,7 @@ namespace antcrew {
 
 struct PipelineOptions {
   std::size_t items = 0;      // under way at once; 0 = 4 for each worker
-  std::stop_token stop = {};  // ends the reading
+  Stop stop = {};  // such as a std::stop_token: ends the reading
 };
 
 namespace internal {
@@ -95,7 +94,7 @@ class Pipeline {
         this};
     const auto item_at = [](void* all, std::size_t k) -> void* { return &(*static_cast<std::vector<Item>*>(all))[k]; };
     crew.each(
-        workers, Crew::small_pieces(1), [&](std::size_t) { line.work(calls, item_at, &items); }, {}, at);
+        workers, Crew::small_pieces(1), [&](std::size_t) { line.work(calls, item_at, &items); }, internal::no_stop, at);
     return line.finish();
   }
 

@@ -15,12 +15,12 @@
 #include <cstring>
 #include <filesystem>
 #include <fstream>
-#include <nlohmann/json.hpp>
 #include <optional>
 #include <sstream>
 #include <thread>
 #include <tuple>
 
+#include "antcrew/record/json.hpp"
 #include "antcrew/base/error.hpp"
 #include "antcrew/base/printable.hpp"
 #include "antcrew/record/record_file.hpp"
@@ -29,7 +29,6 @@
 namespace antcrew::store_layer {
 namespace {
 
-using Json = nlohmann::ordered_json;
 namespace files = std::filesystem;
 
 constexpr int newest_version = 1;
@@ -110,7 +109,7 @@ StoreFacts facts_of(const std::string& folder) {
     could_not_run("store.read", path, fmt::format("cannot be read ({})", std::strerror(errno)),
                   "name another folder with --store");
   if (!text) return {};
-  const Json json = Json::parse(*text, nullptr, false);
+  const Json json = Json::parsed(*text).value_or(Json());
   const bool known = json.is_object() && json.value("format", Json()) == "antcrew-store" &&
                      json.value("version", Json()).is_number_integer();
   if (!known)
@@ -250,15 +249,15 @@ Notes Store::notes_of(const StoredRun& run) const {
   if (run.notes.empty()) return {};
   const auto text = text_of(run.notes);
   if (!text) return {};  // forgotten meanwhile
-  const Json json = Json::parse(*text, nullptr, false);
+  const Json json = Json::parsed(*text).value_or(Json());
   const auto damaged = [&]() {
     bad_input("store.format", run.notes, "these notes are damaged", "mend or remove this file");
   };
   if (!json.is_object()) damaged();
   try {
-    return {json.value("name", std::string()), json.value("labels", std::vector<std::string>()),
-            json.value("note", std::string())};
-  } catch (const nlohmann::json::exception&) {
+    return {json.value("name", "").get<std::string>(), json.value("labels", Json::array()).get<std::vector<std::string>>(),
+            json.value("note", "").get<std::string>()};
+  } catch (const json::FieldError&) {
     damaged();
   }
   return {};

@@ -1,8 +1,6 @@
 // How the program that includes this header was compiled. Records keep it: times of an unoptimised build mislead.
 #pragma once
 
-#include "antcrew/record/record.hpp"
-
 // Given by the build system (the CMake package does it for every target that links antcrew::core).
 #ifndef ANTCREW_BUILD_FLAGS
 #define ANTCREW_BUILD_FLAGS "unknown"
@@ -13,33 +11,47 @@
 
 namespace antcrew {
 
+// What the compiler says of a program file; the texts are literals.
+struct FileBuild {
+  const char* compiler;
+  const char* flags;
+  const char* build_type;
+  bool optimised;
+  const char* sanitizers;
+};
+
 // Internal linkage on purpose: every program file answers for itself.
-static inline record_layer::BuildFacts build_of_this_file() {
-  record_layer::BuildFacts build;
+static inline FileBuild build_of_this_file() {
+  return {
 #if defined(__clang__)
-  build.compiler = "clang " __clang_version__;
+      "clang " __clang_version__,
 #else
-  build.compiler = "g++ " __VERSION__;
+      "g++ " __VERSION__,
 #endif
-  build.flags = ANTCREW_BUILD_FLAGS;
-  build.build_type = ANTCREW_BUILD_TYPE;
+      ANTCREW_BUILD_FLAGS, ANTCREW_BUILD_TYPE,
 #if defined(__OPTIMIZE__)
-  build.optimised = true;
+      true,
+#else
+      false,
 #endif
 #if defined(__SANITIZE_ADDRESS__)
-  build.sanitizers = "address";
+      "address"
 #elif defined(__SANITIZE_THREAD__)
-  build.sanitizers = "thread";
+      "thread"
 #elif defined(__has_feature)
 #if __has_feature(address_sanitizer)
-  build.sanitizers = "address";
+      "address"
 #elif __has_feature(thread_sanitizer)
-  build.sanitizers = "thread";
+      "thread"
 #elif __has_feature(memory_sanitizer)
-  build.sanitizers = "memory";
+      "memory"
+#else
+      ""
 #endif
+#else
+      ""
 #endif
-  return build;
+  };
 }
 
 }  // namespace antcrew

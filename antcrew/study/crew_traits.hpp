@@ -1,72 +1,40 @@
 // What a study needs to know of a crew, to start it at a worker count. Specialise CrewTraits for a crew of your own.
 #pragma once
 
-#include <memory>
 #include <optional>
 
-#include "antcrew/crew/process_crew.hpp"
-#include "antcrew/crew/standing_crew.hpp"
+#include "antcrew/base/owned.hpp"
+#include "antcrew/crew/crew_options.hpp"
 #include "antcrew/crew/task_crew.hpp"
 #include "antcrew/crew/thread_crew.hpp"
 #include "antcrew/log/phase.hpp"
-#include "antcrew/record/record.hpp"
-#include "antcrew/study/study_base.hpp"
 
 namespace antcrew {
 
-// name; start(workers, options); facts(crew); and, where something may be left to do when the body has returned,
-// end_call(crew): done inside the timed call.
+// A bare worker count, for variants that bring their own threads or processes.
+struct Workers {
+  int count = 1;
+  constexpr operator int() const noexcept { return count; }
+};
+
+// name; start(workers, options), which gives a pointer that owns it, such as std::unique_ptr; facts(crew); and, where something may be left to do when the body has returned,
+// end_call(crew): done inside the timed call. As it stands, for crews that have all of this themselves.
 template <class Crew>
-struct CrewTraits;
-
-template <>
-struct CrewTraits<ThreadCrew> {
-  static constexpr const char* name = "ThreadCrew";
-  static std::unique_ptr<ThreadCrew> start(int workers, const CrewOptions& options) {
-    return std::make_unique<ThreadCrew>(workers, options);
+struct CrewTraits {
+  static constexpr const char* name = Crew::crew_name;
+  static internal::Owned<Crew> start(int workers, const CrewOptions& options) {
+    if constexpr (requires { Crew::prepare_study(); }) Crew::prepare_study();
+    return internal::Owned<Crew>(new Crew(workers, options));
   }
-  static std::optional<CrewFacts> facts(const ThreadCrew& crew) { return crew.facts(); }
-};
-
-template <>
-struct CrewTraits<TaskCrew> {
-  static constexpr const char* name = "TaskCrew";
-  static std::unique_ptr<TaskCrew> start(int workers, const CrewOptions& options) {
-    return std::make_unique<TaskCrew>(workers, options);
-  }
-  static std::optional<CrewFacts> facts(const TaskCrew& crew) { return crew.facts(); }
-  // Waits for work that nobody waited for; the record counts it.
-  static void end_call(TaskCrew& crew) {
-    Work unwaited(internal::unwaited_work);
-    unwaited.add(crew.settle());
-  }
-};
-
-template <>
-struct CrewTraits<ProcessCrew> {
-  static constexpr const char* name = "ProcessCrew";
-  static std::unique_ptr<ProcessCrew> start(int workers, const CrewOptions& options) {
-    internal::fault_cost_s();  // measured once, and not in a timed call
-    return std::make_unique<ProcessCrew>(workers, options);
-  }
-  static std::optional<CrewFacts> facts(const ProcessCrew& crew) { return crew.facts(); }
-  static void end_call(ProcessCrew& crew) { crew.log_after_fork(); }
-};
-
-template <>
-struct CrewTraits<StandingCrew> {
-  static constexpr const char* name = "StandingCrew";
-  static std::unique_ptr<StandingCrew> start(int workers, const CrewOptions& options) {
-    return std::make_unique<StandingCrew>(workers, options);
-  }
-  static std::optional<CrewFacts> facts(const StandingCrew& crew) { return crew.facts(); }
+  static const CrewFacts& facts(const Crew& crew) { return crew.facts(); }
+  static void end_call(Crew& crew) requires requires { crew.end_call(); } { crew.end_call(); }
 };
 
 template <>
 struct CrewTraits<Workers> {
   static constexpr const char* name = "Workers";
-  static std::unique_ptr<Workers> start(int workers, const CrewOptions&) {
-    return std::make_unique<Workers>(Workers{workers});
+  static internal::Owned<Workers> start(int workers, const CrewOptions&) {
+    return internal::Owned<Workers>(new Workers{workers});
   }
   static std::optional<CrewFacts> facts(const Workers&) { return std::nullopt; }
 };

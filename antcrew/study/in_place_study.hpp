@@ -9,8 +9,6 @@
 #pragma once
 
 #include <concepts>
-#include <functional>
-#include <memory>
 #include <string>
 #include <type_traits>
 #include <utility>
@@ -25,11 +23,23 @@ namespace antcrew {
 
 namespace internal {
 
-template <class Work, class Call, class Read, class Agreement>
-class InPlaceSession : public Session {
+// What `read`, a member or a function, gives of the work (as std::invoke, which takes <functional>).
+template <class Read, class Work>
+decltype(auto) answer_in(const Read& read, const Work& work) {
+  if constexpr (std::is_member_object_pointer_v<Read>) {
+    return (work.*read);
+  } else if constexpr (std::is_member_function_pointer_v<Read>) {
+    return (work.*read)();
+  } else {
+    return read(work);
+  }
+}
+
+template <class Work, class Read, class Agreement>
+class InPlaceSession final : public Session {
  public:
-  InPlaceSession(Call call, const Read& read, const Agreement& agreement)
-      : call_(std::move(call)), read_(read), agreement_(agreement) {}
+  InPlaceSession(StartedBody call, const Read& read, const Agreement& agreement)
+      : Session(std::move(call)), read_(read), agreement_(agreement) {}
 
   void prepare(const Anything& input, std::size_t calls) override {
     const Work& fresh = *static_cast<const Work*>(input.get());
@@ -45,37 +55,28 @@ class InPlaceSession : public Session {
     while (copies_.size() < calls) copies_.push_back(fresh);
   }
   std::int64_t call_ns(const Anything&, std::size_t) override {
-    const int depth = fork_depth();
-    const std::int64_t start = now_ns();
-    for (Work& copy : copies_) {
-      call_(*unknown(&copy));
-      keep_alive(&copy);
-      end_if_returned_child(depth);
-    }
-    return now_ns() - start;
+    return call_.timed(copies_.data(), nullptr, copies_.size());
   }
   std::size_t kept() const override { return copies_.size(); }
   Difference compare(const Anything& reference, std::size_t k) const override {
-    return difference_of(agreement_, std::invoke(read_, *static_cast<const Work*>(reference.get())),
-                         std::invoke(read_, copies_[k]));
+    return difference_of(agreement_, answer_in(read_, *static_cast<const Work*>(reference.get())),
+                         answer_in(read_, copies_[k]));
   }
   Anything take_answer() override {
-    auto last = std::make_shared<Work>(std::move(copies_.back()));
+    Anything last = anything(new Work(std::move(copies_.back())));
     copies_.clear();
     return last;
   }
-  std::string in_short(std::size_t k) const override { return AnswerText::of(std::invoke(read_, copies_[k])); }
+  std::string in_short(std::size_t k) const override { return AnswerText::of(answer_in(read_, copies_[k])); }
   std::string objection(const Anything& reference) const override {
-    return objection_of(agreement_, std::invoke(read_, *static_cast<const Work*>(reference.get())));
+    return objection_of(agreement_, answer_in(read_, *static_cast<const Work*>(reference.get())));
   }
   void drop_answers() override {
     used_ = std::move(copies_);
     copies_.clear();
   }
-  std::optional<CrewFacts> crew_facts() const override { return facts_of(call_); }
 
  private:
-  Call call_;
   const Read& read_;
   const Agreement& agreement_;
   std::vector<Work> copies_;
@@ -106,12 +107,7 @@ class InPlaceStudy : public StudyBase {
   template <class Crew, class Body>
   VariantHandle variant(std::string name, const CrewOptions& options, Body body) {
     if constexpr (internal::is_body_for<Body, Work, Crew>()) {
-      using Call = internal::CallWithCrew<Crew, Body>;
-      auto open = [this, body = std::make_shared<const Body>(std::move(body))](int workers,
-                                                                               const CrewOptions& granted) {
-        return session(Call{CrewTraits<Crew>::start(workers, granted), *body});
-      };
-      return add({std::move(name), CrewTraits<Crew>::name, options, std::move(open)});
+      return add(std::move(name), options, study_layer::anything(new Body(std::move(body))), calls_of<Crew, Body>);
     } else {
       return VariantHandle(*this, 0);
     }
@@ -134,20 +130,28 @@ class InPlaceStudy : public StudyBase {
   }
 
   study_layer::Anything make_input(const StudyPoint& at) const override {
-    return std::make_shared<Work>(internal::input_at(make_, at));
+    return study_layer::anything(new Work(internal::input_at(make_, at)));
   }
-  std::unique_ptr<study_layer::Session> open_baseline() const override {
-    return session([this](Work& work) { baseline_(work); });
+  internal::Owned<study_layer::Session> open_baseline() const override {
+    return session_of(*this, {&timed_baseline, &baseline_});
   }
 
   InPlaceStudy(const InPlaceStudy&) = delete;
   InPlaceStudy& operator=(const InPlaceStudy&) = delete;
 
  private:
-  template <class Call>
-  std::unique_ptr<study_layer::Session> session(Call call) const {
-    return std::make_unique<internal::InPlaceSession<Work, Call, Read, Agreement>>(std::move(call), read_, agreement_);
+  static std::int64_t timed_baseline(const void* baseline, void*, const void* copies, void*, std::size_t calls) {
+    const Baseline& call = *static_cast<const Baseline*>(baseline);
+    return internal::timed_copies(static_cast<Work*>(const_cast<void*>(copies)), calls, [&](Work& work) { call(work); });
   }
+  static internal::Owned<study_layer::Session> session_of(const StudyBase& study, internal::StartedBody call) {
+    const auto& its = static_cast<const InPlaceStudy&>(study);
+    return internal::Owned<study_layer::Session>(
+        new internal::InPlaceSession<Work, Read, Agreement>(std::move(call), its.read_, its.agreement_));
+  }
+  template <class Crew, class Body>
+  static constexpr BodyCalls calls_of{&internal::crew_kind<Crew>, &internal::timed_in_place<Work, Crew, Body>,
+                                      &session_of};
 
   Make make_;
   Baseline baseline_;

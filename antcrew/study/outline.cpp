@@ -100,10 +100,6 @@ void Outline::pinning(std::vector<Pin> pins) {
   });
 }
 
-void Outline::weak_scaling(std::function<std::size_t(std::size_t, int)> grow) {
-  growth_ = std::move(grow);
-}
-
 void Outline::ladder(const std::vector<VariantHandle>& steps) {
   described([&](const std::string& where) {
     std::vector<std::string> keys;
@@ -134,7 +130,7 @@ VariantHandle Outline::add(VariantOutline variant) {
 }
 
 VariantHandle Outline::add_probe(VariantOutline probe, VariantHandle of) {
-  probe.kind = Cell::Kind::probe;
+  probe.kind = CellKind::probe;
   described([&](const std::string& where) {
     if (of.study_ != this || of.index() >= variants_.size()) {
       bad_input("study.variant", where, "the probe '" + printable(probe.name) + "' is of no variant of this study",

@@ -5,14 +5,17 @@
 // first mistake, and told when the study is run: by run() as an Error, by study_main() in one line.
 #pragma once
 
-#include <functional>
 #include <map>
 #include <optional>
 #include <string>
+#include <type_traits>
+#include <utility>
 #include <vector>
 
 #include "antcrew/base/error.hpp"
-#include "antcrew/record/record.hpp"
+#include "antcrew/record/cell_kind.hpp"
+#include "antcrew/record/point.hpp"
+#include "antcrew/study/growth.hpp"
 
 namespace antcrew {
 
@@ -21,7 +24,7 @@ namespace study_layer {
 struct VariantOutline {
   std::string name;
   std::string crew;
-  record_layer::Cell::Kind kind = record_layer::Cell::Kind::variant;
+  record_layer::CellKind kind = record_layer::CellKind::variant;
   std::string probe_of = {};      // key of the variant that a probe prices a part of
   std::string keeps = {};         // what it keeps between calls on purpose
   bool chooses_workers = false;   // it may leave workers idle on purpose
@@ -94,8 +97,13 @@ class Outline {
 
   // Weak scaling: at p workers the size is grow(size, p), with work p times that of `size`. Speedup there is the
   // fixed-time (scaled) speedup T_s(W·p) / T_p(W·p) (Gustafson 1988, "Reevaluating Amdahl's law").
-  void weak_scaling(std::function<std::size_t(std::size_t size, int workers)> grow);
-  const std::function<std::size_t(std::size_t, int)>& growth() const noexcept { return growth_; }
+  template <class Grow>
+  void weak_scaling(Grow grow) {
+    static_assert(std::is_invocable_r_v<std::size_t, const Grow&, std::size_t, int>,
+                  "weak_scaling() takes a function (std::size_t size, int workers) -> std::size_t");
+    growth_ = Growth(std::move(grow));
+  }
+  const Growth& growth() const noexcept { return growth_; }
 
   // Variants in the order in which they were improved: each is compared with the one before it.
   void ladder(const std::vector<VariantHandle>& steps);
@@ -136,7 +144,7 @@ class Outline {
   std::vector<int> workers_;
   std::map<std::string, std::vector<PointValue>> dimensions_;
   std::vector<Pin> pins_;
-  std::function<std::size_t(std::size_t, int)> growth_;
+  Growth growth_;
   std::vector<std::vector<std::string>> ladders_;
   std::vector<Source> sources_;
 };

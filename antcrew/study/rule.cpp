@@ -3,16 +3,14 @@
 #include <algorithm>
 #include <fstream>
 #include <iterator>
-#include <nlohmann/json.hpp>
 
+#include "antcrew/record/json.hpp"
 #include "antcrew/base/error.hpp"
 #include "antcrew/base/printable.hpp"
 #include "antcrew/machine/machine.hpp"
 
 namespace antcrew {
 namespace {
-
-using Json = nlohmann::json;
 
 constexpr int newest_version = 1;
 constexpr std::size_t most_steps = 64;
@@ -23,8 +21,8 @@ constexpr std::uint64_t most_workers = 1'000'000;
 }
 
 std::string text_in(const Json& json, const char* key, const std::string& where) {
-  const auto found = json.find(key);
-  if (found == json.end() || !found->is_string()) no_rule(where, std::string("no text '") + key + "' in it");
+  const Json* found = json.find(key);
+  if (found == nullptr || !found->is_string()) no_rule(where, std::string("no text '") + key + "' in it");
   return found->get<std::string>();
 }
 
@@ -33,7 +31,7 @@ std::vector<Step> listed_in(const Json& json, const std::string& where) {
   std::vector<Step> listed;
   const Json steps = json.value("steps", Json());
   if (!steps.is_array() || steps.size() > most_steps) no_rule(where, "no list 'steps' in it");
-  for (const Json& step : steps) {
+  for (const Json& step : steps.items()) {
     const Json from = step.is_object() ? step.value("from_size", Json()) : Json();
     const Json workers = step.is_object() ? step.value("workers", Json()) : Json();
     if (!from.is_number_unsigned() || !workers.is_number_unsigned() || workers.get<std::uint64_t>() < 1 ||
@@ -57,7 +55,7 @@ std::vector<Step> steps_of(const Json& json, int usable, const std::string& wher
     if (!with_fewer.is_array()) no_rule(where, "its 'with_fewer' is no list");
     if (largest > usable) steps.clear();
     int most_yet = 0;
-    for (const Json& one : with_fewer) {
+    for (const Json& one : with_fewer.items()) {
       const Json most = one.is_object() ? one.value("most_workers", Json()) : Json();
       if (!most.is_number_unsigned() || most.get<std::uint64_t>() > most_workers || most.get<int>() <= most_yet)
         no_rule(where, "its 'with_fewer' are not in the order of 'most_workers'");
@@ -72,7 +70,7 @@ std::vector<Step> steps_of(const Json& json, int usable, const std::string& wher
 
 }  // namespace
 
-Rule::Rule(const std::string& path, const record_layer::BuildFacts& build) {
+Rule::Rule(const std::string& path, const FileBuild& build) {
   std::ifstream file(path, std::ios::binary);
   if (!file) bad_input("rule.file", printable(path, 100), "this file cannot be read", "give a rule's file");
   const std::string text{std::istreambuf_iterator<char>(file), std::istreambuf_iterator<char>()};
@@ -80,11 +78,11 @@ Rule::Rule(const std::string& path, const record_layer::BuildFacts& build) {
   *this = from_text(text, path, build, here.processor, here.usable_processors());
 }
 
-Rule Rule::from_text(const std::string& text, const std::string& named, const record_layer::BuildFacts& build,
+Rule Rule::from_text(const std::string& text, const std::string& named, const FileBuild& build,
                      const std::string& processor, int usable) {
   const std::string where = printable(named, 100);
-  const Json json = Json::parse(text, nullptr, false);
-  if (!json.is_object() || json.value("format", Json()) != "antcrew-rule") no_rule(where, "this is no rule");
+  const Json json = Json::parsed(text).value_or(Json());
+  if (!json.is_object() || !(json.value("format", Json()) == "antcrew-rule")) no_rule(where, "this is no rule");
   const Json version = json.value("version", Json());
   if (!version.is_number_integer()) no_rule(where, "no number 'version' in it");
   if (version.get<std::int64_t>() > newest_version)

@@ -22,10 +22,10 @@ namespace antcrew {
 class Rule {
  public:
   // Throws Error: rule.file (it cannot be read), rule.syntax (it is no rule), rule.version (a newer one).
-  explicit Rule(const std::string& path, const record_layer::BuildFacts& build = build_of_this_file());
+  explicit Rule(const std::string& path, const FileBuild& build = build_of_this_file());
 
   // Of a text; `where` names it in messages. processor, usable: of this machine.
-  static Rule from_text(const std::string& text, const std::string& where, const record_layer::BuildFacts& build,
+  static Rule from_text(const std::string& text, const std::string& where, const FileBuild& build,
                         const std::string& processor, int usable);
 
   // 1 = the sequential version. Never more than the processors that were usable when the rule was loaded. A few

@@ -121,10 +121,10 @@ void all_of_it(RunState& run) {
   run.record.measured_s = run.measured_before_s + run.elapsed_s();
 }
 
-Record run_here(const StudyBase& study, const Plan& plan, const RunHooks& hooks, const BuildFacts& build,
+Record run_here(const StudyBase& study, const Plan& plan, const RunHooks& hooks, const FileBuild& build,
                 const Record* begun) {
   Record fresh;
-  fresh.build = build;
+  fresh.build = {build.compiler, build.flags, build.build_type, build.optimised, false, {}, build.sanitizers};
 #if defined(__OPTIMIZE__)
   fresh.build.library_optimised = true;
 #endif
@@ -179,12 +179,12 @@ Record run_hosted(const std::function<std::unique_ptr<Host>()>& make_host, const
 
 }  // namespace study_layer
 
-Record run(const StudyBase& study, const Plan& plan, const RunHooks& hooks, const BuildFacts& build) {
+Record run(const StudyBase& study, const Plan& plan, const RunHooks& hooks, const FileBuild& build) {
   return run_here(study, plan, hooks, build, nullptr);
 }
 
 Record run_on(const StudyBase& study, const Record& begun, const Plan& plan, const RunHooks& hooks,
-              const BuildFacts& build) {
+              const FileBuild& build) {
   return run_here(study, plan, hooks, build, &begun);
 }
 

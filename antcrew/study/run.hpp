@@ -42,13 +42,13 @@ struct RunHooks {
 
 // Throws Error for a study or plan that cannot be run; what goes wrong in a cell is a fault in the record instead.
 record_layer::Record run(const StudyBase& study, const Plan& plan = {}, const RunHooks& hooks = {},
-                         const record_layer::BuildFacts& build = build_of_this_file());
+                         const FileBuild& build = build_of_this_file());
 
 // Goes on with a record: the visits it has are kept, also those of a round that was not finished. Parts of the grid
 // that its plan gave and this one leaves open are taken from it. Throws Error (study.changed), naming what changed,
 // when title, variants, grid, machine or build are not those of the record. With plan.again only the named variant may
 // have changed: it gets a new attempt beside the old ones.
 record_layer::Record run_on(const StudyBase& study, const record_layer::Record& begun, const Plan& plan = {},
-                            const RunHooks& hooks = {}, const record_layer::BuildFacts& build = build_of_this_file());
+                            const RunHooks& hooks = {}, const FileBuild& build = build_of_this_file());
 
 }  // namespace antcrew

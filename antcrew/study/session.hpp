@@ -5,21 +5,22 @@
 
 #include <cstddef>
 #include <cstdint>
-#include <memory>
 #include <optional>
 
 #include "antcrew/base/layers.hpp"
 #include "antcrew/crew/crew_options.hpp"
 #include "antcrew/study/agreement.hpp"
+#include "antcrew/study/anything.hpp"
+#include "antcrew/study/started_body.hpp"
 
 namespace antcrew::study_layer {
 
-// An input or a reference answer whose type only the study knows.
-using Anything = std::shared_ptr<const void>;
-
 class Session {
  public:
-  virtual ~Session() = default;
+  explicit Session(internal::StartedBody call) noexcept : call_(std::move(call)) {}
+  Session(const Session&) = delete;
+  Session& operator=(const Session&) = delete;
+  virtual ~Session();
 
   // Makes room, and copies of in-place work, for so many calls: off the clock, before call_ns().
   virtual void prepare(const Anything& input, std::size_t calls) = 0;
@@ -44,7 +45,10 @@ class Session {
   virtual void drop_answers() = 0;
 
   // Nothing for a variant without a crew.
-  virtual std::optional<CrewFacts> crew_facts() const { return std::nullopt; }
+  std::optional<CrewFacts> crew_facts() const { return call_.crew_facts(); }
+
+ protected:
+  internal::StartedBody call_;
 };
 
 }  // namespace antcrew::study_layer

@@ -11,7 +11,6 @@
 #pragma once
 
 #include <concepts>
-#include <memory>
 #include <string>
 #include <type_traits>
 #include <utility>
@@ -26,31 +25,28 @@ namespace antcrew {
 
 namespace internal {
 
-template <class Input, class Reference, class Answer, class Agreement, class Call>
-class TypedSession : public Session {
+template <class Reference, class Answer, class Agreement>
+class AnswerSession final : public Session {
  public:
-  TypedSession(Call call, const Agreement& agreement) : call_(std::move(call)), agreement_(agreement) {}
+  AnswerSession(StartedBody call, const Agreement& agreement) : Session(std::move(call)), agreement_(agreement) {}
 
   void prepare(const Anything&, std::size_t calls) override { answers_.make_room(calls); }
   std::int64_t call_ns(const Anything& input, std::size_t calls) override {
-    const Input* in = static_cast<const Input*>(input.get());
-    return answers_.timed(calls, [&](std::size_t) { return call_(*unknown(in)); });
+    return call_.timed(input.get(), &answers_, calls);
   }
   std::size_t kept() const override { return answers_.size(); }
   Difference compare(const Anything& reference, std::size_t k) const override {
     return difference_of(agreement_, *static_cast<const Reference*>(reference.get()), answers_[k]);
   }
-  Anything take_answer() override { return std::make_shared<Answer>(answers_.take_last()); }
+  Anything take_answer() override { return anything(new Answer(answers_.take_last())); }
   std::string in_short(std::size_t k) const override { return AnswerText::of(answers_[k]); }
   std::string objection(const Anything& reference) const override {
     return objection_of(agreement_, *static_cast<const Reference*>(reference.get()));
   }
   void drop_answers() override { answers_.drop(); }
-  std::optional<CrewFacts> crew_facts() const override { return facts_of(call_); }
 
  private:
   KeptAnswers<Answer> answers_;
-  Call call_;
   const Agreement& agreement_;
 };
 
@@ -83,7 +79,7 @@ class Study : public StudyBase {
   // body(input, crew) -> answer. Name and crew together must be its own.
   template <class Crew, class Body>
   VariantHandle variant(std::string name, const CrewOptions& options, Body body) {
-    return add(definition<Crew>(std::move(name), options, std::move(body)));
+    return add(std::move(name), options, study_layer::anything(new Body(std::move(body))), calls_of<Crew, Body>);
   }
   template <class Crew, class Body>
   VariantHandle variant(std::string name, Body body) {
@@ -107,19 +103,17 @@ class Study : public StudyBase {
   // never ranked.
   template <class Crew, class Body>
   VariantHandle probe(std::string name, VariantHandle of, Body body) {
-    return add_probe(definition<Crew>(std::move(name), CrewOptions{}, std::move(body)), of);
+    return add_probe(std::move(name), of, study_layer::anything(new Body(std::move(body))), calls_of<Crew, Body>);
   }
 
   study_layer::Anything make_input(const StudyPoint& at) const override {
-    return std::make_shared<Input>(internal::input_at(make_, at));
+    return study_layer::anything(new Input(internal::input_at(make_, at)));
   }
-  std::unique_ptr<study_layer::Session> open_baseline() const override {
+  internal::Owned<study_layer::Session> open_baseline() const override {
     if constexpr (std::is_same_v<Answer, internal::NoAnswer> || !internal::can_compare<Agreement, Answer, Answer>()) {
       return nullptr;
     } else {
-      auto call = [this](const Input& in) { return baseline_(in); };
-      using Typed = internal::TypedSession<Input, Answer, Answer, Agreement, decltype(call)>;
-      return std::make_unique<Typed>(call, agreement_);
+      return session_of<Answer>(*this, {&timed_baseline, &baseline_});
     }
   }
 
@@ -128,22 +122,30 @@ class Study : public StudyBase {
   Study& operator=(const Study&) = delete;
 
  private:
+  static std::int64_t timed_baseline(const void* baseline, void*, const void* input, void* answers, std::size_t calls) {
+    const Baseline& call = *static_cast<const Baseline*>(baseline);
+    const Input* in = static_cast<const Input*>(input);
+    return static_cast<internal::KeptAnswers<Answer>*>(answers)->timed(
+        calls, [&]() -> decltype(auto) { return call(*internal::unknown(in)); });
+  }
+  template <class VariantAnswer>
+  static internal::Owned<study_layer::Session> session_of(const StudyBase& study, internal::StartedBody call) {
+    const Agreement& agreement = static_cast<const Study&>(study).agreement_;
+    return internal::Owned<study_layer::Session>(
+        new internal::AnswerSession<Answer, VariantAnswer, Agreement>(std::move(call), agreement));
+  }
   template <class Crew, class Body>
-  VariantDefinition definition(std::string name, const CrewOptions& options, Body body) {
+  static constexpr BodyCalls body_calls() {
     if constexpr (answers<Crew, Body>()) {
-      using Call = internal::CallWithCrew<Crew, Body>;
       using VariantAnswer = std::decay_t<std::invoke_result_t<const Body&, const Input&, Crew&>>;
-      using Typed = internal::TypedSession<Input, Answer, VariantAnswer, Agreement, Call>;
-      auto open = [this, body = std::make_shared<const Body>(std::move(body))](int workers,
-                                                                               const CrewOptions& granted) {
-        return std::unique_ptr<study_layer::Session>(
-            std::make_unique<Typed>(Call{CrewTraits<Crew>::start(workers, granted), *body}, agreement_));
-      };
-      return {std::move(name), CrewTraits<Crew>::name, options, std::move(open)};
+      return {&internal::crew_kind<Crew>, &internal::timed_answers<Input, VariantAnswer, Crew, Body>,
+              &session_of<VariantAnswer>};
     } else {
       return {};
     }
   }
+  template <class Crew, class Body>
+  static constexpr BodyCalls calls_of = body_calls<Crew, Body>();
 
   // What the body returns can be compared with the baseline's answer; or a static assertion says why not.
   template <class Crew, class Body>

@@ -3,49 +3,51 @@
 // Users write `Study` (study.hpp).
 #pragma once
 
-#include <functional>
-#include <memory>
 #include <string>
 #include <vector>
 
+#include "antcrew/base/owned.hpp"
 #include "antcrew/crew/crew_options.hpp"
 #include "antcrew/study/outline.hpp"
 #include "antcrew/study/session.hpp"
 
 namespace antcrew {
 
-// A bare worker count, for variants that bring their own threads or processes.
-struct Workers {
-  int count = 1;
-  constexpr operator int() const noexcept { return count; }
-};
+class StudyBase;
 
-struct VariantDefinition {
-  std::string name;
-  std::string crew;
-  CrewOptions options;
-  std::function<std::unique_ptr<study_layer::Session>(int workers, const CrewOptions&)> open;  // starts the crew
+// How the body of a variant is called and what becomes of its answers: one for each type of body.
+struct BodyCalls {
+  const internal::CrewKind* crew;
+  internal::TimedCalls timed;
+  internal::Owned<study_layer::Session> (*session)(const StudyBase& study, internal::StartedBody call);
 };
 
 class StudyBase : public study_layer::Outline {
  public:
+  ~StudyBase() override;
   virtual study_layer::Anything make_input(const StudyPoint& at) const = 0;
-  virtual std::unique_ptr<study_layer::Session> open_baseline() const = 0;
+  // Null where the study does not compile, which a static assertion says.
+  virtual internal::Owned<study_layer::Session> open_baseline() const = 0;
 
   // Of the variant of that number in variants().
   const CrewOptions& crew_options(std::size_t variant) const { return definitions_.at(variant).options; }
-  std::unique_ptr<study_layer::Session> open_variant(std::size_t variant, int workers,
-                                                     const CrewOptions& options) const {
-    return definitions_.at(variant).open(workers, options);
-  }
+  // Starts its crew. Throws what that throws.
+  internal::Owned<study_layer::Session> open_variant(std::size_t variant, int workers,
+                                                     const CrewOptions& options) const;
 
  protected:
   using Outline::Outline;
-  VariantHandle add(VariantDefinition variant);
-  VariantHandle add_probe(VariantDefinition probe, VariantHandle of);
+  VariantHandle add(std::string&& name, const CrewOptions& options, study_layer::Anything&& body,
+                    const BodyCalls& calls);
+  VariantHandle add_probe(std::string&& name, VariantHandle of, study_layer::Anything&& body, const BodyCalls& calls);
 
  private:
-  std::vector<VariantDefinition> definitions_;  // as variants()
+  struct Definition {
+    CrewOptions options;
+    study_layer::Anything body;
+    const BodyCalls* calls;
+  };
+  std::vector<Definition> definitions_;  // as variants()
 };
 
 }  // namespace antcrew

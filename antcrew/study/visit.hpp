@@ -120,7 +120,7 @@ class Visitor {
   Anything reference_answer_;
   Reference reference_;
   StandBoard* board_;
-  std::unique_ptr<Session> session_;
+  internal::Owned<Session> session_;
   internal::Journal* journal_ = nullptr;
   internal::LaneBook* lanes_ = nullptr;
   HardwareCounters counters_;

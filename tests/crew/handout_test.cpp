@@ -12,6 +12,7 @@
 #include "antcrew/machine/lock.hpp"
 
 using namespace antcrew;
+using internal::Enough;
 using internal::Handout;
 using internal::Share;
 
@@ -19,10 +20,10 @@ TEST_CASE("a worker that comes first does everybody's chunks, each once and whol
   const auto shares = std::make_unique<Share[]>(3);
   Handout handout(1003, Split::chunks(10), 3, shares.get());
   std::vector<Range> pieces;
-  auto note = [&](Range range) { pieces.push_back(range); };
-  CHECK(handout.drain(1, internal::Never{}, note) == 101);
-  CHECK(handout.drain(0, internal::Never{}, note) == 0);
-  CHECK(handout.drain(2, internal::Never{}, note) == 0);
+  auto note = [&](Range range, const Enough&) { pieces.push_back(range); };
+  CHECK(handout.drain(1, internal::never_enough, note) == 101);
+  CHECK(handout.drain(0, internal::never_enough, note) == 0);
+  CHECK(handout.drain(2, internal::never_enough, note) == 0);
   std::sort(pieces.begin(), pieces.end(), [](const Range& a, const Range& b) { return a.first < b.first; });
   REQUIRE(pieces.size() == 101);
   for (std::size_t k = 0; k < 101; ++k) CHECK(pieces[k] == Range{10 * k, std::min<std::size_t>(10 * k + 10, 1003)});
@@ -32,10 +33,12 @@ TEST_CASE("an idle worker takes the back half of another's share, not its next p
   const auto shares = std::make_unique<Share[]>(2);
   Handout handout(16, Split::chunks(1), 2, shares.get());
   std::vector<std::size_t> first;
-  auto one = [&](Range range) { first.push_back(range.first); };
-  int left = 9;
-  const auto after_nine = [&] { return left-- == 0; };
-  handout.drain(1, after_nine, one);
+  std::atomic<bool> nine_done{false};
+  auto one = [&](Range range, const Enough&) {
+    first.push_back(range.first);
+    nine_done = first.size() == 9;
+  };
+  handout.drain(1, Enough(nine_done), one);
   // Its own share in order, then from the middle of the other's.
   CHECK(std::vector<std::size_t>(first.begin(), first.begin() + 8) ==
         std::vector<std::size_t>{8, 9, 10, 11, 12, 13, 14, 15});
@@ -48,9 +51,12 @@ TEST_CASE("more pieces than 32 bits can number are handed out in groups") {
   Handout handout(n, Split::chunks(1), 4, shares.get());
   for (const int worker : {0, 1, 3}) {
     std::vector<Range> pieces;
-    auto note = [&](Range range) { pieces.push_back(range); };
-    handout.drain(
-        worker, [&] { return pieces.size() >= 1000; }, note);
+    std::atomic<bool> many_done{false};
+    auto note = [&](Range range, const Enough&) {
+      pieces.push_back(range);
+      many_done = pieces.size() >= 1000;
+    };
+    handout.drain(worker, Enough(many_done), note);
     REQUIRE(pieces.size() == 1000);
     const std::size_t begin = static_cast<std::size_t>(worker) * (n / 4);
     CHECK(pieces[0].first >= (begin > 16 ? begin - 16 : 0));
@@ -62,8 +68,8 @@ TEST_CASE("more pieces than 32 bits can number are handed out in groups") {
 TEST_CASE("tapering pieces shrink to the smallest and cover everything") {
   Handout handout(10'000, Split::tapering(16), 4, nullptr);
   std::vector<Range> pieces;
-  auto note = [&](Range range) { pieces.push_back(range); };
-  handout.drain(2, internal::Never{}, note);
+  auto note = [&](Range range, const Enough&) { pieces.push_back(range); };
+  handout.drain(2, internal::never_enough, note);
   CHECK(pieces.front() == Range{0, 1250});
   CHECK(pieces.back().last == 10'000);
   for (std::size_t k = 1; k < pieces.size(); ++k) {

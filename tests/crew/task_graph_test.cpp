@@ -2,6 +2,7 @@
 
 #include <doctest/doctest.h>
 
+#include <stop_token>
 #include <atomic>
 #include <cstdlib>
 #include <new>

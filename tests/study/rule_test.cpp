@@ -10,7 +10,7 @@ using namespace antcrew::layers;
 
 namespace {
 
-const BuildFacts build{"g++ 12", "-O3", "Release", true, true, "", ""};
+const FileBuild build{"g++ 12", "-O3", "Release", true, ""};
 
 std::string rule_text(const std::string& steps, const std::string& more = {}) {
   return R"({"format": "antcrew-rule", "version": 1, "variant": "split evenly", "crew": "ThreadCrew", "processor": "made up",
@@ -18,7 +18,7 @@ std::string rule_text(const std::string& steps, const std::string& more = {}) {
          more + R"("steps": )" + steps + "}";
 }
 
-Rule rule(const std::string& text, const BuildFacts& of = build, const std::string& processor = "made up",
+Rule rule(const std::string& text, const FileBuild& of = build, const std::string& processor = "made up",
           int usable = 8) {
   return Rule::from_text(text, "tides.rule.json", of, processor, usable);
 }
@@ -74,7 +74,7 @@ TEST_CASE("with fewer processors than it was measured with, a rule answers what 
 
 TEST_CASE("on another machine or for another build it says so and stays sequential") {
   const std::string text = rule_text(R"([{"from_size": 1, "workers": 4}])");
-  BuildFacts other = build;
+  FileBuild other = build;
   other.flags = "-O0";
   for (const Rule& elsewhere : {rule(text, build, "another one"), rule(text, other)}) {
     CHECK_FALSE(elsewhere.applies());

@@ -26,7 +26,7 @@ Trial visited(std::size_t microseconds, const Reference& reference, double since
   const Study study(
       "Sleeps", [](std::size_t n) { return n; }, sleep_us);
   const Anything input = study.make_input(Point{microseconds});
-  const Anything answer = std::make_shared<std::size_t>(microseconds);
+  const Anything answer = anything(new std::size_t(microseconds));
   Visitor visitor(study, CellSpec{}, input, answer, reference, nullptr);
   VisitOrder order;
   order.since_ns = now_ns() - static_cast<std::int64_t>(since_s * 1e9);

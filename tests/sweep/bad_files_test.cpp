@@ -1,6 +1,7 @@
 // Study files with a mistake: each gets one sentence that says what, where and what to do.
 #include <doctest/doctest.h>
 
+#include <algorithm>
 #include <random>
 
 #include "antcrew/base/error.hpp"

@@ -1,13 +1,13 @@
 // Loops that can be cancelled between blocks, and filling a Column from many workers.
 #pragma once
 
-#include <algorithm>
 #include <cstddef>
-#include <memory>
+#include <new>
 #include <type_traits>
 #include <vector>
 
 #include "antcrew/base/enough.hpp"
+#include "antcrew/base/owned.hpp"
 #include "antcrew/base/range.hpp"
 #include "antcrew/crew/column.hpp"
 #include "antcrew/machine/per_thread.hpp"
@@ -17,16 +17,20 @@ namespace antcrew::internal {
 // Asks whether it is enough between blocks that double in length: what is still done after a cancel takes no longer
 // than what was done before, and a 16th of the range at most. Inside a block the loop has no exit, so the compiler can
 // vectorise.
-template <class Enough, class Body>
+template <class Body>
 void in_blocks(Range range, const Enough& enough, Body&& body) {
-  if constexpr (std::is_same_v<Enough, Never>) return static_cast<void>(body(range));
-  const std::size_t longest = std::max<std::size_t>(range.size() / 16, 1);
-  std::size_t step = 1;
-  for (std::size_t first = range.first; first < range.last; step = std::min(2 * step, longest)) {
-    if (enough()) return;
+  const bool whole = enough.never();
+  const std::size_t longest = whole ? range.size() : range.size() / 16;
+  std::size_t step = whole ? longest : 1;
+  for (std::size_t first = range.first; first < range.last && !enough();) {
     const std::size_t last = range.last - first < step ? range.last : first + step;
     body(Range{first, last});
     first = last;
+    if (2 * step <= longest) {
+      step *= 2;
+    } else if (step < longest) {
+      step = longest;
+    }
   }
 }
 
@@ -39,15 +43,17 @@ class Filler {
   Filler& operator=(const Filler&) = delete;
   ~Filler() {
     if (data_ == nullptr) return;
-    made_.visit([this](const Ranges& mine) {
-      for (const Range& range : mine.all) std::destroy(data_ + range.first, data_ + range.last);
-    });
+    if constexpr (listed) {
+      made_.visit([this](const Ranges& mine) {
+        for (const Range& range : mine.all) destroy_items(data_ + range.first, range.size());
+      });
+    }
     Column<T>::release(data_);
   }
 
-  template <class Enough, class Fn>
+  template <class Fn>
   void fill(Range range, const Enough& enough, Fn& fn) {
-    if constexpr (std::is_trivially_destructible_v<T>) {
+    if constexpr (!listed) {
       in_blocks(range, enough, [&](Range block) {
         for (std::size_t i = block.first; i < block.last; ++i) ::new (static_cast<void*>(data_ + i)) T(fn(i));
       });
@@ -71,6 +77,8 @@ class Filler {
   Column<T> finished() && noexcept { return Column<T>::adopt(std::exchange(data_, nullptr), n_); }
 
  private:
+  static constexpr bool listed = !std::is_trivially_destructible_v<T>;
+  struct NoList {};
   // Made by one thread: in its own list, so that no piece waits for another's end.
   struct Ranges {
     // For one more, so that adding it cannot fail.
@@ -98,7 +106,7 @@ class Filler {
 
   T* data_;
   std::size_t n_;
-  PerThread<Ranges> made_;
+  [[no_unique_address]] std::conditional_t<listed, PerThread<Ranges>, NoList> made_;
 };
 
 }  // namespace antcrew::internal

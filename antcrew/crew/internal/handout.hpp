@@ -16,6 +16,7 @@
 #include <cstdint>
 #include <limits>
 
+#include "antcrew/base/enough.hpp"
 #include "antcrew/base/range.hpp"
 #include "antcrew/crew/split.hpp"
 #include "antcrew/machine/cache_line.hpp"
@@ -36,11 +37,11 @@ class Handout {
     if (split_.kind() == Split::Kind::chunks && workers_ > 1) deal();
   }
 
-  // Gives `body` this worker's pieces until none is left or it is enough. Returns how many there were.
-  template <class Enough, class Body>
-  std::size_t drain(int worker, const Enough& enough, Body& body) {
+  // Gives body(range, enough) this worker's pieces until none is left or it is enough. Returns how many there were.
+  template <class Body>
+  std::size_t drain(int worker, const Enough& enough, const Body& body) {
     const auto me = static_cast<std::size_t>(worker);
-    if (split_.kind() == Split::Kind::even) return even(me, body);
+    if (split_.kind() == Split::Kind::even) return even(me, enough, body);
     if (split_.kind() == Split::Kind::tapering) return tapering(enough, body);
     return workers_ == 1 ? all_chunks(enough, body) : chunks(me, enough, body);
   }
@@ -51,39 +52,39 @@ class Handout {
   static constexpr std::uint64_t last_of(std::uint64_t word) noexcept { return word >> 32; }
 
   template <class Body>
-  std::size_t even(std::size_t me, Body& body) {
+  std::size_t even(std::size_t me, const Enough& enough, const Body& body) {
     const Range mine = even_part(n_, workers_, me);
     at_border();
-    if (!mine.empty()) body(mine);
+    if (!mine.empty()) body(mine, enough);
     at_border();
     return mine.empty() ? 0 : 1;
   }
 
-  template <class Enough, class Body>
-  std::size_t tapering(const Enough& enough, Body& body) {
+  template <class Body>
+  std::size_t tapering(const Enough& enough, const Body& body) {
     std::size_t pieces = 0;
     for (Range piece; !enough() && take_taper(piece); ++pieces) {
       at_border();
-      body(piece);
+      body(piece, enough);
     }
     return pieces;
   }
 
-  template <class Enough, class Body>
-  std::size_t all_chunks(const Enough& enough, Body& body) {
+  template <class Body>
+  std::size_t all_chunks(const Enough& enough, const Body& body) {
     std::size_t pieces = 0;
     const std::size_t items = split_.items();
     for (std::size_t first = 0; first < n_ && !enough(); ++pieces) {
       const std::size_t last = items < n_ - first ? first + items : n_;
       at_border();
-      body(Range{first, last});
+      body(Range{first, last}, enough);
       first = last;
     }
     return pieces;
   }
 
-  template <class Enough, class Body>
-  std::size_t chunks(std::size_t me, const Enough& enough, Body& body) {
+  template <class Body>
+  std::size_t chunks(std::size_t me, const Enough& enough, const Body& body) {
     std::size_t pieces = 0;
     do {
       for (std::uint64_t unit = 0; !enough() && take_front(shares_[me], unit);) pieces += unit_of(unit, enough, body);
@@ -92,20 +93,20 @@ class Handout {
   }
 
   // A unit is one piece, unless there are more of them than 32 bits can number.
-  template <class Enough, class Body>
-  std::size_t unit_of(std::uint64_t unit, const Enough& enough, Body& body) {
+  template <class Body>
+  std::size_t unit_of(std::uint64_t unit, const Enough& enough, const Body& body) {
     const std::size_t items = split_.items();
     if (per_unit_ == 1) [[likely]] {
       const std::size_t first = unit * items;
       at_border();
-      body(Range{first, items < n_ - first ? first + items : n_});
+      body(Range{first, items < n_ - first ? first + items : n_}, enough);
       return 1;
     }
     std::size_t pieces = 0;
     for (std::size_t k = unit * per_unit_; k < std::min((unit + 1) * per_unit_, pieces_) && !enough(); ++k, ++pieces) {
       const std::size_t first = k * items;
       at_border();
-      body(Range{first, items < n_ - first ? first + items : n_});
+      body(Range{first, items < n_ - first ? first + items : n_}, enough);
     }
     return pieces;
   }

@@ -6,8 +6,9 @@
 
 #include <atomic>
 #include <cstdint>
-#include <memory>
+#include <cstddef>
 
+#include "antcrew/base/owned.hpp"
 #include "antcrew/machine/cache_line.hpp"
 #include "antcrew/machine/clock.hpp"
 
@@ -34,10 +35,10 @@ struct alignas(line_bytes) BusyLane {
 
 struct Meter {
   explicit Meter(int workers)
-      : lanes(std::make_unique<BusyLane[]>(static_cast<std::size_t>(workers))), lane_count(workers) {}
+      : lanes(static_cast<std::size_t>(workers)), lane_count(workers) {}
   BusyLane* lane(int worker) noexcept { return &lanes[static_cast<std::size_t>(worker)]; }
 
-  std::unique_ptr<BusyLane[]> lanes;
+  OwnedArray<BusyLane> lanes;
   int lane_count;
   Noted calls;
   Noted calls_ns;  // the caller, from the start of each outermost call to its end
@@ -49,14 +50,14 @@ class MeterSwitch {
  public:
   Meter* now() const noexcept { return on_.load(std::memory_order_acquire); }
   Meter& turn_on(int workers) {
-    if (!meter_) meter_ = std::make_unique<Meter>(workers);
+    if (!meter_) meter_ = Owned<Meter>(new Meter(workers));
     on_.store(meter_.get(), std::memory_order_release);
     return *meter_;
   }
   void turn_off() noexcept { on_.store(nullptr, std::memory_order_release); }
 
  private:
-  std::unique_ptr<Meter> meter_;
+  Owned<Meter> meter_;
   std::atomic<Meter*> on_{nullptr};
 };
 

@@ -2,9 +2,9 @@
 #pragma once
 
 #include <cstddef>
-#include <memory>
 #include <optional>
 
+#include "antcrew/base/owned.hpp"
 #include "antcrew/crew/worker.hpp"
 #include "antcrew/machine/cache_line.hpp"
 
@@ -14,7 +14,7 @@ namespace antcrew::internal {
 template <class Value>
 class Scratch {
  public:
-  explicit Scratch(int workers) : slots_(std::make_unique<Slot[]>(static_cast<std::size_t>(workers))) {}
+  explicit Scratch(int workers) : slots_(static_cast<std::size_t>(workers)) {}
 
   template <class Make>
   Value& mine(Make& make) {
@@ -28,7 +28,7 @@ class Scratch {
   struct alignas(line_bytes) Slot {
     std::optional<Value> value;
   };
-  std::unique_ptr<Slot[]> slots_;
+  OwnedArray<Slot> slots_;
 };
 
 }  // namespace antcrew::internal

@@ -1,4 +1,4 @@
-// What the lists of fields are given: writers and readers of JSON objects, of any type that has the usual calls.
+// What the lists of fields are given: writers and readers of JSON objects.
 #pragma once
 
 #include <cstdio>
@@ -7,9 +7,10 @@
 #include <type_traits>
 #include <vector>
 
+#include "antcrew/record/json.hpp"
+
 namespace antcrew::internal {
 
-template <class Json>
 struct FieldWriter {
   Json& json;
   template <class T>
@@ -30,7 +31,6 @@ struct FieldWriter {
   }
 };
 
-template <class Json>
 struct FieldReader {
   const Json& json;
   template <class T>
@@ -40,11 +40,11 @@ struct FieldReader {
   // Absent and null both mean "unknown", or "none".
   template <class T>
   void later(const char* name, T& value) const {
-    if (const auto found = json.find(name); found != json.end() && !found->is_null()) found->get_to(value);
+    if (const Json* found = json.find(name); found != nullptr && !found->is_null()) found->get_to(value);
   }
   template <class T>
   void later(const char* name, std::optional<T>& value) const {
-    if (const auto found = json.find(name); found != json.end() && !found->is_null()) value = found->template get<T>();
+    if (const Json* found = json.find(name); found != nullptr && !found->is_null()) value = found->get<T>();
   }
   template <class T>
   void operator()(const char* name, std::optional<T>& value) const {
@@ -53,14 +53,12 @@ struct FieldReader {
 };
 
 // The columns in the order of a trial's fields: looked for once, not once a trial. Null = the record has none.
-template <class Json>
 struct ColumnFinder {
   const Json& columns;
   std::vector<const Json*>& found;
   template <class T>
   void operator()(const char* name, T&) const {
-    const auto at = columns.find(name);
-    found.push_back(at == columns.end() ? nullptr : &*at);
+    found.push_back(columns.find(name));
   }
   template <class T>
   void later(const char* name, T& value) const {
@@ -69,7 +67,6 @@ struct ColumnFinder {
 };
 
 // One trial, from place `row` of the columns that were found. What they do not tell stays as it is.
-template <class Json>
 struct RowReader {
   const std::vector<const Json*>& columns;
   std::size_t row;
@@ -86,7 +83,7 @@ struct RowReader {
   template <class T>
   void later(const char*, std::optional<T>& value) const {
     const Json* column = columns[field++];
-    if (column != nullptr && !(*column)[row].is_null()) value = (*column)[row].template get<T>();
+    if (column != nullptr && !(*column)[row].is_null()) value = (*column)[row].get<T>();
   }
   template <class T>
   void operator()(const char* name, std::optional<T>& value) const {
@@ -102,7 +99,6 @@ inline double short_number(double value) {
 }
 
 // Leaves out what is as usual.
-template <class Json>
 struct ShortFieldWriter {
   Json& json;
   template <class T>

@@ -4,16 +4,15 @@
 #include <algorithm>
 #include <cmath>
 #include <cstdint>
-#include <nlohmann/json.hpp>
 
 #include "antcrew/log/timeline.hpp"
+#include "antcrew/record/json.hpp"
 
 namespace antcrew::internal {
 
 // In columns, in nanoseconds: a stretch begins where the one before it ended. A column in which all is as usual is left
 // out.
-inline void to_json(nlohmann::ordered_json& json, const TimelineLane& lane) {
-  using Json = nlohmann::ordered_json;
+inline void to_json(Json& json, const TimelineLane& lane) {
   Json to = Json::array(), what = Json::array(), name = Json::array(), pieces = Json::array();
   for (const TimelineStretch& s : lane.stretches) {
     to.push_back(std::llround(s.to_s * 1e9));
@@ -27,7 +26,7 @@ inline void to_json(nlohmann::ordered_json& json, const TimelineLane& lane) {
   if (std::any_of(all.begin(), all.end(), [](const TimelineStretch& s) { return s.pieces != 0; }))
     json["pieces"] = pieces;
 }
-inline void from_json(const nlohmann::ordered_json& json, TimelineLane& lane) {
+inline void from_json(const Json& json, TimelineLane& lane) {
   json.at("worker").get_to(lane.worker);
   double at = 0;
   for (std::size_t k = 0; k < json.at("to_ns").size(); ++k) {

@@ -9,7 +9,7 @@
 
 namespace antcrew::internal {
 
-Line::Line(const std::vector<StageFacts>& stages, std::size_t room, const std::stop_token& stop)
+Line::Line(const std::vector<StageFacts>& stages, std::size_t room, const Stop& stop)
     : room_(room), stop_(stop) {
   places_.push_back({"source", StageKind::alone});
   for (const StageFacts& stage : stages) places_.push_back({stage.name, stage.kind});
@@ -32,7 +32,7 @@ bool Line::over() const noexcept {
 std::size_t Line::next_at(std::size_t k) const {
   const Place& place = places_[k];
   if (place.kind != StageKind::many && place.taken) return none;
-  if (k == source) return ended_ || free_.empty() || stop_.flag().load(std::memory_order_relaxed) ? none : 0;
+  if (k == source) return ended_ || free_.empty() || stop_.stop_requested() ? none : 0;
   if (place.kind != StageKind::as_read) return place.waiting.empty() ? none : 0;
   const auto is_next = [&](const Waiting& w) { return w.number == place.next; };
   const auto at = std::find_if(place.waiting.begin(), place.waiting.end(), is_next);
@@ -41,7 +41,7 @@ std::size_t Line::next_at(std::size_t k) const {
 
 bool Line::choose_at(std::size_t k, Step& step) {
   Place& place = places_[k];
-  if (k == source && stop_.flag().load(std::memory_order_relaxed)) ended_ = true;
+  if (k == source && stop_.stop_requested()) ended_ = true;
   const std::size_t next = next_at(k);
   if (next == none) return false;
   if (k == source) {

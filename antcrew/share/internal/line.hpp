@@ -12,7 +12,6 @@
 #include <cstdint>
 #include <exception>
 #include <mutex>
-#include <stop_token>
 #include <string>
 #include <vector>
 
@@ -44,7 +43,7 @@ struct StageFacts {
 
 class Line {
  public:
-  Line(const std::vector<StageFacts>& stages, std::size_t room, const std::stop_token& stop);
+  Line(const std::vector<StageFacts>& stages, std::size_t room, const Stop& stop);
 
   struct Calls {
     bool (*read)(void* self, void* item);                     // false at the end
@@ -104,7 +103,7 @@ class Line {
   std::size_t passed_ = 0;
   std::size_t dropped_ = 0;
   std::exception_ptr error_;
-  StopFlag stop_;
+  Stop stop_;
 
   // While a log is open: what has been short for how long, so that a sleeper can be told what it mostly waited for.
   static constexpr int most_shortages = 34;

@@ -2,12 +2,14 @@
 #pragma once
 
 #include <concepts>
-#include <memory>
-#include <optional>
+#include <cstddef>
+#include <cstdint>
 #include <type_traits>
 #include <utility>
 
+#include "antcrew/record/point.hpp"
 #include "antcrew/study/crew_traits.hpp"
+#include "antcrew/study/internal/kept_answers.hpp"
 
 namespace antcrew::internal {
 
@@ -66,34 +68,37 @@ constexpr bool is_body_for() {
 template <class Make>
 using InputOf = std::decay_t<decltype(input_at(std::declval<const Make&>(), std::declval<const Point&>()))>;
 
-template <class Crew, class Body>
-struct CallWithCrew {
-  std::unique_ptr<Crew> crew;
-  const Body& body;
-
-  template <class Input>
-  auto operator()(Input& in) {
-    if constexpr (requires { CrewTraits<Crew>::end_call(*crew); }) {
-      return called_to_the_end(in);
-    } else {
-      return body(in, *crew);
-    }
+// One call of a body, to its end.
+template <class Crew, class Body, class Input>
+decltype(auto) call_with_crew(const Body& body, Input& in, Crew& crew) {
+  if constexpr (!requires { CrewTraits<Crew>::end_call(crew); }) {
+    return body(in, crew);
+  } else if constexpr (std::is_void_v<decltype(body(in, crew))>) {
+    body(in, crew);
+    CrewTraits<Crew>::end_call(crew);
+  } else {
+    std::decay_t<decltype(body(in, crew))> answer = body(in, crew);
+    CrewTraits<Crew>::end_call(crew);
+    return answer;
   }
-  std::optional<CrewFacts> facts() const { return CrewTraits<Crew>::facts(*crew); }
+}
 
- private:
-  template <class Input>
-  auto called_to_the_end(Input& in) {
-    if constexpr (std::is_void_v<decltype(body(in, *crew))>) {
-      body(in, *crew);
-      CrewTraits<Crew>::end_call(*crew);
-    } else {
-      auto answer = body(in, *crew);
-      CrewTraits<Crew>::end_call(*crew);
-      return answer;
-    }
-  }
-};
+// TimedCalls of a body that answers, and of one that works in place.
+template <class Input, class Answer, class Crew, class Body>
+std::int64_t timed_answers(const void* its_body, void* its_crew, const void* input, void* answers, std::size_t calls) {
+  const Body& body = *static_cast<const Body*>(its_body);
+  Crew& crew = *static_cast<Crew*>(its_crew);
+  const Input* in = static_cast<const Input*>(input);
+  return static_cast<KeptAnswers<Answer>*>(answers)->timed(
+      calls, [&]() -> decltype(auto) { return call_with_crew(body, *unknown(in), crew); });
+}
+template <class Work, class Crew, class Body>
+std::int64_t timed_in_place(const void* its_body, void* its_crew, const void* copies, void*, std::size_t calls) {
+  const Body& body = *static_cast<const Body*>(its_body);
+  Crew& crew = *static_cast<Crew*>(its_crew);
+  Work* copy = static_cast<Work*>(const_cast<void*>(copies));
+  return timed_copies(copy, calls, [&](Work& work) { call_with_crew(body, work, crew); });
+}
 
 // add(std::type_identity<Crew>) for each crew of the list on which the body can be called.
 template <class Body, class In, class Add, class... Crews>
@@ -102,16 +107,6 @@ void for_crews_that_run(CrewList<Crews...>, const Add& add) {
     if constexpr (std::invocable<const Body&, In&, Crew&>) add(crew);
   };
   (one(std::type_identity<Crews>()), ...);
-}
-
-// Of a call's crew, where it has one.
-template <class Call>
-std::optional<CrewFacts> facts_of(const Call& call) {
-  if constexpr (requires { call.facts(); }) {
-    return call.facts();
-  } else {
-    return std::nullopt;
-  }
 }
 
 }  // namespace antcrew::internal

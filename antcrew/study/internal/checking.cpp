@@ -77,7 +77,7 @@ class Checking {
   const StudyBase& study_;
   const CellSpec& spec_;
   StandBoard* board_;
-  std::unique_ptr<Session> session_;
+  internal::Owned<Session> session_;
   Anything other_input_;
   Anything other_answer_;
 };

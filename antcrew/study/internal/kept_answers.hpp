@@ -4,8 +4,10 @@
 #include <cassert>
 #include <cstddef>
 #include <cstdint>
-#include <memory>
+#include <new>
+#include <utility>
 
+#include "antcrew/base/owned.hpp"
 #include "antcrew/machine/clock.hpp"
 #include "antcrew/study/internal/returned_child.hpp"
 
@@ -24,6 +26,19 @@ inline T* unknown(T* object) noexcept {
   return object;
 }
 
+// Times call(copy) for `calls` copies that lie one after the other.
+template <class Work, class Call>
+std::int64_t timed_copies(Work* copy, std::size_t calls, Call&& call) {
+  const int depth = fork_depth();
+  const std::int64_t start = now_ns();
+  for (Work* end = copy + calls; copy != end; ++copy) {
+    call(*unknown(copy));
+    keep_alive(copy);
+    end_if_returned_child(depth);
+  }
+  return now_ns() - start;
+}
+
 template <class Answer>
 class KeptAnswers {
  public:
@@ -31,11 +46,11 @@ class KeptAnswers {
   void make_room(std::size_t calls) {
     drop();
     if (calls <= room_for_) return;
-    room_ = std::make_unique<Slot[]>(calls);  // value-initialised, so its pages are there
+    room_ = OwnedArray<Slot>(calls);  // value-initialised, so its pages are there
     room_for_ = calls;
   }
 
-  // Times `calls` calls of call(k). Room for the answers was made.
+  // Times `calls` calls. Room for the answers was made.
   template <class Call>
   std::int64_t timed(std::size_t calls, Call&& call) {
     assert(calls <= room_for_);
@@ -43,7 +58,7 @@ class KeptAnswers {
     const int depth = fork_depth();
     const std::int64_t start = now_ns();
     for (; kept_ < calls; ++kept_) {
-      Answer* made = ::new (static_cast<void*>(next + kept_)) Answer(call(kept_));
+      Answer* made = ::new (static_cast<void*>(next + kept_)) Answer(call());
       keep_alive(made);
       end_if_returned_child(depth);
     }
@@ -61,7 +76,7 @@ class KeptAnswers {
   }
 
   void drop() noexcept {
-    std::destroy_n(reinterpret_cast<Answer*>(room_.get()), kept_);
+    destroy_items(reinterpret_cast<Answer*>(room_.get()), kept_);
     kept_ = 0;
   }
 
@@ -75,7 +90,7 @@ class KeptAnswers {
     unsigned char bytes[sizeof(Answer)];
   };
 
-  std::unique_ptr<Slot[]> room_;
+  OwnedArray<Slot> room_;
   std::size_t room_for_ = 0;
   std::size_t kept_ = 0;
 };

@@ -6,6 +6,7 @@
 #include <string>
 #include <vector>
 
+#include "antcrew/record/record.hpp"
 #include "antcrew/study/outline.hpp"
 
 namespace antcrew::internal {

@@ -5,16 +5,14 @@
 #include <algorithm>
 #include <cmath>
 #include <fstream>
-#include <nlohmann/json.hpp>
 #include <optional>
 #include <vector>
 
+#include "antcrew/record/json.hpp"
 #include "antcrew/base/printable.hpp"
 
 namespace antcrew::internal {
 namespace {
-
-using Json = nlohmann::json;
 
 constexpr std::size_t most_names = 200;
 constexpr std::size_t most_workers = 4096;
@@ -52,15 +50,15 @@ class Lines {
  public:
   // What is wrong with it; empty = nothing.
   std::string line(const std::string& text) {
-    const Json json = Json::parse(text, nullptr, false);
-    if (json.is_discarded() || !json.is_object()) return "not a JSON object";
+    const Json json = Json::parsed(text).value_or(Json());
+    if (!json.is_object()) return "not a JSON object";
     const auto number = [&](const char* key) -> std::optional<double> {
-      const auto found = json.find(key);
-      if (found == json.end() || !found->is_number()) return std::nullopt;
+      const Json* found = json.find(key);
+      if (found == nullptr || !found->is_number()) return std::nullopt;
       const double value = found->get<double>();
       return std::isfinite(value) ? std::optional<double>(value) : std::nullopt;
     };
-    if (const auto counter = json.find("counter"); counter != json.end() && counter->is_string()) {
+    if (const Json* counter = json.find("counter"); counter != nullptr && counter->is_string()) {
       const auto more = number("add");
       if (!more) return "a counter without a number to \"add\"";
       const std::string name = printable(counter->get<std::string>(), 100);
@@ -68,8 +66,8 @@ class Lines {
       found_.counters[name] += *more;
       return {};
     }
-    const auto phase = json.find("phase");
-    if (phase == json.end() || !phase->is_string()) return "neither \"phase\" nor \"counter\" with a name";
+    const Json* phase = json.find("phase");
+    if (phase == nullptr || !phase->is_string()) return "neither \"phase\" nor \"counter\" with a name";
     const auto begin = number("begin");
     const auto end = number("end");
     const auto took = number("s");
@@ -102,8 +100,8 @@ class Lines {
 
  private:
   static std::string label(const Json& json, const char* key) {
-    const auto found = json.find(key);
-    if (found == json.end()) return {};
+    const Json* found = json.find(key);
+    if (found == nullptr) return {};
     if (found->is_string()) return printable(found->get<std::string>(), 60);
     return found->is_number_integer() ? std::to_string(found->get<std::int64_t>()) : std::string();
   }

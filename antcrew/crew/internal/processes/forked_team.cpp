@@ -58,7 +58,7 @@ int ForkedTeam::wait_for_letters(int count, Sink& sink) {
 
 void ForkedTeam::wait_and_take(int count, Sink& sink) {
   int running = count;
-  if (board().order.only_letters && left_ns() < 0) running = wait_for_letters(count, sink);
+  if (board().order.only_letters && left_ns() < 0 && !may_be_stopped()) running = wait_for_letters(count, sink);
   if (died_ && !may_go_on()) return give_up();
   if (running == 0) return;
   for (Worker& worker : workers_) watch_end(worker);
@@ -72,6 +72,7 @@ void ForkedTeam::wait_and_take(int count, Sink& sink) {
     const auto must_ask = [](const Worker& worker) { return !worker.ended && !worker.process.is_open(); };
     const bool asks = std::any_of(workers_.begin(), workers_.begin() + count, must_ask);
     ::poll(watched.data(), watched.size(), poll_limit(asks));
+    look_at_stop();
     for (std::size_t k = 0; asks && k < static_cast<std::size_t>(count); ++k) {
       if (must_ask(workers_[k]) && has_ended(workers_[k])) watched[2 * k + 1].revents = POLLIN;
     }

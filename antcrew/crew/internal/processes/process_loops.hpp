@@ -1,10 +1,9 @@
 // What the loops of crews of processes have in common: how a region is ordered, and what becomes of what comes back.
 #pragma once
 
-#include <algorithm>
 #include <cstddef>
+#include <memory>
 #include <numeric>
-#include <optional>
 #include <type_traits>
 #include <utility>
 #include <vector>
@@ -100,7 +99,7 @@ class CopiedColumn : public Sink {
     }
     auto next = values.begin();
     const auto move_on = [&](std::size_t) { return std::move(*next++); };
-    for (const Range& range : parcel.ranges) filler_.fill(range, Never{}, move_on);
+    for (const Range& range : parcel.ranges) filler_.fill(range, never_enough, move_on);
   }
 
   Filler<T> filler_;
@@ -131,7 +130,7 @@ class NothingComesBack : public Sink {
 
 // run(order, sink): has the order carried out.
 template <class T, class Run>
-Column<T> column_from(const RegionOrder& order, const std::stop_token& stop, Run&& run) {
+Column<T> column_from(const RegionOrder& order, const Stop& stop, Run&& run) {
   const auto taken_with = [&](auto sink) {
     run(order, *sink);
     refuse_half(stop, "collect");

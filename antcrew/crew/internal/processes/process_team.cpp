@@ -154,7 +154,7 @@ void ProcessTeam::refuse_if_ends_are_ignored() const {
                 "set SIGCHLD to SIG_DFL or to a handler of your own before the call");
 }
 
-void ProcessTeam::run(RegionOrder order, Sink& sink, const std::stop_token& stop) {
+void ProcessTeam::run(RegionOrder order, Sink& sink, const Stop& stop) {
   if (order.n == 0) return;
   refuse_if_inherited(made_at_, crew_);
   refuse_if_ends_are_ignored();
@@ -166,6 +166,7 @@ void ProcessTeam::run(RegionOrder order, Sink& sink, const std::stop_token& stop
     ProcessTeam& team;
     ~Free() {
       team.give_up();
+      team.stop_ = nullptr;
       team.busy_.store(false, std::memory_order_release);
     }
   } const free{*this};
@@ -180,8 +181,8 @@ void ProcessTeam::run(RegionOrder order, Sink& sink, const std::stop_token& stop
   order.region = logged.number();
   const LaneHandOver handed_over(logged);
   place(order);
-  const auto cancel = [this] { board().cancelled.store(true, std::memory_order_relaxed); };
-  const std::stop_callback on_stop(stop, cancel);
+  stop_ = stop.stop_possible() ? &stop : nullptr;
+  look_at_stop();
   const std::size_t units = (order.n + order.unit - 1) / order.unit;
   for (int count = static_cast<int>(std::min<std::size_t>(units, static_cast<std::size_t>(workers())));;) {
     died_.reset();
@@ -261,8 +262,14 @@ void ProcessTeam::wait_for_end(const Worker& worker) noexcept {
 int ProcessTeam::poll_limit(bool asks) const noexcept {
   constexpr std::int64_t between_questions_ns = 2'000'000;
   std::int64_t left = left_ns();
-  if (asks) left = left < 0 ? between_questions_ns : std::min(left, between_questions_ns);
+  if (asks || stop_ != nullptr) left = left < 0 ? between_questions_ns : std::min(left, between_questions_ns);
   return left < 0 ? -1 : static_cast<int>(left / 1'000'000) + 1;
+}
+
+bool ProcessTeam::look_at_stop() noexcept {
+  if (stop_ == nullptr || !stop_->stop_requested()) return false;
+  board().cancelled.store(true, std::memory_order_relaxed);
+  return true;
 }
 
 void ProcessTeam::become_worker(int worker) {

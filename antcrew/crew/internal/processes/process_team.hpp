@@ -10,7 +10,6 @@
 #include <map>
 #include <memory>
 #include <optional>
-#include <stop_token>
 #include <string>
 #include <vector>
 
@@ -32,8 +31,8 @@ class ProcessTeam {
   ProcessTeam& operator=(const ProcessTeam&) = delete;
 
   // Runs one region and gives the sink what comes back. Throws WorkerThrew, ProcessDied, Error (crew.busy, crew.forked,
-  // crew.start), and what the sink throws; then nothing of the region runs any more.
-  void run(RegionOrder order, Sink& sink, const std::stop_token& stop);
+  // crew.start), and what the sink throws; then nothing of the region runs any more. A stop is looked at every 2 ms.
+  void run(RegionOrder order, Sink& sink, const Stop& stop);
 
   int workers() const noexcept { return memory_.workers(); }
   const CrewFacts& facts() const noexcept { return facts_; }
@@ -73,6 +72,9 @@ class ProcessTeam {
   static void wait_for_end(const Worker& worker) noexcept;
   // How long to sleep in poll() at the most, in ms, so as to ask in time; -1 = until something comes.
   int poll_limit(bool asks) const noexcept;
+  // Whether the region under way was to be stopped; then workers take no further pieces. To be called between sleeps.
+  bool look_at_stop() noexcept;
+  bool may_be_stopped() const noexcept { return stop_ != nullptr; }
   // In a forked worker, before anything else.
   void become_worker(int worker);
   // Reads one parcel; false when the worker died before it was whole.
@@ -110,6 +112,7 @@ class ProcessTeam {
   bool can_hand_over_ = true;
   std::vector<Range> delivered_;
   std::int64_t deadline_ns_ = 0;
+  const Stop* stop_ = nullptr;  // of the region under way; null: nobody can ask
 };
 
 // Workers that are forked for each region.

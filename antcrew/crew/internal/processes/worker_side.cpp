@@ -6,6 +6,7 @@
 #include <sys/uio.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <cerrno>
 #include <cstring>
 #include <utility>
@@ -73,6 +74,26 @@ void WorkerSide::do_part() noexcept {
     journal->count(bytes_moved, slot_.moved_bytes - moved_before);
   }
   slot_.used_scratch.store(used_scratch(), std::memory_order_relaxed);
+}
+
+void WorkerSide::pieces(PieceBody body) {
+  PieceLog log(lane_here);
+  const auto held = [&](Range range, const Enough& enough) {
+    slot_.first.store(range.first, std::memory_order_relaxed);
+    slot_.last.store(range.last, std::memory_order_relaxed);
+    body(range, enough);
+    log.ended(range.first, range.size());
+  };
+  const Enough enough(board_.cancelled);
+  if (board_.redo_count == 0) {
+    const auto units = [&](Range range, const Enough&) {
+      held({range.first * order().unit, std::min(range.last * order().unit, order().n)}, enough);
+    };
+    board_.handout().drain(worker_, enough, units);
+    return;
+  }
+  for (std::size_t k = 0; !enough() && (k = board_.redo_next.fetch_add(1)) < board_.redo_count;)
+    held(board_.redo[k], enough);
 }
 
 void WorkerSide::note_exception() noexcept {
@@ -195,12 +216,12 @@ std::vector<char> WorkerSide::read_arguments() {
     PassedArray passed;
     Descriptor file;
     if (!receive_blocking(socket_, &passed, sizeof passed, &file)) ::_exit(0);
-    commons_[passed.serial] = std::make_shared<CommonMemory>(std::move(file), passed.bytes, passed.serial);
+    commons_.push_back(std::make_shared<CommonMemory>(std::move(file), passed.bytes, passed.serial));
   }
   for (std::uint64_t k = 0; k < head.gone; ++k) {
     std::uint64_t serial = 0;
     read(&serial, sizeof serial);
-    commons_.erase(serial);
+    std::erase_if(commons_, [&](const auto& memory) { return memory->serial == serial; });
   }
   std::vector<char> small(head.small_bytes);
   read(small.data(), small.size());
@@ -213,7 +234,74 @@ void WorkerSide::read(void* to, std::size_t bytes) {
 }
 
 std::shared_ptr<CommonMemory> WorkerSide::common(std::uint64_t serial, std::size_t) {
-  return commons_.at(serial);
+  for (const std::shared_ptr<CommonMemory>& memory : commons_) {
+    if (memory->serial == serial) return memory;
+  }
+  throw std::out_of_range("an array that this worker was not told of");
+}
+
+namespace {
+
+// A few elements lie on the stack.
+class ElementRoom {
+ public:
+  ElementRoom(const ItemMaker& maker, std::size_t items)
+      : alignment_{std::max<std::size_t>(maker.alignment, line_bytes)},
+        data_(items * maker.item_bytes <= sizeof few_ && maker.alignment <= alignof(std::max_align_t)
+                  ? few_
+                  : ::operator new(items * maker.item_bytes, alignment_)) {}
+  ElementRoom(const ElementRoom&) = delete;
+  ElementRoom& operator=(const ElementRoom&) = delete;
+  ~ElementRoom() {
+    if (data_ != few_) ::operator delete(data_, alignment_);
+  }
+  char* data() noexcept { return static_cast<char*>(data_); }
+
+ private:
+  alignas(std::max_align_t) std::byte few_[512];
+  std::align_val_t alignment_;
+  void* data_;
+};
+
+}  // namespace
+
+void make_copied(WorkerSide& side, const ItemMaker& maker) {
+  // More than all of them where they are few, so that those are sent at the end, in one.
+  const std::size_t room = std::clamp<std::size_t>(WorkerSide::much / maker.item_bytes, 1, side.order().n + 1);
+  ElementRoom buffer(maker, room);
+  std::size_t made = 0;
+  side.pieces([&](Range piece, const Enough& enough) {
+    for (std::size_t i = piece.first; i < piece.last && !enough();) {
+      const std::size_t last = std::min(piece.last, i + (room - made));
+      maker.make(maker.fn, i, last, buffer.data() + made * maker.item_bytes);
+      made += last - i;
+      side.did({i, last});
+      i = last;
+      if (made < room && !side.has_much()) continue;
+      side.packer().apart(buffer.data(), made * maker.item_bytes);
+      side.flush();
+      made = 0;
+    }
+  });
+  side.finish_with(buffer.data(), made * maker.item_bytes);
+}
+
+void make_in_file(WorkerSide& side, const ItemMaker& maker) {
+  const std::size_t room = std::max<std::size_t>(WorkerSide::much / maker.item_bytes, 1);
+  ElementRoom buffer(maker, std::min(room, std::max<std::size_t>(side.order().n, 1)));
+  Descriptor file;
+  side.pieces([&](Range piece, const Enough& enough) {
+    if (!file.is_open()) file = new_memory_file(side.order().n * maker.item_bytes);
+    for (std::size_t i = piece.first; i < piece.last && !enough();) {
+      const std::size_t last = piece.last - i < room ? piece.last : i + room;
+      maker.make(maker.fn, i, last, buffer.data());
+      write_at(file, i * maker.item_bytes, buffer.data(), (last - i) * maker.item_bytes);
+      i = last;
+    }
+    side.did(piece);
+  });
+  if (file.is_open()) return side.finish_with(std::move(file), maker.item_bytes);
+  side.finish();
 }
 
 }  // namespace antcrew::internal

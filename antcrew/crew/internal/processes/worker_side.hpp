@@ -4,13 +4,14 @@
 #include <array>
 #include <cstddef>
 #include <deque>
-#include <map>
 #include <memory>
-#include <optional>
+#include <new>
 #include <type_traits>
+#include <utility>
 #include <vector>
 
 #include "antcrew/crew/internal/fill.hpp"
+#include "antcrew/crew/internal/piece_body.hpp"
 #include "antcrew/crew/internal/processes/parcel.hpp"
 #include "antcrew/crew/internal/processes/process_board.hpp"
 
@@ -44,22 +45,12 @@ class WorkerSide : private BlockSource {
   void do_part() noexcept;
 
   const RegionOrder& order() const noexcept { return board_.order; }
-  Raised enough() const noexcept { return Raised{board_.cancelled}; }
 
-  // fn(Range) for this worker's pieces, until none is left or it is enough.
-  template <class Fn>
-  void pieces(Fn&& fn) {
-    PieceLog log(lane_here);
-    log_ = &log;
-    auto units = [&](Range range) {
-      held(Range{range.first * order().unit, std::min(range.last * order().unit, order().n)}, fn);
-    };
-    if (board_.redo_count == 0) {
-      board_.handout().drain(worker_, enough(), units);
-      return;
-    }
-    for (std::size_t k = 0; !board_.cancelled.load() && (k = board_.redo_next.fetch_add(1)) < board_.redo_count;)
-      held(board_.redo[k], fn);
+  // Calls the body for this worker's pieces, until none is left or it is enough.
+  void pieces(PieceBody body);
+  template <class OnPiece>
+  void pieces(OnPiece&& on_piece) requires(!std::is_same_v<std::decay_t<OnPiece>, PieceBody>) {
+    pieces(piece_body(on_piece));
   }
 
   // What was put into the packer for these is complete. In ascending order within a piece.
@@ -90,13 +81,6 @@ class WorkerSide : private BlockSource {
   static constexpr std::size_t much = 256 * 1024;
 
  private:
-  template <class Fn>
-  void held(Range range, Fn& fn) {
-    slot_.first.store(range.first, std::memory_order_relaxed);
-    slot_.last.store(range.last, std::memory_order_relaxed);
-    fn(range);
-    log_->ended(range.first, range.size());
-  }
   std::vector<char> read_arguments();
   void read(void* to, std::size_t bytes) override;
   std::shared_ptr<CommonMemory> common(std::uint64_t serial, std::size_t bytes) override;
@@ -116,85 +100,42 @@ class WorkerSide : private BlockSource {
   bool reading_ = false;  // arguments, of which some may still be on their way
   RangeList ranges_;
   Packer packer_;
-  PieceLog* log_ = nullptr;
   std::int64_t moving_ns_ = 0;
-  std::map<std::uint64_t, std::shared_ptr<CommonMemory>> commons_;
+  std::vector<std::shared_ptr<CommonMemory>> commons_;
 };
 
-// Elements on their way: T is made in place, so that it needs no default constructor. A few lie on the stack.
-template <class T>
-class ElementBuffer {
- public:
-  explicit ElementBuffer(std::size_t room)
-      : data_(room * sizeof(T) <= sizeof few_ ? reinterpret_cast<T*>(few_) : Column<T>::allocate(room)) {}
-  ElementBuffer(const ElementBuffer&) = delete;
-  ElementBuffer& operator=(const ElementBuffer&) = delete;
-  ~ElementBuffer() {
-    if (data_ != reinterpret_cast<T*>(few_)) Column<T>::release(data_);
-  }
-  T* data() noexcept { return data_; }
-
- private:
-  alignas(alignof(T) < 16 ? 16 : alignof(T)) std::byte few_[512];
-  T* data_;
+// What makes plain elements one after the other, first to last - 1, at `to`, whatever their type.
+struct ItemMaker {
+  void (*make)(void* fn, std::size_t first, std::size_t last, void* to);
+  void* fn;
+  std::size_t item_bytes;
+  std::size_t alignment;
 };
-
-// fn(i) for each of the worker's indices, sent while the next ones are made.
 template <class T, class Fn>
-void make_copied(WorkerSide& side, Fn& fn) {
-  // More than all of them where they are few, so that those are sent at the end, in one.
-  const std::size_t room = std::clamp<std::size_t>(WorkerSide::much / sizeof(T), 1, side.order().n + 1);
-  ElementBuffer<T> buffer(room);
-  std::size_t made = 0;
-  const Raised enough = side.enough();
-  side.pieces([&](Range piece) {
-    for (std::size_t i = piece.first; i < piece.last && !enough();) {
-      const std::size_t last = std::min(piece.last, i + (room - made));
-      for (std::size_t k = i; k < last; ++k) ::new (static_cast<void*>(buffer.data() + made++)) T(fn(k));
-      side.did({i, last});
-      i = last;
-      if (made < room && !side.has_much()) continue;
-      side.packer().apart(buffer.data(), made * sizeof(T));
-      side.flush();
-      made = 0;
-    }
-  });
-  side.finish_with(buffer.data(), made * sizeof(T));
+ItemMaker item_maker(Fn& fn) {
+  return {[](void* its_fn, std::size_t first, std::size_t last, void* to) {
+            Fn& make = object_at<Fn>(its_fn);
+            for (std::size_t k = first; k < last; ++k) ::new (static_cast<void*>(static_cast<T*>(to) + (k - first))) T(make(k));
+          },
+          address_of(fn), sizeof(T), alignof(T)};
 }
 
-// fn(i) where it is to lie, in a memory file of this worker's own that is as long as the whole: only the pages of its
-// own indices ever exist. Elements are made in the cache and written from there: the kernel fills pages of a file twice
-// as fast as a process can by touching them one by one.
-template <class T, class Fn>
-void make_in_file(WorkerSide& side, Fn& fn) {
-  ElementBuffer<T> buffer(std::clamp<std::size_t>(WorkerSide::much / sizeof(T), 1, side.order().n));
-  const std::size_t room = std::max<std::size_t>(WorkerSide::much / sizeof(T), 1);
-  Descriptor file;
-  const Raised enough = side.enough();
-  side.pieces([&](Range piece) {
-    if (!file.is_open()) file = new_memory_file(side.order().n * sizeof(T));
-    for (std::size_t i = piece.first; i < piece.last && !enough();) {
-      const std::size_t last = piece.last - i < room ? piece.last : i + room;
-      for (std::size_t k = i; k < last; ++k) ::new (static_cast<void*>(buffer.data() + (k - i))) T(fn(k));
-      write_at(file, i * sizeof(T), buffer.data(), (last - i) * sizeof(T));
-      i = last;
-    }
-    side.did(piece);
-  });
-  if (file.is_open()) return side.finish_with(std::move(file), sizeof(T));
-  side.finish();
-}
+// The worker's elements, sent while the next ones are made.
+void make_copied(WorkerSide& side, const ItemMaker& maker);
+// The worker's elements where they are to lie, in a memory file of its own that is as long as the whole: only the pages
+// of its own indices ever exist. Elements are made in the cache and written from there: the kernel fills pages of a file
+// twice as fast as a process can by touching them one by one.
+void make_in_file(WorkerSide& side, const ItemMaker& maker);
 
 // Values that are packed one by one; each stays until it has been sent.
-template <class T, class Fn>
-void make_packed(WorkerSide& side, Fn& fn) {
+template <class T>
+void make_packed(WorkerSide& side, T (*one)(void* fn, std::size_t i), void* fn) {
   std::deque<T> values;
   const bool in_parts = side.order().way == Way::copied;
-  const Raised enough = side.enough();
-  side.pieces([&](Range piece) {
+  side.pieces([&](Range piece, const Enough& enough) {
     std::size_t first = piece.first;
     for (std::size_t i = piece.first; i < piece.last && !enough(); ++i) {
-      side.packer().put(std::as_const(values.emplace_back(fn(i))));
+      side.packer().put(std::as_const(values.emplace_back(one(fn, i))));
       if (!in_parts || !side.has_much()) continue;
       side.did({first, i + 1});
       side.flush();
@@ -209,18 +150,18 @@ void make_packed(WorkerSide& side, Fn& fn) {
 template <class T, class Fn>
 void make_items(WorkerSide& side, Fn& fn) {
   if constexpr (Plain<T> && !PacksItself<T>) {
-    if (side.order().way == Way::handed_over) return make_in_file<T>(side, fn);
-    make_copied<T>(side, fn);
+    if (side.order().way == Way::handed_over) return make_in_file(side, item_maker<T>(fn));
+    make_copied(side, item_maker<T>(fn));
   } else {
-    make_packed<T>(side, fn);
+    make_packed<T>(
+        side, [](void* its_fn, std::size_t i) -> T { return object_at<Fn>(its_fn)(i); }, address_of(fn));
   }
 }
 
 // fn(i) into memory that all have mapped.
 template <class T, class Fn>
 void fill_items(WorkerSide& side, T* all, Fn& fn) {
-  const Raised enough = side.enough();
-  side.pieces([&](Range piece) {
+  side.pieces([&](Range piece, const Enough& enough) {
     in_blocks(piece, enough, [&](Range block) {
       for (std::size_t i = block.first; i < block.last; ++i) all[i] = fn(i);
     });

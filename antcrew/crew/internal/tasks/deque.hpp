@@ -20,9 +20,9 @@
 #include <atomic>
 #include <cstddef>
 #include <cstdint>
-#include <memory>
 #include <vector>
 
+#include "antcrew/base/owned.hpp"
 #include "antcrew/machine/cache_line.hpp"
 #include "antcrew/machine/jostle.hpp"
 
@@ -134,13 +134,13 @@ class Deque {
     std::atomic<Scope*> scope;
   };
   struct Ring {
-    explicit Ring(std::int64_t size_of) : size(size_of), slots(new Slot[static_cast<std::size_t>(size)]) {}
+    explicit Ring(std::int64_t size_of) : size(size_of), slots(static_cast<std::size_t>(size)) {}
     Slot& at(std::int64_t i) const noexcept { return slots[static_cast<std::size_t>(i & (size - 1))]; }
     Found read(std::int64_t i) const noexcept {
       return {at(i).task.load(std::memory_order_relaxed), at(i).scope.load(std::memory_order_relaxed)};
     }
     std::int64_t size;
-    std::unique_ptr<Slot[]> slots;
+    OwnedArray<Slot> slots;
   };
 
   void put(Task* task, Scope* scope) noexcept {
@@ -190,7 +190,7 @@ class Deque {
 
   Ring* new_ring(std::int64_t size) {
     rings_.reserve(rings_.size() + 1);
-    rings_.push_back(std::make_unique<Ring>(size));
+    rings_.push_back(Owned<Ring>(new Ring(size)));
     return rings_.back().get();
   }
 
@@ -220,7 +220,7 @@ class Deque {
   std::int64_t mask_ = 0;
   std::int64_t full_at_ = 0;  // bottom_ may come up to here without a look at top_
   std::int64_t wanted_;
-  std::vector<std::unique_ptr<Ring>> rings_;
+  std::vector<Owned<Ring>> rings_;
 };
 
 }  // namespace antcrew::internal

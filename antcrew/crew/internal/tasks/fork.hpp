@@ -2,11 +2,11 @@
 #pragma once
 
 #include <exception>
-#include <memory>
 #include <new>
 #include <type_traits>
 #include <utility>
 
+#include "antcrew/base/owned.hpp"
 #include "antcrew/crew/internal/something.hpp"
 #include "antcrew/crew/internal/tasks/strand.hpp"
 #include "antcrew/crew/internal/tasks/task_worker.hpp"
@@ -16,7 +16,7 @@ namespace antcrew::internal {
 template <class T>
 struct DestroyAtEnd {
   T& object;
-  ~DestroyAtEnd() { std::destroy_at(&object); }
+  ~DestroyAtEnd() { destroy_one(object); }
 };
 
 // A fork's run by a worker that took it: what is forked in it descends from it.
@@ -88,9 +88,9 @@ class Fork final : public JoinTask, private std::conditional_t<metered, ForkPath
     if (owner->take_back(this)) return;
     owner->wait_for(*this, &in_vain);
     if (threw_) {
-      std::destroy_at(&error_);
+      destroy_one(error_);
     } else {
-      std::destroy_at(&answer_);
+      destroy_one(answer_);
     }
   }
 
@@ -123,7 +123,7 @@ class Fork final : public JoinTask, private std::conditional_t<metered, ForkPath
     owner->wait_for(*this);
     if (threw_) {
       const std::exception_ptr error = std::move(error_);
-      std::destroy_at(&error_);
+      destroy_one(error_);
       std::rethrow_exception(error);
     }
     const DestroyAtEnd<Something<Answer>> end{answer_};

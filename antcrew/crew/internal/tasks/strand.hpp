@@ -7,11 +7,11 @@
 // is open; a clock reading at each end of a half.
 #pragma once
 
-#include <algorithm>
 #include <atomic>
 #include <cstdint>
 
 #include "antcrew/base/layers.hpp"
+#include "antcrew/base/smaller.hpp"
 #include "antcrew/machine/clock.hpp"
 
 namespace antcrew::internal {
@@ -45,7 +45,7 @@ class LongerStrand {
   LongerStrand(std::int64_t first_ns, const std::int64_t* second_ns) noexcept
       : first_ns_(first_ns), second_ns_(second_ns) {}
   // second_ns null: the path that the calling thread is on.
-  ~LongerStrand() { strand_here.go_on(std::max(first_ns_, second_ns_ == nullptr ? strand_here.now() : *second_ns_)); }
+  ~LongerStrand() { strand_here.go_on(larger_of(first_ns_, second_ns_ == nullptr ? strand_here.now() : *second_ns_)); }
   LongerStrand(const LongerStrand&) = delete;
   LongerStrand& operator=(const LongerStrand&) = delete;
 

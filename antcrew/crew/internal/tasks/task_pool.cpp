@@ -106,7 +106,11 @@ TaskWorker* TaskPool::claim_caller(std::size_t& place) {
   return nullptr;
 }
 
-TaskPool::Call::Call(TaskPool& pool, Sharing sharing, std::size_t n)
+TaskWorker* worker_here_of(const TaskPool& pool) noexcept {
+  return pool.here();
+}
+
+OutsideCall::OutsideCall(TaskPool& pool, Sharing sharing, std::size_t n)
     : pool_((pool.note_caller(), pool)),
       region_(n, sharing, pool.workers(), "TaskCrew"),
       body_({Doing::body, Shortage::none, region_.number(), nullptr, nullptr},
@@ -125,7 +129,7 @@ TaskPool::Call::Call(TaskPool& pool, Sharing sharing, std::size_t n)
   cpu_ns_ = thread_cpu_ns();
 }
 
-TaskPool::Call::~Call() {
+OutsideCall::~OutsideCall() {
   if (worker_ == nullptr) return;
   if (!finished_) pool_.finish_call(*worker_);
   if (meter_ != nullptr) {
@@ -139,7 +143,7 @@ TaskPool::Call::~Call() {
   pool_.calling_[place_].store(false, std::memory_order_release);
 }
 
-void TaskPool::Call::finish() {
+void OutsideCall::finish() {
   pool_.finish_call(*worker_);
   if (path_told_) [[unlikely]]
     region_.book()->add_path(strand_here.now());

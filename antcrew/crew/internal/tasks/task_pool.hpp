@@ -16,6 +16,7 @@
 #include "antcrew/crew/internal/ancestry.hpp"
 #include "antcrew/crew/internal/meter.hpp"
 #include "antcrew/crew/internal/standing_threads.hpp"
+#include "antcrew/crew/internal/tasks/outside_call.hpp"
 #include "antcrew/crew/internal/tasks/task_worker.hpp"
 #include "antcrew/crew/later.hpp"
 #include "antcrew/machine/lock.hpp"
@@ -24,7 +25,7 @@ namespace antcrew::internal {
 
 class TaskPool {
  public:
-  static constexpr std::size_t most_callers = 16;
+  static constexpr std::size_t most_callers = OutsideCall::most_callers;
 
   TaskPool(int workers, const CrewOptions& options);
   ~TaskPool();
@@ -34,33 +35,7 @@ class TaskPool {
   // The calling thread as a worker of this pool; null when it is none.
   TaskWorker* here() const noexcept;
 
-  // Makes the calling thread a worker for the length of one call. `worker` is null when as many threads as can are that
-  // already: then the caller works by itself.
-  class Call {
-   public:
-    explicit Call(TaskPool& pool, Sharing sharing = Sharing::forks, std::size_t n = 0);
-    ~Call();
-    Call(const Call&) = delete;
-    Call& operator=(const Call&) = delete;
-    TaskWorker* worker() const noexcept { return worker_; }
-    // Ends the call: waits for pieces of work that nobody waits for, and throws again what they threw.
-    void finish();
-
-   private:
-    TaskPool& pool_;
-    OuterRegion region_;
-    InFrame body_;
-    std::size_t place_ = most_callers;
-    TaskWorker* worker_;
-    bool finished_ = false;
-    TaskFrame frame_;
-    AsWorker as_;
-    PinnedHere pin_;
-    Meter* meter_ = nullptr;
-    std::int64_t start_ns_ = 0;
-    std::int64_t cpu_ns_ = 0;
-    bool path_told_ = false;  // to the log: the call's critical path
-  };
+  using Call = OutsideCall;
 
   // Puts a task where any worker finds it: from a worker onto its deque, from outside into the queue.
   void submit(Task* task, Scope* scope) noexcept;
@@ -82,7 +57,7 @@ class TaskPool {
   Scope* open_scope(const Scope* parent, bool begun = false);
   void close_scope(Scope* scope) noexcept;
 
-  const std::shared_ptr<Unwaited>& unwaited() const noexcept { return unwaited_; }
+  const UnwaitedHandle& unwaited() const noexcept { return unwaited_; }
 
   int workers() const noexcept { return workers_; }
   const CrewFacts& facts() const noexcept { return threads_.facts(); }
@@ -108,6 +83,7 @@ class TaskPool {
 
  private:
   friend class TaskWorker;
+  friend class OutsideCall;
 
   static constexpr int scopes_at_once = 64;
   static constexpr int looks_into_queue = 64;
@@ -165,21 +141,11 @@ class TaskPool {
   std::uint64_t puts_looked_through_ = 0;
   alignas(line_bytes) std::atomic<std::uint32_t> outside_word_{0};
   std::atomic<int> outside_waiting_{0};
-  const std::shared_ptr<Unwaited> unwaited_ = std::make_shared<Unwaited>();
+  const UnwaitedHandle unwaited_;
   Lock scopes_lock_;
   FreeScopes free_scopes_;
   std::vector<std::unique_ptr<Scope[]>> scopes_;
   StandingThreads threads_;
-};
-
-// The worker that the calling thread is, found again inside a body of another crew.
-class AgainWorker {
- public:
-  explicit AgainWorker(TaskWorker& worker) noexcept : frame_(&worker), as_(worker.number, &worker) {}
-
- private:
-  TaskFrame frame_;
-  AsWorker as_;
 };
 
 bool TaskWorker::others_starve() const noexcept {

@@ -179,12 +179,33 @@ void Team::perform_job(int worker) noexcept {
   Meter* meter = meter_.now();
   BusyLane* lane = meter == nullptr ? nullptr : meter->lane(worker);
   try {
-    const std::size_t pieces = job_.call(job_, worker, *this);
+    Lane* logged = job_.book == nullptr ? nullptr : lane_here;
+    const std::size_t pieces = logged == nullptr ? part_of_job(worker) : logged_part_of_job(worker, *logged);
     if (lane != nullptr) lane->pieces.add(static_cast<std::int64_t>(pieces));
   } catch (...) {
     // Only the first to set the flag writes the error; the join's acquire publishes it to the caller.
     if (!cancelled_.exchange(true, std::memory_order_relaxed)) first_error_ = std::current_exception();
   }
+}
+
+std::size_t Team::part_of_job(int worker) {
+  if (job_.handout != nullptr) return job_.handout->drain(worker, *job_.enough, job_.body);
+  const Range mine = even_part(job_.n, static_cast<std::size_t>(workers_), static_cast<std::size_t>(worker));
+  at_border();
+  if (!mine.empty()) job_.body(mine, *job_.enough);
+  at_border();
+  return mine.empty() ? 0 : 1;
+}
+
+// A loop of its own: with a log in it, the compiler would keep its pieces in memory and not in registers.
+std::size_t Team::logged_part_of_job(int worker, Lane& lane) {
+  PieceLog log(&lane);
+  const auto logged = [&](Range range, const Enough& enough) {
+    job_.body(range, enough);
+    log.ended(range.first, range.size());
+  };
+  if (job_.handout != nullptr) return job_.handout->drain(worker, *job_.enough, logged);
+  return Handout(job_.n, Split::even(), workers_, nullptr).drain(worker, *job_.enough, logged);
 }
 
 // How many ends the caller counts: of workers, or of squads in which there is somebody but the caller.
@@ -281,14 +302,13 @@ void Team::leave() noexcept {
   busy_.store(false, std::memory_order_release);
 }
 
-void Team::run(const Job& job) {
+void Team::run(std::size_t n, const Enough& enough, PieceBody body, Handout* handout) {
   if (cancelled_.load(std::memory_order_relaxed)) cancelled_.store(false, std::memory_order_relaxed);
   const PinnedHere pin(threads_.pin_of_caller());
-  job_ = job;
   // Whoever is late in the first one of all had not started yet.
   const bool first = region_.load(std::memory_order_relaxed) == 0;
-  const OuterRegion region(job.n, job.sharing, workers_, "ThreadCrew", first);
-  job_.book = region.book();
+  const OuterRegion region(n, handout == nullptr ? Sharing::even : Sharing::pieces, workers_, "ThreadCrew", first);
+  job_ = {n, body, &enough, handout, region.book(), false};
   start_region();
   {
     const CallMeter call(meter_.now());

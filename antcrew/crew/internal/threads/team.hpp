@@ -1,20 +1,17 @@
 // The standing threads behind a ThreadCrew: start, hand a job to all, wait for all, sleep when idle.
 #pragma once
 
-#include <array>
 #include <atomic>
 #include <cstddef>
 #include <cstdint>
-#include <cstring>
 #include <exception>
 #include <memory>
-#include <new>
-#include <type_traits>
 
 #include "antcrew/crew/crew_options.hpp"
 #include "antcrew/crew/internal/ancestry.hpp"
 #include "antcrew/crew/internal/handout.hpp"
 #include "antcrew/crew/internal/meter.hpp"
+#include "antcrew/crew/internal/piece_body.hpp"
 #include "antcrew/crew/internal/standing_threads.hpp"
 #include "antcrew/log/lanes.hpp"
 #include "antcrew/machine/bed.hpp"
@@ -24,49 +21,15 @@ namespace antcrew::internal {
 
 class Team;
 
-// Done once by every worker; says how many pieces that worker took. Small closures lie in the job itself, and so on the
-// cache line that starts a region: a line less to fetch for each worker.
+// What every worker does once in a region: its part of a loop. It lies on the cache line that starts the region.
 struct Job {
-  std::size_t (*call)(const Job& job, int worker, Team& team) = nullptr;
   std::size_t n = 0;
-  alignas(8) std::array<std::byte, 24> closure = {};
-  LaneBook* book = nullptr;  // null: nobody wants to know
-  Sharing sharing = Sharing::even;
+  PieceBody body = {};
+  const Enough* enough = nullptr;
+  Handout* handout = nullptr;  // null: one range a worker, nothing that workers must fetch but the job
+  LaneBook* book = nullptr;    // null: nobody wants to know
   bool leaving = false;
-
-  template <class Fn>
-  static constexpr bool fits = std::is_trivially_copyable_v<Fn> && sizeof(Fn) <= 24 && alignof(Fn) <= 8;
-  template <class Fn>
-  void keep(Fn& fn) noexcept {
-    if constexpr (fits<Fn>) {
-      std::memcpy(closure.data(), &fn, sizeof(Fn));
-    } else {
-      Fn* where = &fn;
-      std::memcpy(closure.data(), &where, sizeof where);
-    }
-  }
-  template <class Fn>
-  Fn& kept() const noexcept {
-    if constexpr (fits<Fn>) {
-      return *std::launder(reinterpret_cast<Fn*>(const_cast<std::byte*>(closure.data())));
-    } else {
-      Fn* where = nullptr;
-      std::memcpy(&where, closure.data(), sizeof where);
-      return *where;
-    }
-  }
 };
-
-// on_worker(worker) -> pieces.
-template <class OnWorker>
-Job job_of(OnWorker& on_worker, std::size_t n, Sharing sharing) noexcept {
-  Job job;
-  job.n = n;
-  job.sharing = sharing;
-  job.call = [](const Job& self, int worker, Team&) -> std::size_t { return self.kept<OnWorker>()(worker); };
-  job.keep(on_worker);
-  return job;
-}
 
 // What a standing worker sleeps on.
 struct alignas(line_bytes) Post {
@@ -96,9 +59,10 @@ class Team {
   // has it.
   void enter();
   void leave() noexcept;
-  // Calls the job once on every worker, the caller being worker 0, and returns when all are done; then it leaves the
-  // team that was entered for it. Throws again the first exception.
-  void run(const Job& job);
+  // Has every worker do its part of a loop over 0 … n-1, the caller being worker 0, and returns when all are done; then
+  // it leaves the team that was entered for it. Throws again the first exception. Without a handout each worker has one
+  // range.
+  void run(std::size_t n, const Enough& enough, PieceBody body, Handout* handout);
 
   // The calling thread's number, if it is in a body of this team; -1 otherwise.
   int number_inside() const noexcept;
@@ -110,8 +74,6 @@ class Team {
   // One for each worker, for the region under way.
   Share* shares() noexcept { return shares_.get(); }
   MeterSwitch& meter() noexcept { return meter_; }
-  // The lane of the calling thread for the region under way; null when it is not logged. By a worker in it.
-  Lane* lane_of_caller() const noexcept { return job_.book == nullptr ? nullptr : lane_here; }
   // Of sleeping workers, by the caller itself, since the team was made: for tests. By the caller.
   std::uint64_t wake_ups_by_caller() const noexcept { return wake_ups_; }
 
@@ -125,6 +87,8 @@ class Team {
   bool wait_in_squad(int worker, std::uint32_t seen);
   void perform(int worker) noexcept;
   void perform_job(int worker) noexcept;
+  std::size_t part_of_job(int worker);
+  std::size_t logged_part_of_job(int worker, Lane& lane);
   void arrive(int worker) noexcept;
   void start_region() noexcept;
   void wake_sleepers() noexcept;

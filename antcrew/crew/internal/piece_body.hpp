@@ -1,0 +1,37 @@
+// A loop's body as its crew sees it: one call through a pointer a piece, never one an item.
+//
+// So handing out, logging and metering are compiled once, in source files, and a body is compiled once for each loop
+// that it is given to.
+#pragma once
+
+#include "antcrew/base/enough.hpp"
+#include "antcrew/base/range.hpp"
+
+namespace antcrew::internal {
+
+// Refers to the body, which must outlive the call. What the body throws comes through.
+struct PieceBody {
+  void (*call)(void* self, Range range, const Enough& enough) = nullptr;
+  void* self = nullptr;
+
+  void operator()(Range range, const Enough& enough) const { call(self, range, enough); }
+};
+
+// An object's address for PieceBody::self, and the object again. Bodies may be const.
+template <class T>
+void* address_of(T& object) noexcept {
+  return const_cast<void*>(static_cast<const void*>(__builtin_addressof(object)));
+}
+template <class T>
+T& object_at(void* address) noexcept {
+  return *static_cast<T*>(address);
+}
+
+// One that is called as on_piece(range, enough).
+template <class OnPiece>
+PieceBody piece_body(OnPiece& on_piece) noexcept {
+  return {[](void* self, Range range, const Enough& enough) { object_at<OnPiece>(self)(range, enough); },
+          address_of(on_piece)};
+}
+
+}  // namespace antcrew::internal

@@ -1,0 +1,13 @@
+#include "antcrew/crew/internal/results.hpp"
+
+#include "antcrew/base/error.hpp"
+
+namespace antcrew::internal {
+
+void refuse_half(const Stop& stop, const char* loop) {
+  if (!stop.stop_requested()) return;
+  could_not_run("crew.stopped", loop, "the stop token ended it before every result was made",
+                "catch this error where the stop was asked for");
+}
+
+}  // namespace antcrew::internal

@@ -1,0 +1,172 @@
+#include "antcrew/crew/internal/tasks/halving.hpp"
+
+#include <algorithm>
+#include <new>
+#include <utility>
+
+#include "antcrew/crew/internal/tasks/task_pool.hpp"
+#include "antcrew/machine/clock.hpp"
+
+namespace antcrew::internal {
+
+// How many pieces a worker does in one go.
+class Pace {
+ public:
+  Pace() noexcept : began_ns_(now_ns()) {}
+  std::size_t pieces() const noexcept { return pieces_; }
+  // One reading of the clock a block: a block goes on from the end of the one before.
+  void block_ended(std::size_t pieces) noexcept {
+    const std::int64_t now = now_ns();
+    const std::int64_t ns = now - began_ns_;
+    began_ns_ = now;
+    if (ns < 4'000) {
+      if (pieces == pieces_ && pieces_ < most) pieces_ *= 2;
+    } else if (ns > 8'000) {
+      pieces_ = std::max<std::size_t>(pieces_ / 2, 1);
+    }
+  }
+  void begin_again() noexcept { pieces_ = 1; }
+
+ private:
+  static constexpr std::size_t most = 1u << 14;
+  std::size_t pieces_ = 1;
+  std::int64_t began_ns_;
+};
+
+void Halving::run(TaskWorker& worker, Range range) {
+  Scope* scope = worker.open_scope(worker.scope());
+  if (scope == nullptr) throw std::bad_alloc();
+  scope_ = scope;
+  owner_ = &worker;
+  {
+    const TaskWorker::In in(worker, scope);
+    const std::uint64_t kept = work(worker, range, total_.load(std::memory_order_relaxed));
+    if (!give_back(kept)) {
+      worker.work_until({nullptr, scope->name(), false, nullptr, &failed_}, [this] { return all_back(); });
+    }
+  }
+  worker.close_scope(scope);
+}
+
+void Halving::run_alone(Range range) {
+  while (!range.empty() && !enough_()) {
+    const Range next = front(range, 1);
+    body_(next, enough_);
+    range.first = next.last;
+  }
+}
+
+void Halving::run_alone_kept(Range range) noexcept {
+  try {
+    run_alone(range);
+  } catch (...) {
+    keep_error();
+  }
+}
+
+void Halving::run_taken(Task* task, TaskWorker& worker) noexcept {
+  auto* taken = static_cast<LoopTask*>(task);
+  auto& loop = *static_cast<Halving*>(taken->loop);
+  const Range range = taken->range;
+  const std::uint64_t credit = taken->credit;
+  worker.free_loop_task(taken);
+  TaskWorker* owner = loop.owner_;  // the loop is gone when the caller has seen the last credit
+  if (loop.give_back(loop.work(worker, range, credit))) TaskWorker::tell(owner);
+}
+
+// Does what is not taken by others of a range, and returns the credit that is left here.
+std::uint64_t Halving::work(TaskWorker& worker, Range range, std::uint64_t credit) noexcept {
+  Pace pace;
+  LoopTask* last = nullptr;  // offered, and perhaps still here
+  while (true) {
+    if (!range.empty() && !enough_()) {
+      offer_all_but(worker, range, credit, pace, last);
+      block(worker, range, pace);
+      continue;
+    }
+    if (last == nullptr || !worker.take_back(last)) return credit;  // the older ones have been taken before it
+    range = last->range;
+    credit += last->credit;
+    worker.free_loop_task(std::exchange(last, last->below));
+  }
+}
+
+void Halving::offer_all_but(TaskWorker& worker, Range& range, std::uint64_t& credit, const Pace& pace, LoopTask*& last) {
+  int offered = 0;
+  for (Range next = front(range, pace.pieces()); next.last < range.last; next = front(range, pace.pieces())) {
+    LoopTask* upper = worker.new_loop_task();
+    if (upper == nullptr) break;
+    const std::size_t middle = std::max(range.first + range.size() / 2, next.last);
+    if (credit < 2) credit += more_credit();
+    upper->run = &run_taken;
+    upper->loop = this;
+    upper->range = {middle, range.last};
+    const std::uint64_t half = credit / 2;
+    upper->credit = half;
+    upper->below = last;
+    if (!worker.push_quietly(upper, scope_)) {
+      worker.free_loop_task(upper);
+      break;
+    }
+    last = upper;  // from here on it may be another's, and not to be read
+    credit -= half;
+    range.last = middle;
+    ++offered;
+  }
+  if (offered > 0) worker.tell_of(scope_, offered);
+}
+
+// The first pieces of the range.
+void Halving::block(TaskWorker& worker, Range& range, Pace& pace) noexcept {
+  const std::size_t most = pace.pieces();
+  std::size_t first = range.first;
+  std::size_t done = 0;
+  bool starving = false;
+  try {
+    while (done < most && first < range.last && !enough_()) {
+      if (done > 0 && (starving = worker.others_starve())) break;
+      const Range next = front({first, range.last}, 1);
+      first = next.last;
+      ++done;
+      body_(next, enough_);
+    }
+  } catch (...) {
+    keep_error();
+  }
+  worker.tell_pieces(range.first, first - range.first, done);
+  range.first = first;
+  starving ? pace.begin_again() : pace.block_ended(done);
+}
+
+Range Halving::front(Range range, std::size_t pieces) const noexcept {
+  return {range.first, range.size() / grain_ < pieces ? range.last : range.first + grain_ * pieces};
+}
+
+// Only the first to set the flag writes the error; giving credit back publishes it to the caller.
+void Halving::keep_error() noexcept {
+  if (!failed_.exchange(true, std::memory_order_relaxed)) error_ = std::current_exception();
+}
+
+// True when it was the last; otherwise the loop may be gone afterwards. The total is read anew whenever somebody else
+// has given back meanwhile: whoever raised it holds credit that is not back. Sequentially consistent with the
+// caller's going to sleep.
+bool Halving::give_back(std::uint64_t credit) noexcept {
+  std::uint64_t back = back_.load(std::memory_order_acquire);
+  std::uint64_t total = total_.load(std::memory_order_relaxed);
+  while (!back_.compare_exchange_weak(back, back + credit, std::memory_order_seq_cst, std::memory_order_acquire)) {
+    total = total_.load(std::memory_order_relaxed);
+  }
+  return back + credit == total;
+}
+
+bool Halving::all_back() const noexcept {
+  return back_.load(std::memory_order_seq_cst) == total_.load(std::memory_order_relaxed);
+}
+
+std::uint64_t Halving::more_credit() noexcept {
+  constexpr std::uint64_t more = std::uint64_t{1} << 32;
+  total_.fetch_add(more, std::memory_order_relaxed);
+  return more;
+}
+
+}  // namespace antcrew::internal

@@ -1,0 +1,72 @@
+// A variant's body with its crew started, whatever their types: what a session calls.
+//
+// Compiled once a crew type: starting, facts, ending (CrewKind). Compiled once a body: calling it in a row with the
+// clock running (TimedCalls). All else of a session depends on the type of the answer only.
+#pragma once
+
+#include <cstddef>
+#include <cstdint>
+#include <optional>
+#include <utility>
+
+#include "antcrew/crew/crew_options.hpp"
+#include "antcrew/study/crew_traits.hpp"
+
+namespace antcrew {
+
+namespace internal {
+
+void keep_facts(const CrewFacts& facts, std::optional<CrewFacts>& into);
+void keep_facts(const std::optional<CrewFacts>& facts, std::optional<CrewFacts>& into);
+
+// What a study does with crews of one type.
+struct CrewKind {
+  const char* name;
+  void* (*start)(int workers, const CrewOptions& options);
+  void (*facts)(const void* crew, std::optional<CrewFacts>& into);
+  void (*destroy)(void* crew);
+};
+template <class Crew>
+inline constexpr CrewKind crew_kind{
+    CrewTraits<Crew>::name,
+    [](int workers, const CrewOptions& options) -> void* {
+      return CrewTraits<Crew>::start(workers, options).release();
+    },
+    [](const void* crew, std::optional<CrewFacts>& into) {
+      keep_facts(CrewTraits<Crew>::facts(*static_cast<const Crew*>(crew)), into);
+    },
+    [](void* crew) { delete static_cast<Crew*>(crew); }};
+
+// Calls the body `calls` times in a row and gives the time of them all. input: the input, or the first of `calls` copies
+// to work on in place. answers: the KeptAnswers that the answers go into; null in place.
+using TimedCalls = std::int64_t (*)(const void* body, void* crew, const void* input, void* answers, std::size_t calls);
+
+// Move-only; ends its crew. The body must outlive it.
+class StartedBody {
+ public:
+  // Without a crew.
+  StartedBody(TimedCalls calls, const void* body) noexcept : calls_(calls), body_(body) {}
+  // Starts the crew. Throws what that throws.
+  StartedBody(TimedCalls calls, const void* body, const CrewKind& kind, int workers, const CrewOptions& options)
+      : calls_(calls), body_(body), kind_(&kind), crew_(kind.start(workers, options)) {}
+  StartedBody(StartedBody&& other) noexcept
+      : calls_(other.calls_), body_(other.body_), kind_(other.kind_), crew_(std::exchange(other.crew_, nullptr)) {}
+  StartedBody& operator=(StartedBody&&) = delete;
+  ~StartedBody() {
+    if (crew_ != nullptr) kind_->destroy(crew_);
+  }
+
+  std::int64_t timed(const void* input, void* answers, std::size_t calls) {
+    return calls_(body_, crew_, input, answers, calls);
+  }
+  std::optional<CrewFacts> crew_facts() const;
+
+ private:
+  TimedCalls calls_;
+  const void* body_;
+  const CrewKind* kind_ = nullptr;
+  void* crew_ = nullptr;
+};
+
+}  // namespace internal
+}  // namespace antcrew
