@@ -11,6 +11,8 @@
 #include <vector>
 
 #include "antcrew/analysis/ledger.hpp"
+#include "antcrew/analysis/statistics.hpp"
+#include "antcrew/record/record.hpp"
 
 using namespace antcrew;
 using namespace antcrew::layers;

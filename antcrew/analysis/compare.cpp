@@ -6,6 +6,7 @@
 #include <cmath>
 #include <map>
 
+#include "antcrew/analysis/analysed.hpp"
 #include "antcrew/analysis/findings.hpp"
 #include "antcrew/analysis/statistics.hpp"
 

@@ -12,7 +12,7 @@
 
 #include "antcrew/analysis/statistics.hpp"
 #include "antcrew/base/layers.hpp"
-#include "antcrew/record/record.hpp"
+#include "antcrew/record/forward.hpp"
 
 namespace antcrew::analysis_layer {
 

@@ -4,6 +4,7 @@
 #include <cmath>
 #include <iterator>
 
+#include "antcrew/analysis/analysed.hpp"
 #include "antcrew/analysis/internal/finding_families.hpp"
 #include "antcrew/analysis/sizes.hpp"
 

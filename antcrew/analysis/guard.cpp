@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "antcrew/analysis/analysed.hpp"
 #include "antcrew/analysis/findings.hpp"
 #include "antcrew/base/units.hpp"
 

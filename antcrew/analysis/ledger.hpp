@@ -11,7 +11,7 @@
 #include <string>
 #include <vector>
 
-#include "antcrew/analysis/analysed.hpp"
+#include "antcrew/analysis/forward.hpp"
 #include "antcrew/base/layers.hpp"
 #include "antcrew/log/lane_sums.hpp"
 

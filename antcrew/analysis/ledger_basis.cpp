@@ -1,6 +1,7 @@
 // What a cell's ledger is compared with, found in an analysed study.
 #include <cmath>
 
+#include "antcrew/analysis/analysed.hpp"
 #include "antcrew/analysis/ledger.hpp"
 
 namespace antcrew::analysis_layer {

@@ -7,6 +7,7 @@
 #include <random>
 #include <set>
 
+#include "antcrew/analysis/analysed.hpp"
 #include "antcrew/analysis/pairing.hpp"
 
 namespace antcrew::analysis_layer {

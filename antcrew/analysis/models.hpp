@@ -18,7 +18,7 @@
 #include <string>
 #include <vector>
 
-#include "antcrew/analysis/analysed.hpp"
+#include "antcrew/analysis/forward.hpp"
 #include "antcrew/analysis/pairing.hpp"
 #include "antcrew/base/layers.hpp"
 

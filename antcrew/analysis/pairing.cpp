@@ -1,4 +1,6 @@
 #include "antcrew/analysis/pairing.hpp"
+#include "antcrew/analysis/statistics.hpp"
+#include "antcrew/record/record.hpp"
 
 #include <algorithm>
 #include <cmath>

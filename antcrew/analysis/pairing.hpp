@@ -9,9 +9,9 @@
 #include <optional>
 #include <vector>
 
-#include "antcrew/analysis/statistics.hpp"
+#include "antcrew/analysis/forward.hpp"
 #include "antcrew/base/layers.hpp"
-#include "antcrew/record/record.hpp"
+#include "antcrew/record/forward.hpp"
 
 namespace antcrew::analysis_layer {
 

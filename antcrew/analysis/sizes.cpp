@@ -7,6 +7,7 @@
 #include <random>
 #include <tuple>
 
+#include "antcrew/analysis/analysed.hpp"
 #include "antcrew/analysis/pairing.hpp"
 #include "antcrew/log/phase.hpp"
 

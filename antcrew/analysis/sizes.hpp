@@ -12,8 +12,9 @@
 #include <string>
 #include <vector>
 
-#include "antcrew/analysis/analysed.hpp"
+#include "antcrew/analysis/forward.hpp"
 #include "antcrew/analysis/models.hpp"
+#include "antcrew/analysis/statistics.hpp"
 #include "antcrew/base/layers.hpp"
 
 namespace antcrew::analysis_layer {

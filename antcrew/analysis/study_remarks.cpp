@@ -1,4 +1,5 @@
 #include "antcrew/analysis/study_remarks.hpp"
+#include "antcrew/analysis/analysed.hpp"
 
 #include <algorithm>
 #include <cmath>

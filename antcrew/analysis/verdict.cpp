@@ -6,6 +6,7 @@
 
 #include "antcrew/analysis/statistics.hpp"
 #include "antcrew/base/units.hpp"
+#include "antcrew/record/record.hpp"
 
 namespace antcrew::analysis_layer {
 namespace {

@@ -7,7 +7,7 @@
 #include <string>
 
 #include "antcrew/base/layers.hpp"
-#include "antcrew/record/record.hpp"
+#include "antcrew/record/forward.hpp"
 
 namespace antcrew::analysis_layer {
 

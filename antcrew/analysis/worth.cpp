@@ -6,6 +6,7 @@
 #include <map>
 #include <set>
 
+#include "antcrew/analysis/analysed.hpp"
 #include "antcrew/analysis/conclusion.hpp"
 
 namespace antcrew::analysis_layer {

@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <memory>
 
+#include "antcrew/analysis/analysed.hpp"
 #include "antcrew/analysis/guard.hpp"
 #include "antcrew/base/error.hpp"
 #include "antcrew/base/printable.hpp"

@@ -13,6 +13,7 @@
 #include <functional>
 #include <iterator>
 
+#include "antcrew/analysis/analysed.hpp"
 #include "antcrew/base/error.hpp"
 #include "antcrew/base/units.hpp"
 #include "antcrew/cli/draw.hpp"

@@ -8,7 +8,7 @@
 #include <string>
 
 #include "antcrew/base/layers.hpp"
-#include "antcrew/record/record.hpp"
+#include "antcrew/record/forward.hpp"
 #include "antcrew/record/step.hpp"
 #include "antcrew/study/run.hpp"
 

@@ -9,6 +9,7 @@
 #include <vector>
 
 #include "antcrew/record/json.hpp"
+#include "antcrew/record/record.hpp"
 #include "antcrew/record/record_json.hpp"
 
 namespace antcrew::cli_layer {

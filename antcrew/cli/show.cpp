@@ -4,6 +4,7 @@
 
 #include <algorithm>
 
+#include "antcrew/analysis/analysed.hpp"
 #include "antcrew/base/error.hpp"
 #include "antcrew/base/units.hpp"
 #include "antcrew/cli/exit.hpp"

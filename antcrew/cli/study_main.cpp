@@ -7,6 +7,7 @@
 #include "antcrew/cli/forms.hpp"
 #include "antcrew/cli/run_study.hpp"
 #include "antcrew/cli/study_options.hpp"
+#include "antcrew/record/record.hpp"
 #include "antcrew/report/jostle_text.hpp"
 #include "antcrew/report/text.hpp"
 #include "antcrew/study/jostle.hpp"

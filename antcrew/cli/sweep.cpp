@@ -11,6 +11,7 @@
 #include "antcrew/cli/forms.hpp"
 #include "antcrew/cli/run_study.hpp"
 #include "antcrew/machine/limits.hpp"
+#include "antcrew/record/record.hpp"
 #include "antcrew/sweep/run_sweep.hpp"
 #include "antcrew/sweep/study_file.hpp"
 

@@ -55,19 +55,19 @@ void Journal::clear() noexcept {
 
 namespace {
 
-struct Stretch {
+struct PhaseStretch {
   std::uint32_t thread;
   std::int64_t start_ns;
   std::int64_t end_ns;
 };
 
 // Stretches of one thread that lie in each other, as in a recursion, are one worker in the phase.
-std::vector<Stretch> joined_by_thread(std::vector<Stretch> all) {
-  std::sort(all.begin(), all.end(), [](const Stretch& a, const Stretch& b) {
+std::vector<PhaseStretch> joined_by_thread(std::vector<PhaseStretch> all) {
+  std::sort(all.begin(), all.end(), [](const PhaseStretch& a, const PhaseStretch& b) {
     return a.thread != b.thread ? a.thread < b.thread : a.start_ns < b.start_ns;
   });
-  std::vector<Stretch> joined;
-  for (const Stretch& one : all) {
+  std::vector<PhaseStretch> joined;
+  for (const PhaseStretch& one : all) {
     const bool goes_on = !joined.empty() && joined.back().thread == one.thread && one.start_ns <= joined.back().end_ns;
     if (goes_on) {
       joined.back().end_ns = std::max(joined.back().end_ns, one.end_ns);
@@ -78,9 +78,9 @@ std::vector<Stretch> joined_by_thread(std::vector<Stretch> all) {
   return joined;
 }
 
-void lay_out(LoggedPhase& phase, std::vector<Stretch> stretches) {
+void lay_out(LoggedPhase& phase, std::vector<PhaseStretch> stretches) {
   std::vector<std::pair<std::int64_t, int>> borders;  // ends before begins of the same moment
-  for (const Stretch& one : joined_by_thread(std::move(stretches))) {
+  for (const PhaseStretch& one : joined_by_thread(std::move(stretches))) {
     borders.emplace_back(one.start_ns, 1);
     borders.emplace_back(one.end_ns, -1);
   }
@@ -101,7 +101,7 @@ void lay_out(LoggedPhase& phase, std::vector<Stretch> stretches) {
 
 std::map<std::string, LoggedPhase> Journal::phases() const {
   std::map<std::string, LoggedPhase> sums;
-  std::map<std::string, std::vector<Stretch>> stretches;
+  std::map<std::string, std::vector<PhaseStretch>> stretches;
   const std::uint32_t used = std::min(used_.load(std::memory_order_acquire), capacity);
   for (std::uint32_t slot = 0; slot < used; ++slot) {
     const Entry& entry = entries_[slot];

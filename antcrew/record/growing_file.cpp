@@ -11,16 +11,12 @@
 #include <random>
 
 #include "antcrew/base/error.hpp"
+#include "antcrew/record/record.hpp"
 #include "antcrew/record/record_file.hpp"
 #include "antcrew/record/record_json.hpp"
 
 namespace antcrew::record_layer {
 namespace {
-
-[[noreturn]] void cannot_write(const std::string& path, int fault) {
-  could_not_run("record.write", path, std::string("the record cannot be written (") + std::strerror(fault) + ")",
-                "name another place with --save FILE");
-}
 
 std::string fresh_token() {
   static constexpr char digits[] = "0123456789abcdef";

@@ -11,15 +11,16 @@
 
 #include "antcrew/base/error.hpp"
 #include "antcrew/record/growing_file.hpp"
+#include "antcrew/record/record.hpp"
 #include "antcrew/record/record_json.hpp"
 
 namespace antcrew::record_layer {
-namespace {
-
-[[noreturn]] void cannot_write(const std::string& path, int fault) {
+void cannot_write(const std::string& path, int fault) {
   could_not_run("record.write", path, std::string("the record cannot be written (") + std::strerror(fault) + ")",
                 "name another place with --save FILE");
 }
+
+namespace {
 
 // These give 0, or the number of what went wrong.
 int write_all(int file, const std::string& text) {

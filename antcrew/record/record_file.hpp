@@ -19,6 +19,8 @@ void save_record(const Record& record, const std::string& path);
 void save_text(const std::string& text, const std::string& path, bool durable);
 // 0, or the error number of what went wrong.
 int try_to_save(const std::string& text, const std::string& path, bool durable);
+// Throws Error (record.write) for that number.
+[[noreturn]] void cannot_write(const std::string& path, int fault);
 
 }  // namespace antcrew::record_layer
 

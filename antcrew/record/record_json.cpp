@@ -8,6 +8,7 @@
 #include "antcrew/record/internal/record_fields.hpp"
 #include "antcrew/record/internal/timeline_json.hpp"
 #include "antcrew/record/point_json.hpp"
+#include "antcrew/record/record.hpp"
 
 namespace antcrew::record_layer {
 
@@ -152,8 +153,8 @@ Json columns_of(const std::vector<Trial>& trials) {
   }
   for (const auto& [name, value] : usual.members()) {
     const std::vector<Json>& column = columns.at(name).items();
-    const bool told =
-        is_always_there(name) || std::any_of(column.begin(), column.end(), [&](const Json& one) { return one != value; });
+    const bool told = is_always_there(name) ||
+                      std::any_of(column.begin(), column.end(), [&](const Json& one) { return one != value; });
     if (!told) columns.erase(name);
   }
   return columns;

@@ -7,7 +7,7 @@
 #include <string>
 
 #include "antcrew/base/layers.hpp"
-#include "antcrew/record/record.hpp"
+#include "antcrew/record/forward.hpp"
 #include "antcrew/record/step.hpp"
 
 namespace antcrew::record_layer {

@@ -1,4 +1,5 @@
 #include "antcrew/record/step.hpp"
+#include "antcrew/record/record.hpp"
 
 #include <algorithm>
 #include <iterator>

@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include "antcrew/record/record.hpp"
 #include "antcrew/report/headline.hpp"
 
 namespace antcrew::report_layer {

@@ -3,7 +3,7 @@
 
 #include <string>
 
-#include "antcrew/record/record.hpp"
+#include "antcrew/record/forward.hpp"
 
 namespace antcrew::report_layer {
 

@@ -4,8 +4,9 @@
 
 #include <algorithm>
 
-#include "antcrew/record/json.hpp"
+#include "antcrew/analysis/analysed.hpp"
 #include "antcrew/base/units.hpp"
+#include "antcrew/record/json.hpp"
 #include "antcrew/record/point_json.hpp"
 #include "antcrew/report/grid.hpp"
 #include "antcrew/report/headline.hpp"

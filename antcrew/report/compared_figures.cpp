@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <map>
 
+#include "antcrew/analysis/analysed.hpp"
 #include "antcrew/analysis/compare.hpp"
 #include "antcrew/base/printable.hpp"
 #include "antcrew/report/headline.hpp"

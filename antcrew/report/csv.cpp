@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <set>
 
+#include "antcrew/analysis/analysed.hpp"
 #include "antcrew/base/printable.hpp"
 
 namespace antcrew::report_layer {

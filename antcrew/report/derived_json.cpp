@@ -1,8 +1,8 @@
 #include "antcrew/report/derived_json.hpp"
 
-
-#include "antcrew/record/json.hpp"
+#include "antcrew/analysis/analysed.hpp"
 #include "antcrew/analysis/statistics.hpp"
+#include "antcrew/record/json.hpp"
 #include "antcrew/record/point_json.hpp"
 #include "antcrew/record/record_json.hpp"
 #include "antcrew/report/findings.hpp"
@@ -12,7 +12,7 @@ namespace antcrew::report_layer {
 namespace {
 
 // An interval has low and high; what was merely seen has other names, so that nobody takes it for one.
-Json estimate(const std::optional<Estimate>& e) {
+Json estimate_json(const std::optional<Estimate>& e) {
   if (!e) return nullptr;
   if (e->claimed)
     return {{"median", e->median}, {"low", e->low}, {"high", e->high}, {"level", 0.95}, {"rounds", e->count}};
@@ -30,8 +30,8 @@ Json cell_name(const CellFigures* f) {
 Json conclusion_json(const Conclusion& c) {
   Json level = Json::array();
   for (const CellFigures* f : c.level) level.push_back(cell_name(f));
-  return {{"answer", name_of(c.answer)},    {"point", c.point},         {"leader", cell_name(c.leader)},
-          {"speedup", estimate(c.speedup)}, {"confirmed", c.confirmed}, {"not_told_apart", std::move(level)},
+  return {{"answer", name_of(c.answer)},         {"point", c.point},         {"leader", cell_name(c.leader)},
+          {"speedup", estimate_json(c.speedup)}, {"confirmed", c.confirmed}, {"not_told_apart", std::move(level)},
           {"better", cell_name(c.better)}};
 }
 
@@ -45,7 +45,7 @@ Json left_out_json(const Record& record) {
   return left_out;
 }
 
-Json number(const std::optional<double>& value) {
+Json number_json(const std::optional<double>& value) {
   return value ? Json(*value) : Json(nullptr);
 }
 
@@ -54,7 +54,7 @@ Json phases_json(const CellFigures& f) {
   for (const auto& [name, phase] : f.phases) {
     phases[name] = {{"worker_s", phase.worker_s},
                     {"count", phase.count},
-                    {"wall_s", number(phase.wall_s)},
+                    {"wall_s", number_json(phase.wall_s)},
                     {"at_once", phase.at_once ? Json(*phase.at_once) : Json(nullptr)},
                     {"by_worker_s", phase.by_worker_s}};
   }
@@ -70,8 +70,8 @@ Json ladders_json(const Analysed& study) {
                         {"crew", step.cell->cell->crew},
                         {"attempt", step.cell->cell->attempt},
                         {"workers", step.cell->cell->workers},
-                        {"over_previous", estimate(step.over_previous)},
-                        {"speedup", estimate(step.cell->speedup)},
+                        {"over_previous", estimate_json(step.over_previous)},
+                        {"speedup", estimate_json(step.cell->speedup)},
                         {"paired", step.paired}});
     }
     ladders.push_back(std::move(ladder));
@@ -85,7 +85,7 @@ Json crowds_json(const Analysed& study) {
     crowds.push_back({{"size", study.record->points[crowd.point].size},
                       {"dimensions", study.record->points[crowd.point].dimensions},
                       {"copies", crowd.copies},
-                      {"slowdown", estimate(crowd.slowdown)}});
+                      {"slowdown", estimate_json(crowd.slowdown)}});
   }
   return crowds;
 }
@@ -95,8 +95,10 @@ std::optional<double> as_number(const std::optional<int>& count) {
 }
 
 Json used_json(const Cell& cell) {
-  const auto counted = [&](std::optional<std::int64_t> Trial::*count) { return number(median_a_call(cell, count)); };
-  const auto known = [&](const auto& field) { return number(median_where_known(cell, field)); };
+  const auto counted = [&](std::optional<std::int64_t> Trial::*count) {
+    return number_json(median_a_call(cell, count));
+  };
+  const auto known = [&](const auto& field) { return number_json(median_where_known(cell, field)); };
   return {{"user_s", known([](const Trial& t) { return t.user_s; })},
           {"system_s", known([](const Trial& t) { return t.system_s; })},
           {"others_cpu_s", known([](const Trial& t) { return t.others_cpu_s; })},
@@ -133,24 +135,24 @@ Json cell_json(const CellFigures& f, const Point& point) {
           {"verdict", name_of(f.verdict)},
           {"evidence", f.evidence},
           {"confirmed", f.confirmed},
-          {"time_s", estimate(f.time_s)},
-          {"speedup", only(estimate(f.speedup))},
-          {"read_speedup", only(number(f.read_speedup))},
-          {"first_call_speedup", only(number(f.first_speedup))},
-          {"speedup_by_means", only(number(f.speedup_by_means))},
-          {"self_speedup", only(estimate(f.self_speedup))},
-          {"efficiency", only(number(f.efficiency))},
-          {"processor_efficiency", only(number(f.processor_efficiency))},
-          {"overhead_s", only(number(f.overhead_s))},
-          {"relative_overhead", only(number(f.relative_overhead))},
-          {"one_worker_penalty", only(number(f.one_worker_penalty))},
-          {"serial_fraction", only(number(f.serial_fraction))},
-          {"cpu_s", f.time_s ? number(median_cpu_s(*f.cell)) : Json(nullptr)},
-          {"busy_processors", number(f.busy_processors)},
-          {"startup_s", number(f.startup_s)},
-          {"cold_cost_s", number(f.cold_cost_s)},
+          {"time_s", estimate_json(f.time_s)},
+          {"speedup", only(estimate_json(f.speedup))},
+          {"read_speedup", only(number_json(f.read_speedup))},
+          {"first_call_speedup", only(number_json(f.first_speedup))},
+          {"speedup_by_means", only(number_json(f.speedup_by_means))},
+          {"self_speedup", only(estimate_json(f.self_speedup))},
+          {"efficiency", only(number_json(f.efficiency))},
+          {"processor_efficiency", only(number_json(f.processor_efficiency))},
+          {"overhead_s", only(number_json(f.overhead_s))},
+          {"relative_overhead", only(number_json(f.relative_overhead))},
+          {"one_worker_penalty", only(number_json(f.one_worker_penalty))},
+          {"serial_fraction", only(number_json(f.serial_fraction))},
+          {"cpu_s", f.time_s ? number_json(median_cpu_s(*f.cell)) : Json(nullptr)},
+          {"busy_processors", number_json(f.busy_processors)},
+          {"startup_s", number_json(f.startup_s)},
+          {"cold_cost_s", number_json(f.cold_cost_s)},
           {"part_left_out_s", f.part_s ? Json(f.part_s->median) : Json(nullptr)},
-          {"part_left_out", estimate(f.part_s)},
+          {"part_left_out", estimate_json(f.part_s)},
           {"peak_bytes", f.peak_bytes},
           {"peak_bytes_is_a_lower_bound", f.several_processes},
           {"attempt", f.cell->attempt},

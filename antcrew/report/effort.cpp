@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include "antcrew/analysis/analysed.hpp"
 #include "antcrew/base/printable.hpp"
 #include "antcrew/report/grid.hpp"
 #include "antcrew/report/text.hpp"

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <array>
 
+#include "antcrew/analysis/analysed.hpp"
 #include "antcrew/base/error.hpp"
 #include "antcrew/base/units.hpp"
 #include "antcrew/report/internal/figure_parts.hpp"

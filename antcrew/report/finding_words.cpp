@@ -5,6 +5,7 @@
 #include <cmath>
 #include <iterator>
 
+#include "antcrew/analysis/analysed.hpp"
 #include "antcrew/report/findings.hpp"
 #include "antcrew/report/internal/words.hpp"
 
@@ -373,7 +374,7 @@ const Words all_words[] = {
      [](const Finding&) { return std::string(); }},
 };
 
-const Words* words_for(const std::string& id) {
+const Words* words_of_finding(const std::string& id) {
   const auto* found =
       std::find_if(std::begin(all_words), std::end(all_words), [&](const Words& words) { return id == words.id; });
   if (found != std::end(all_words)) return found;
@@ -384,12 +385,12 @@ const Words* words_for(const std::string& id) {
 }  // namespace
 
 std::string claim_of(const Finding& finding) {
-  const Words* words = words_for(finding.id);
+  const Words* words = words_of_finding(finding.id);
   return words == nullptr ? finding.id : words->claim(finding);
 }
 
 std::string advice_for(const Finding& finding) {
-  const Words* words = words_for(finding.id);
+  const Words* words = words_of_finding(finding.id);
   if (const char* of_command = internal::command_advice_for(finding)) return of_command;
   return words == nullptr ? std::string() : words->advice(finding);
 }

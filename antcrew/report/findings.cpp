@@ -6,6 +6,7 @@
 #include <cmath>
 #include <map>
 
+#include "antcrew/analysis/analysed.hpp"
 #include "antcrew/report/headline.hpp"
 #include "antcrew/report/internal/ledger_words.hpp"
 #include "antcrew/report/scaling.hpp"

@@ -1,8 +1,8 @@
 #include "antcrew/report/findings_json.hpp"
 
-
-#include "antcrew/record/json.hpp"
+#include "antcrew/analysis/analysed.hpp"
 #include "antcrew/log/coarse_sums.hpp"
+#include "antcrew/record/json.hpp"
 #include "antcrew/report/findings.hpp"
 #include "antcrew/report/scaling_json.hpp"
 

@@ -3,7 +3,7 @@
 
 #include <string>
 
-#include "antcrew/analysis/analysed.hpp"
+#include "antcrew/analysis/forward.hpp"
 #include "antcrew/base/layers.hpp"
 
 namespace antcrew::report_layer {

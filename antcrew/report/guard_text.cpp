@@ -4,6 +4,7 @@
 
 #include <algorithm>
 
+#include "antcrew/analysis/analysed.hpp"
 #include "antcrew/report/headline.hpp"
 #include "antcrew/report/internal/markup.hpp"
 #include "antcrew/report/text.hpp"

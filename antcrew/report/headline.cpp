@@ -4,6 +4,7 @@
 
 #include <algorithm>
 
+#include "antcrew/analysis/analysed.hpp"
 #include "antcrew/analysis/conclusion.hpp"
 #include "antcrew/report/text.hpp"
 

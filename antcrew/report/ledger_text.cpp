@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "antcrew/analysis/analysed.hpp"
 #include "antcrew/log/coarse_sums.hpp"
 #include "antcrew/report/findings.hpp"
 #include "antcrew/report/internal/ledger_words.hpp"

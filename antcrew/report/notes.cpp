@@ -7,6 +7,7 @@
 #include <map>
 #include <utility>
 
+#include "antcrew/analysis/analysed.hpp"
 #include "antcrew/base/units.hpp"
 #include "antcrew/log/phase.hpp"
 #include "antcrew/report/effort.hpp"

@@ -4,9 +4,10 @@
 
 #include <algorithm>
 
-#include "antcrew/record/json.hpp"
+#include "antcrew/analysis/analysed.hpp"
 #include "antcrew/base/printable.hpp"
 #include "antcrew/base/units.hpp"
+#include "antcrew/record/json.hpp"
 #include "antcrew/report/csv.hpp"
 #include "antcrew/report/effort.hpp"
 #include "antcrew/report/figure_json.hpp"

@@ -5,6 +5,7 @@
 #include <cmath>
 #include <iterator>
 
+#include "antcrew/analysis/analysed.hpp"
 #include "antcrew/base/printable.hpp"
 #include "antcrew/base/units.hpp"
 #include "antcrew/report/internal/words.hpp"

@@ -7,6 +7,7 @@
 #include <cmath>
 #include <set>
 
+#include "antcrew/analysis/analysed.hpp"
 #include "antcrew/analysis/findings.hpp"
 #include "antcrew/analysis/models.hpp"
 #include "antcrew/analysis/sizes.hpp"

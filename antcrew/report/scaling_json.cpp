@@ -2,10 +2,11 @@
 
 #include <cmath>
 
-#include "antcrew/record/json.hpp"
+#include "antcrew/analysis/analysed.hpp"
 #include "antcrew/analysis/findings.hpp"
 #include "antcrew/analysis/models.hpp"
 #include "antcrew/analysis/sizes.hpp"
+#include "antcrew/record/json.hpp"
 #include "antcrew/record/point_json.hpp"
 
 namespace antcrew::report_layer {

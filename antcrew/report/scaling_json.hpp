@@ -1,7 +1,7 @@
 // Models, crossovers and timelines as JSON, for `antcrew explain --as json`.
 #pragma once
 
-#include "antcrew/analysis/analysed.hpp"
+#include "antcrew/analysis/forward.hpp"
 #include "antcrew/base/layers.hpp"
 #include "antcrew/record/json.hpp"
 

@@ -1,4 +1,5 @@
 #include "antcrew/report/text.hpp"
+#include "antcrew/analysis/statistics.hpp"
 
 #include <fmt/format.h>
 

@@ -5,7 +5,7 @@
 #include <cstdint>
 #include <string>
 
-#include "antcrew/analysis/statistics.hpp"
+#include "antcrew/analysis/forward.hpp"
 #include "antcrew/base/layers.hpp"
 #include "antcrew/base/printable.hpp"
 #include "antcrew/base/units.hpp"

@@ -8,6 +8,7 @@
 
 #include "antcrew/base/error.hpp"
 #include "antcrew/base/units.hpp"
+#include "antcrew/record/record.hpp"
 #include "antcrew/report/headline.hpp"
 #include "antcrew/report/text.hpp"
 

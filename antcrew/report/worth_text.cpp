@@ -4,6 +4,7 @@
 
 #include <cmath>
 
+#include "antcrew/analysis/analysed.hpp"
 #include "antcrew/record/json.hpp"
 #include "antcrew/report/headline.hpp"
 #include "antcrew/report/text.hpp"

@@ -20,9 +20,10 @@
 #include <thread>
 #include <tuple>
 
-#include "antcrew/record/json.hpp"
 #include "antcrew/base/error.hpp"
 #include "antcrew/base/printable.hpp"
+#include "antcrew/record/json.hpp"
+#include "antcrew/record/record.hpp"
 #include "antcrew/record/record_file.hpp"
 #include "antcrew/record/record_json.hpp"
 
@@ -255,7 +256,8 @@ Notes Store::notes_of(const StoredRun& run) const {
   };
   if (!json.is_object()) damaged();
   try {
-    return {json.value("name", "").get<std::string>(), json.value("labels", Json::array()).get<std::vector<std::string>>(),
+    return {json.value("name", "").get<std::string>(),
+            json.value("labels", Json::array()).get<std::vector<std::string>>(),
             json.value("note", "").get<std::string>()};
   } catch (const json::FieldError&) {
     damaged();

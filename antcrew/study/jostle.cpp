@@ -12,6 +12,7 @@
 #include "antcrew/machine/clock.hpp"
 #include "antcrew/machine/jostle.hpp"
 #include "antcrew/machine/limits.hpp"
+#include "antcrew/record/record.hpp"
 #include "antcrew/study/stands_host.hpp"
 
 namespace antcrew {

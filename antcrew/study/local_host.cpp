@@ -4,6 +4,7 @@
 #include "antcrew/machine/control_group.hpp"
 #include "antcrew/machine/refill.hpp"
 #include "antcrew/machine/usage.hpp"
+#include "antcrew/record/record.hpp"
 #include "antcrew/study/visit_faults.hpp"
 
 namespace antcrew::study_layer {

@@ -5,6 +5,7 @@
 
 #include "antcrew/analysis/stages.hpp"
 #include "antcrew/machine/study_lock.hpp"
+#include "antcrew/record/record.hpp"
 #include "antcrew/study/internal/confirming.hpp"
 #include "antcrew/study/internal/exploring.hpp"
 #include "antcrew/study/internal/run_parts.hpp"

@@ -21,6 +21,7 @@
 #include "antcrew/machine/limits.hpp"
 #include "antcrew/machine/refill.hpp"
 #include "antcrew/machine/usage.hpp"
+#include "antcrew/record/record.hpp"
 #include "antcrew/study/internal/block_process.hpp"
 #include "antcrew/study/internal/how_it_ended.hpp"
 #include "antcrew/study/internal/messages.hpp"

@@ -12,6 +12,7 @@
 #include "antcrew/machine/topology.hpp"
 #include "antcrew/machine/tree_memory.hpp"
 #include "antcrew/machine/usage.hpp"
+#include "antcrew/record/record.hpp"
 #include "antcrew/study/internal/returned_child.hpp"
 #include "antcrew/study/internal/trial_facts.hpp"
 #include "antcrew/study/visit_faults.hpp"

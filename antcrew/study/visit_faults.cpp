@@ -10,6 +10,7 @@
 #include "antcrew/base/type_name.hpp"
 #include "antcrew/base/units.hpp"
 #include "antcrew/crew/process_errors.hpp"
+#include "antcrew/record/record.hpp"
 
 namespace antcrew::study_layer {
 namespace {

@@ -17,10 +17,10 @@ namespace antcrew::study_layer {
 namespace {
 
 // Calls shorter than this are tried more often, and those in the middle are kept.
-constexpr double short_call_s = 20e-3;
+constexpr double short_metered_s = 20e-3;
 constexpr int more_often = 3;
 // Beyond, the call without a log that each metered one is compared with is saved: the timed trials tell.
-constexpr double long_call_s = 50e-3;
+constexpr double long_metered_s = 50e-3;
 
 // What a crew of this kind takes for nothing: a region, and a piece of one. Tried with a crew of its own, for some
 // milliseconds; the median of several goes.
@@ -122,9 +122,9 @@ void Visitor::meter(Visit& visit, int calls) {
   if (first_s_ == 0) first_s_ = plain_call();
   double last_s = metered_call().wall_s;
   std::vector<internal::LaneSums> all;
-  const int wanted = last_s < short_call_s ? calls * more_often : calls;
+  const int wanted = last_s < short_metered_s ? calls * more_often : calls;
   for (int k = 0; k < wanted; ++k) {
-    const double plain_s = last_s < long_call_s ? plain_call() : 0;
+    const double plain_s = last_s < long_metered_s ? plain_call() : 0;
     all.push_back(metered_call());
     all.back().plain_s = plain_s;
     last_s = all.back().wall_s;
@@ -180,7 +180,7 @@ void Visitor::meter_for_looks(Visit& visit, int groups) {
       return !hopeless && looks < enough && calls < most_calls && seconds_since(began) < longest_s;
     };
     while (calls == 0 || wanted()) {
-      const bool beside = last_s < long_call_s && plain_s < plain_most_s;
+      const bool beside = last_s < long_metered_s && plain_s < plain_most_s;
       if (beside) {
         plain_s += plain_call();
         ++plain_calls;

@@ -12,6 +12,7 @@
 #include "antcrew/machine/clock.hpp"
 #include "antcrew/machine/control_group.hpp"
 #include "antcrew/machine/limits.hpp"
+#include "antcrew/record/record.hpp"
 #include "antcrew/study/visit_faults.hpp"
 #include "antcrew/sweep/answers.hpp"
 

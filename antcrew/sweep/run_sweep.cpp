@@ -6,6 +6,7 @@
 
 #include "antcrew/base/printable.hpp"
 #include "antcrew/machine/limits.hpp"
+#include "antcrew/record/record.hpp"
 #include "antcrew/study/run_loop.hpp"
 #include "antcrew/sweep/commands_host.hpp"
 #include "antcrew/sweep/internal/program_files.hpp"

@@ -5,6 +5,7 @@
 #include <memory>
 #include <random>
 
+#include "antcrew/analysis/analysed.hpp"
 #include "antcrew/analysis/guard.hpp"
 #include "support/records.hpp"
 

@@ -1,3 +1,4 @@
+#include "antcrew/analysis/analysed.hpp"
 #include "antcrew/analysis/findings.hpp"
 
 #include <doctest/doctest.h>

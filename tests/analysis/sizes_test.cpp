@@ -1,4 +1,5 @@
 #include "antcrew/analysis/sizes.hpp"
+#include "antcrew/analysis/analysed.hpp"
 
 #include <doctest/doctest.h>
 

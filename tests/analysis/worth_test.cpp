@@ -1,6 +1,7 @@
 // From which size on to go parallel, worked out by hand.
 #include <doctest/doctest.h>
 
+#include "antcrew/analysis/analysed.hpp"
 #include "antcrew/analysis/worth.hpp"
 #include "support/records.hpp"
 

@@ -48,6 +48,84 @@ TEST_CASE_TEMPLATE("items, iterators and spans", Crew, ThreadCrew, TaskCrew) {
   }
 }
 
+namespace {
+
+std::atomic<std::size_t> counted{0};
+void count(std::size_t i) {
+  counted += i;
+}
+void count_range(Range range) {
+  for (const std::size_t i : range) counted += i;
+}
+std::size_t twice(std::size_t i) {
+  return 2 * i;
+}
+std::size_t length(Range range) {
+  return range.size();
+}
+
+}  // namespace
+
+TEST_CASE_TEMPLATE("bodies may be plain functions, const objects and functions that are moved in", Crew, ThreadCrew,
+                   TaskCrew) {
+  for (const int workers : {1, 3}) {
+    Crew crew(workers);
+    counted = 0;
+    crew.each(100, count);
+    crew.ranges(100, Crew::small_pieces(7), count_range);
+    crew.ranges(100, &count_range);
+    CHECK(counted == 3 * 4950);
+    CHECK(crew.collect(100, twice)[99] == 198);
+    CHECK(crew.fold(1000, std::size_t{0}, length, std::plus<>()) == 1000);
+    const auto const_body = [](std::size_t i) { counted += i; };
+    crew.each(100, const_body);
+    crew.each(100,
+              [mine = std::make_unique<int>(1)](std::size_t i) { counted += i * static_cast<std::size_t>(*mine); });
+    CHECK(counted == 5 * 4950);
+  }
+}
+
+namespace {
+
+// A stop of one's own: counts its copies, so that one that is lost or destroyed twice is seen.
+struct OwnStop {
+  explicit OwnStop(std::atomic<int>& alive) noexcept : alive_(alive) { ++alive_; }
+  OwnStop(const OwnStop& other) noexcept : alive_(other.alive_) { ++alive_; }
+  ~OwnStop() { --alive_; }
+  bool stop_possible() const noexcept { return true; }
+  bool stop_requested() const noexcept { return false; }
+  std::atomic<int>& alive_;
+};
+
+}  // namespace
+
+TEST_CASE("a Stop copies its token, whatever type that is, and gives back every copy") {
+  std::atomic<int> alive{0};
+  {
+    const OwnStop token(alive);
+    Stop stop(token);
+    Stop copy = stop;
+    copy = stop;
+    copy = copy;
+    stop = Stop();
+    CHECK(copy.stop_possible());
+    CHECK_FALSE(stop.stop_possible());
+    CHECK(alive == 2);
+    ThreadCrew crew(2);
+    crew.each(
+        10, Split::chunks(1), [](std::size_t) {}, token);
+  }
+  CHECK(alive == 0);
+  const Stop none = std::stop_token();  // of no source: nobody can ask
+  CHECK_FALSE(none.stop_possible());
+  CHECK_FALSE(none.stop_requested());
+  std::stop_source source;
+  const Stop asked = source.get_token();
+  CHECK_FALSE(asked.stop_requested());
+  source.request_stop();
+  CHECK(asked.stop_requested());
+}
+
 TEST_CASE_TEMPLATE("a stop request ends a loop early, whoever asks", Crew, ThreadCrew, TaskCrew) {
   for (const int workers : {1, 4}) {
     Crew crew(workers);

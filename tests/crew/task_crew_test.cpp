@@ -17,8 +17,10 @@
 #include "antcrew/crew/task_group.hpp"
 #include "antcrew/crew/thread_crew.hpp"
 #include "antcrew/machine/clock.hpp"
+#include "support/at_once.hpp"
 
 using namespace antcrew;
+using test::meet;
 using namespace std::chrono_literals;
 
 namespace {
@@ -43,14 +45,6 @@ TEST_CASE("recursion with both gives the sequential answer for every worker coun
     TaskCrew crew(workers);
     CHECK(fibonacci(crew, 20) == 6765);
   }
-}
-
-// True when `expected` workers are in this call at the same time, within ten seconds.
-static bool meet(std::atomic<int>& here, int expected) {
-  ++here;
-  const std::int64_t end = now_ns() + 10'000'000'000;
-  while (here < expected && now_ns() < end) std::this_thread::sleep_for(100us);
-  return here >= expected;
 }
 
 TEST_CASE("both halves really run side by side, also those of a fork inside the second one") {

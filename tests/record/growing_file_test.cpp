@@ -10,6 +10,7 @@
 #include <fstream>
 
 #include "antcrew/base/error.hpp"
+#include "antcrew/record/record.hpp"
 #include "antcrew/record/record_file.hpp"
 #include "antcrew/record/record_json.hpp"
 #include "support/command.hpp"

@@ -1,5 +1,6 @@
 // Figures of several runs, as data: the same axes and colours for both sides, and one cell followed through all runs.
 #include "antcrew/report/compared_figures.hpp"
+#include "antcrew/analysis/analysed.hpp"
 
 #include <doctest/doctest.h>
 
@@ -14,7 +15,7 @@ using test::contains;
 
 namespace {
 
-std::vector<double> about(double seconds) {
+std::vector<double> close_to(double seconds) {
   std::vector<double> times;
   for (int r = 0; r < 9; ++r) times.push_back(seconds * (1 + 0.004 * ((r * 5) % 7 - 3)));
   return times;
@@ -22,9 +23,9 @@ std::vector<double> about(double seconds) {
 
 // Variants of so many workers each, at the given speedups.
 Record with(const std::vector<std::tuple<const char*, int, double>>& cells, const std::string& created) {
-  std::vector<Cell> all = {test::cell_with("baseline", 1, about(1.2))};
+  std::vector<Cell> all = {test::cell_with("baseline", 1, close_to(1.2))};
   for (const auto& [name, workers, speedup] : cells)
-    all.push_back(test::cell_with(name, workers, about(1.2 / speedup)));
+    all.push_back(test::cell_with(name, workers, close_to(1.2 / speedup)));
   Record record = test::record_of(std::move(all));
   record.created = created;
   return record;

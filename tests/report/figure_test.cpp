@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "antcrew/analysis/analysed.hpp"
 #include "antcrew/analysis/ledger.hpp"
 #include "antcrew/base/error.hpp"
 #include "antcrew/report/figure_script.hpp"

@@ -4,6 +4,7 @@
 
 #include <nlohmann/json.hpp>
 
+#include "antcrew/analysis/analysed.hpp"
 #include "antcrew/base/units.hpp"
 #include "antcrew/report/csv.hpp"
 #include "antcrew/report/headline.hpp"

@@ -2,6 +2,7 @@
 
 #include <nlohmann/json.hpp>
 
+#include "antcrew/analysis/analysed.hpp"
 #include "antcrew/log/phase.hpp"
 #include "antcrew/record/record_json.hpp"
 #include "antcrew/report/derived_json.hpp"

@@ -4,6 +4,7 @@
 
 #include <nlohmann/json.hpp>
 
+#include "antcrew/analysis/analysed.hpp"
 #include "antcrew/report/findings.hpp"
 #include "antcrew/report/findings_json.hpp"
 #include "support/command.hpp"

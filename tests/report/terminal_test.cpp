@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "antcrew/analysis/analysed.hpp"
 #include "antcrew/analysis/findings.hpp"
 #include "antcrew/base/printable.hpp"
 #include "antcrew/report/findings.hpp"

@@ -1,5 +1,6 @@
 // The index: what it finds, how it follows what changes, and what it does with a file that is not its own.
 #include "antcrew/store/index.hpp"
+#include "antcrew/record/record.hpp"
 
 #include <doctest/doctest.h>
 #include <sqlite3.h>

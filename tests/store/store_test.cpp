@@ -16,6 +16,7 @@
 #include "antcrew/base/error.hpp"
 #include "antcrew/machine/clock.hpp"
 #include "antcrew/record/growing_file.hpp"
+#include "antcrew/record/record.hpp"
 #include "antcrew/record/record_file.hpp"
 #include "antcrew/record/record_json.hpp"
 #include "antcrew/store/called.hpp"

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <set>
 
+#include "antcrew/analysis/analysed.hpp"
 #include "antcrew/analysis/pairing.hpp"
 #include "study/fake_host.hpp"
 #include "support/command.hpp"

@@ -8,6 +8,7 @@
 #include <string>
 #include <thread>
 
+#include "antcrew/record/record.hpp"
 #include "antcrew/study/internal/messages.hpp"
 #include "support/records.hpp"
 

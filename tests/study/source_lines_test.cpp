@@ -3,6 +3,7 @@
 #include <doctest/doctest.h>
 
 #include "antcrew/antcrew.hpp"
+#include "antcrew/record/record.hpp"
 #include "support/command.hpp"
 
 using namespace antcrew;

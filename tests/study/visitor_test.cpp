@@ -8,6 +8,7 @@
 #include <thread>
 
 #include "antcrew/machine/clock.hpp"
+#include "antcrew/record/record.hpp"
 #include "antcrew/study/in_place_study.hpp"
 #include "antcrew/study/study.hpp"
 

@@ -1,6 +1,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "antcrew/analysis/analysed.hpp"
 #include "antcrew/analysis/internal/finding_families.hpp"
 
 namespace antcrew::internal {

@@ -2,6 +2,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "antcrew/analysis/analysed.hpp"
 #include "antcrew/analysis/internal/finding_families.hpp"
 #include "antcrew/analysis/sizes.hpp"
 #include "antcrew/analysis/statistics.hpp"

@@ -4,6 +4,8 @@
 // that it is given to.
 #pragma once
 
+#include <type_traits>
+
 #include "antcrew/base/enough.hpp"
 #include "antcrew/base/range.hpp"
 
@@ -17,14 +19,22 @@ struct PieceBody {
   void operator()(Range range, const Enough& enough) const { call(self, range, enough); }
 };
 
-// An object's address for PieceBody::self, and the object again. Bodies may be const.
+// A body's address for PieceBody::self, and the body again. It may be const, or a plain function.
 template <class T>
-void* address_of(T& object) noexcept {
-  return const_cast<void*>(static_cast<const void*>(__builtin_addressof(object)));
+void* address_of(T& body) noexcept {
+  if constexpr (std::is_function_v<T>) {
+    return reinterpret_cast<void*>(&body);
+  } else {
+    return const_cast<void*>(static_cast<const void*>(__builtin_addressof(body)));
+  }
 }
 template <class T>
 T& object_at(void* address) noexcept {
-  return *static_cast<T*>(address);
+  if constexpr (std::is_function_v<T>) {
+    return *reinterpret_cast<T*>(address);
+  } else {
+    return *static_cast<T*>(address);
+  }
 }
 
 // One that is called as on_piece(range, enough).

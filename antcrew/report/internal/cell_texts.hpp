@@ -4,7 +4,7 @@
 #include <string>
 #include <vector>
 
-#include "antcrew/analysis/analysed.hpp"
+#include "antcrew/analysis/forward.hpp"
 #include "antcrew/base/layers.hpp"
 #include "antcrew/report/grid.hpp"
 

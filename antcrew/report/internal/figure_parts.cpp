@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "antcrew/analysis/analysed.hpp"
 #include "antcrew/base/units.hpp"
 #include "antcrew/report/text.hpp"
 

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <map>
 
+#include "antcrew/analysis/analysed.hpp"
 #include "antcrew/analysis/findings.hpp"
 #include "antcrew/report/headline.hpp"
 #include "antcrew/report/internal/figure_parts.hpp"

@@ -5,6 +5,7 @@
 #include <cmath>
 #include <map>
 
+#include "antcrew/analysis/analysed.hpp"
 #include "antcrew/analysis/sizes.hpp"
 #include "antcrew/base/units.hpp"
 #include "antcrew/report/internal/figure_parts.hpp"

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <set>
 
+#include "antcrew/analysis/analysed.hpp"
 #include "antcrew/report/headline.hpp"
 #include "antcrew/report/internal/figure_parts.hpp"
 #include "antcrew/report/text.hpp"

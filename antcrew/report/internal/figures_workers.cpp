@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "antcrew/analysis/analysed.hpp"
 #include "antcrew/analysis/models.hpp"
 #include "antcrew/analysis/sizes.hpp"
 #include "antcrew/report/headline.hpp"

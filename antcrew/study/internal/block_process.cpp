@@ -25,6 +25,7 @@
 #include "antcrew/machine/processors.hpp"
 #include "antcrew/machine/topology.hpp"
 #include "antcrew/machine/usage.hpp"
+#include "antcrew/record/record.hpp"
 #include "antcrew/study/internal/checking.hpp"
 #include "antcrew/study/internal/crash_watch.hpp"
 #include "antcrew/study/internal/messages.hpp"

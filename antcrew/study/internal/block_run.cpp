@@ -8,6 +8,7 @@
 #include "antcrew/analysis/pairing.hpp"
 #include "antcrew/base/units.hpp"
 #include "antcrew/machine/limits.hpp"
+#include "antcrew/record/record.hpp"
 #include "antcrew/study/internal/run_parts.hpp"
 
 namespace antcrew::internal {

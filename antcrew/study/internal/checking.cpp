@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include "antcrew/record/record.hpp"
 #include "antcrew/study/visit_faults.hpp"
 
 namespace antcrew::internal {

@@ -9,6 +9,7 @@
 
 #include "antcrew/base/units.hpp"
 #include "antcrew/machine/limits.hpp"
+#include "antcrew/record/record.hpp"
 
 namespace antcrew::internal {
 

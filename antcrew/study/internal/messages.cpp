@@ -6,6 +6,7 @@
 #include <exception>
 
 #include "antcrew/base/printable.hpp"
+#include "antcrew/record/record.hpp"
 #include "antcrew/record/record_json.hpp"
 
 namespace antcrew::internal {

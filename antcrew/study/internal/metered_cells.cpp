@@ -5,6 +5,7 @@
 #include <string>
 
 #include "antcrew/analysis/verdict.hpp"
+#include "antcrew/record/record.hpp"
 
 namespace antcrew::internal {
 

@@ -1,5 +1,7 @@
 #include "antcrew/study/internal/point_text.hpp"
 
+#include "antcrew/record/point.hpp"
+
 namespace antcrew::internal {
 
 std::string point_text(const Point& point) {

@@ -1,4 +1,5 @@
 #include "antcrew/study/internal/run_parts.hpp"
+#include "antcrew/record/record.hpp"
 
 #include <sys/resource.h>
 

@@ -6,7 +6,7 @@
 #include <string>
 #include <vector>
 
-#include "antcrew/record/record.hpp"
+#include "antcrew/record/forward.hpp"
 #include "antcrew/study/outline.hpp"
 
 namespace antcrew::internal {

@@ -1,4 +1,5 @@
 #include "antcrew/study/internal/run_state.hpp"
+#include "antcrew/record/record.hpp"
 
 #include <algorithm>
 

@@ -7,6 +7,7 @@
 
 #include "antcrew/base/error.hpp"
 #include "antcrew/base/hash.hpp"
+#include "antcrew/record/record.hpp"
 #include "antcrew/study/internal/point_text.hpp"
 
 namespace antcrew::internal {

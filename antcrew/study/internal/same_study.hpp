@@ -4,7 +4,7 @@
 #include <string>
 #include <vector>
 
-#include "antcrew/record/record.hpp"
+#include "antcrew/record/forward.hpp"
 #include "antcrew/study/plan.hpp"
 
 namespace antcrew::internal {

@@ -3,6 +3,7 @@
 #include <algorithm>
 
 #include "antcrew/machine/processors.hpp"
+#include "antcrew/record/record.hpp"
 
 namespace antcrew::internal {
 

@@ -4,7 +4,7 @@
 #include "antcrew/log/journal.hpp"
 #include "antcrew/machine/afterwork.hpp"
 #include "antcrew/machine/usage.hpp"
-#include "antcrew/record/record.hpp"
+#include "antcrew/record/forward.hpp"
 
 namespace antcrew::internal {
 

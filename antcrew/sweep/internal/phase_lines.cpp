@@ -8,8 +8,8 @@
 #include <optional>
 #include <vector>
 
-#include "antcrew/record/json.hpp"
 #include "antcrew/base/printable.hpp"
+#include "antcrew/record/json.hpp"
 
 namespace antcrew::internal {
 namespace {
@@ -17,7 +17,7 @@ namespace {
 constexpr std::size_t most_names = 200;
 constexpr std::size_t most_workers = 4096;
 constexpr std::size_t longest_line = 4096;
-constexpr std::size_t most_bytes = 16 << 20;
+constexpr std::size_t most_phase_bytes = 16 << 20;
 
 struct Stretch {
   double begin;
@@ -116,7 +116,7 @@ PhaseLines read_phase_lines(const std::string& path) {
   Lines lines;
   std::ifstream file(path, std::ios::binary);
   std::size_t bytes = 0;
-  for (std::string line; std::getline(file, line) && bytes < most_bytes; bytes += line.size() + 1) {
+  for (std::string line; std::getline(file, line) && bytes < most_phase_bytes; bytes += line.size() + 1) {
     if (line.find_first_not_of(" \t\r") == std::string::npos) continue;
     const std::string what = line.size() > longest_line ? "too long" : lines.line(line);
     if (!what.empty()) lines.trouble(line, what);

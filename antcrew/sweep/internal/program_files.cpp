@@ -21,7 +21,7 @@ namespace {
 namespace fs = std::filesystem;
 
 constexpr std::size_t most_files = 100;
-constexpr std::int64_t most_bytes = 256ll << 20;  // of one: what is longer is data
+constexpr std::int64_t most_program_bytes = 256ll << 20;  // of one: what is longer is data
 
 // Not data, which a command may well change.
 bool is_program(const std::string& path) {
@@ -51,7 +51,7 @@ void ProgramFiles::add(const std::string& path, const std::string& shown, int wh
   if (known != paths_.end()) whose_[static_cast<std::size_t>(known - paths_.begin())].insert(whose);
   if (path.empty() || facts_.size() >= most_files || known != paths_.end()) return;
   const auto now = seen(path);
-  if (!now || now->bytes > most_bytes) return;
+  if (!now || now->bytes > most_program_bytes) return;
   FileFacts facts;
   facts.name = printable(shown, 200);
   facts.hash = file_hash(path);

@@ -15,6 +15,7 @@
 #include "antcrew/base/error.hpp"
 #include "antcrew/base/printable.hpp"
 #include "antcrew/base/units.hpp"
+#include "antcrew/record/record.hpp"
 
 extern char** environ;
 

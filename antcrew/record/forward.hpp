@@ -1,0 +1,17 @@
+// Names of what records are made of, for headers that only pass them on: record.hpp is read by few, and so may change.
+#pragma once
+
+#include "antcrew/base/layers.hpp"
+
+namespace antcrew::record_layer {
+
+struct BlockFacts;
+struct BuildFacts;
+struct Cell;
+struct Fault;
+struct Point;
+struct Record;
+struct RecordStep;
+struct Trial;
+
+}  // namespace antcrew::record_layer
