@@ -6,7 +6,7 @@
 //
 // ESTUARY_RULE names the rule's file where it is another one.
 #include <unistd.h>
-#include <antcrew/antcrew.hpp>
+#include <antcrew/studies.hpp>
 #include <antcrew/study/rule.hpp>
 #include <cstdio>
 #include <cstdlib>

@@ -3,8 +3,12 @@
 // Two studies of the same readings: how often each tag was read, and the readings in order. With few distinct tags the
 // workers meet at the same counters all the time; with many, they meet at the memory.
 #include <algorithm>
-#include <antcrew/antcrew.hpp>
+#include <antcrew/share/key_map.hpp>
+#include <antcrew/share/key_set.hpp>
+#include <antcrew/share/locked.hpp>
+#include <antcrew/studies.hpp>
 #include <cstdint>
+#include <map>
 #include <random>
 #include <thread>
 #include <unordered_map>

@@ -3,7 +3,7 @@
 // From the sea inwards every channel forks into one to three others, and where one is too shallow a search turns back.
 // Some branches end at once, others hold most of the work, and nobody can tell beforehand which: nothing can be shared
 // out evenly.
-#include <antcrew/antcrew.hpp>
+#include <antcrew/studies.hpp>
 #include <cstdint>
 #include <functional>
 #include <future>

@@ -4,7 +4,7 @@
 // it takes to build its program. It is faster than this machine, which has to play it: so what it is to compute has
 // been computed beforehand, it gives that out if it was sent the right data, and then sleeps until the time is up. The
 // ladder shows what hides behind "the device is several times as fast": building, sending and fetching each time.
-#include <antcrew/antcrew.hpp>
+#include <antcrew/studies.hpp>
 #include <chrono>
 #include <cmath>
 #include <condition_variable>

@@ -3,7 +3,7 @@
 // Each fit is a least-squares problem over the gauge's whole record. The old gauges come first in the register and have
 // records a hundred times as long as the new ones: whoever gets the front of the list has most of the work.
 #include <Eigen/Dense>
-#include <antcrew/antcrew.hpp>
+#include <antcrew/studies.hpp>
 #include <array>
 #include <cmath>
 #include <random>

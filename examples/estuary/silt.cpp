@@ -2,7 +2,7 @@
 //
 // Two arrays, one read and one written in each step, and a barrier after each: little arithmetic for much memory. The
 // arrays are made once, outside the loop. The work changes its input, so this is an in-place study.
-#include <antcrew/antcrew.hpp>
+#include <antcrew/studies.hpp>
 #include <barrier>
 #include <cmath>
 #include <thread>

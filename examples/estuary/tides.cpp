@@ -2,7 +2,7 @@
 //
 // Each height is a sum of tidal constituents, cosines with an amplitude, a speed and a phase of their own that the
 // sounding's place shifts. Nothing depends on anything else, so this is as good as parallel work gets.
-#include <antcrew/antcrew.hpp>
+#include <antcrew/studies.hpp>
 #include <thread>
 #include <vector>
 

@@ -6,6 +6,8 @@
 #include <atomic>
 #include <chrono>
 #include <deque>
+#include <functional>
+#include <memory>
 #include <numeric>
 #include <span>
 #include <stdexcept>
@@ -50,17 +52,17 @@ TEST_CASE_TEMPLATE("items, iterators and spans", Crew, ThreadCrew, TaskCrew) {
 
 namespace {
 
-std::atomic<std::size_t> counted{0};
-void count(std::size_t i) {
-  counted += i;
+std::atomic<std::size_t> indices_added{0};
+void add_index(std::size_t i) {
+  indices_added += i;
 }
-void count_range(Range range) {
-  for (const std::size_t i : range) counted += i;
+void add_range(Range range) {
+  for (const std::size_t i : range) indices_added += i;
 }
-std::size_t twice(std::size_t i) {
+std::size_t doubled_index(std::size_t i) {
   return 2 * i;
 }
-std::size_t length(Range range) {
+std::size_t range_length(Range range) {
   return range.size();
 }
 
@@ -70,18 +72,19 @@ TEST_CASE_TEMPLATE("bodies may be plain functions, const objects and functions t
                    TaskCrew) {
   for (const int workers : {1, 3}) {
     Crew crew(workers);
-    counted = 0;
-    crew.each(100, count);
-    crew.ranges(100, Crew::small_pieces(7), count_range);
-    crew.ranges(100, &count_range);
-    CHECK(counted == 3 * 4950);
-    CHECK(crew.collect(100, twice)[99] == 198);
-    CHECK(crew.fold(1000, std::size_t{0}, length, std::plus<>()) == 1000);
-    const auto const_body = [](std::size_t i) { counted += i; };
+    indices_added = 0;
+    crew.each(100, add_index);
+    crew.ranges(100, Crew::small_pieces(7), add_range);
+    crew.ranges(100, &add_range);
+    CHECK(indices_added == 3 * 4950);
+    CHECK(crew.collect(100, doubled_index)[99] == 198);
+    CHECK(crew.fold(1000, std::size_t{0}, range_length, std::plus<>()) == 1000);
+    const auto const_body = [](std::size_t i) { indices_added += i; };
     crew.each(100, const_body);
-    crew.each(100,
-              [mine = std::make_unique<int>(1)](std::size_t i) { counted += i * static_cast<std::size_t>(*mine); });
-    CHECK(counted == 5 * 4950);
+    crew.each(100, [mine = std::make_unique<int>(1)](std::size_t i) {
+      indices_added += i * static_cast<std::size_t>(*mine);
+    });
+    CHECK(indices_added == 5 * 4950);
   }
 }
 

@@ -300,6 +300,20 @@ TEST_CASE("ProcessCrew: a second thread is refused while a call is under way") {
   other.join();
 }
 
+TEST_CASE("crews of processes take plain functions as bodies") {
+  struct Body {
+    static double depth(std::size_t i) { return static_cast<double>(i) / 2; }
+  };
+  for (const Way way : {Way::copied, Way::handed_over}) {
+    ProcessCrew crew(2);
+    CHECK(crew.collect(100'000, Split::chunks(1000), Body::depth, way)[99'999] == 49'999.5);
+  }
+  ProcessCrew crew(2);
+  CommonArray<double> depths(100);
+  crew.fill(depths, Body::depth);
+  CHECK(depths[99] == 49.5);
+}
+
 TEST_CASE("ProcessCrew: a stop token ends the call early, which collect says") {
   ProcessCrew crew(2);
   CommonCounter begun;

@@ -2,11 +2,11 @@
 
 #include <doctest/doctest.h>
 
-#include <stop_token>
 #include <atomic>
 #include <cstdlib>
 #include <new>
 #include <stdexcept>
+#include <stop_token>
 #include <string>
 #include <vector>
 
