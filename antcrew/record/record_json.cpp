@@ -151,11 +151,11 @@ Json columns_of(const std::vector<Trial>& trials) {
     Json row = trial;
     for (auto& [name, value] : row.members()) columns[name].push_back(std::move(value));
   }
-  for (const auto& [name, value] : usual.members()) {
-    const std::vector<Json>& column = columns.at(name).items();
-    const bool told = is_always_there(name) ||
-                      std::any_of(column.begin(), column.end(), [&](const Json& one) { return one != value; });
-    if (!told) columns.erase(name);
+  for (const json::Member& field : usual.members()) {
+    const std::vector<Json>& column = columns.at(field.name).items();
+    const bool told = is_always_there(field.name) ||
+                      std::any_of(column.begin(), column.end(), [&](const Json& one) { return !(one == field.value); });
+    if (!told) columns.erase(field.name);
   }
   return columns;
 }
