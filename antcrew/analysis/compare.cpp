@@ -15,7 +15,6 @@ namespace {
 
 constexpr int runs_for_spread = 5;
 constexpr double least_margin = 0.05;
-constexpr double usual = 1.959964;  // deviations of a 95 % interval
 
 std::string key_of(const Analysed& study, const CellFigures& f) {
   const Point& point = study.record->points[f.cell->point];
@@ -56,7 +55,7 @@ std::optional<Logged> logged(const std::vector<const CellFigures*>& runs) {
   for (const CellFigures* f : runs) {
     if (f == nullptr || f->verdict < Verdict::too_noisy || !f->speedup || !f->speedup->claimed) continue;
     sum.mean += std::log(f->speedup->median);
-    const double deviation = (std::log(f->speedup->high) - std::log(f->speedup->low)) / (2 * usual);
+    const double deviation = (std::log(f->speedup->high) - std::log(f->speedup->low)) / (2 * deviations_of_95);
     variance += deviation * deviation;
     ++sum.runs;
   }

@@ -7,12 +7,12 @@
 
 #include "antcrew/analysis/analysed.hpp"
 #include "antcrew/analysis/findings.hpp"
+#include "antcrew/analysis/statistics.hpp"
 #include "antcrew/base/units.hpp"
 
 namespace antcrew::analysis_layer {
 namespace {
 
-constexpr double usual = 1.959964;  // deviations of a 95 % interval
 constexpr const char* more_rounds = "more rounds would settle it: a larger --budget";
 
 class Guarding {
@@ -23,7 +23,7 @@ class Guarding {
   std::vector<Check> all() {
     const CellFigures* best = of_interest();
     const int looked_at = (required_.speedup ? 1 : 0) + (required_.efficiency ? 1 : 0);
-    wider_ = deviations_for(1 - false_alarms_of_a_guard / std::max(1, looked_at)) / usual;
+    wider_ = deviations_for(1 - false_alarms_of_a_guard / std::max(1, looked_at)) / deviations_of_95;
     if (required_.speedup) at_least("speedup", best, *required_.speedup, 1);
     if (required_.efficiency)
       at_least("efficiency", best, *required_.efficiency, best == nullptr ? 1 : best->cell->workers);

@@ -24,6 +24,8 @@ struct Estimate {
 };
 
 inline constexpr int least_for_interval = 6;
+// Standard deviations that a 95 % interval of a normal distribution reaches to each side.
+inline constexpr double deviations_of_95 = 1.959964;
 
 // The middle value, or the mean of the two middle values. Values may be in any order; at least one.
 double median(std::vector<double> values);

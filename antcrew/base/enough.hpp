@@ -3,8 +3,8 @@
 //   std::stop_source source;
 //   crew.each(n, Split::chunks(64), body, source.get_token());
 //
-// Loops take a Stop. A std::stop_token converts to one, and so does any copyable type with stop_requested() and
-// stop_possible(); this header does not include <stop_token>, which takes long to compile.
+// Loops take an AnyStopToken. A std::stop_token converts to one, and so does any copyable type with stop_requested()
+// and stop_possible(); this header does not include <stop_token>, which takes long to compile.
 #pragma once
 
 #include <atomic>
@@ -15,29 +15,29 @@
 namespace antcrew {
 
 // A copy of a stop token, whatever its type. The default one can never be asked to stop. Any thread may ask it.
-class Stop {
+class AnyStopToken {
  public:
-  constexpr Stop() noexcept = default;
+  constexpr AnyStopToken() noexcept = default;
   template <class Token>
-  requires(!std::is_same_v<Token, Stop> &&
-           requires(const Token& token) {
-             static_cast<bool>(token.stop_requested());
-             static_cast<bool>(token.stop_possible());
-           }) Stop(const Token& token) noexcept {
+  requires(!std::is_same_v<Token, AnyStopToken> && requires(const Token& token) {
+    static_cast<bool>(token.stop_requested());
+    static_cast<bool>(token.stop_possible());
+  }) AnyStopToken(const Token& token)
+  noexcept {
     static_assert(sizeof(Token) <= room && alignof(Token) <= alignof(void*), "a stop token is a pointer or two");
     static_assert(std::is_nothrow_copy_constructible_v<Token>, "copying a stop token must not throw");
     if (!token.stop_possible()) return;
     copied<Token>(token_, &token);
     way_ = &way_of<Token>;
   }
-  Stop(const Stop& other) noexcept { take(other); }
-  Stop& operator=(const Stop& other) noexcept {
+  AnyStopToken(const AnyStopToken& other) noexcept { take(other); }
+  AnyStopToken& operator=(const AnyStopToken& other) noexcept {
     if (this == &other) return *this;
     drop();
     take(other);
     return *this;
   }
-  ~Stop() { drop(); }
+  ~AnyStopToken() { drop(); }
 
   bool stop_possible() const noexcept { return way_ != nullptr; }
   bool stop_requested() const noexcept { return way_ != nullptr && way_->requested(token_); }
@@ -54,10 +54,11 @@ class Stop {
     ::new (to) Token(*static_cast<const Token*>(from));
   }
   template <class Token>
-  static constexpr Way way_of{[](const void* token) -> bool { return static_cast<const Token*>(token)->stop_requested(); },
-                              &copied<Token>, [](void* token) noexcept { static_cast<Token*>(token)->~Token(); }};
+  static constexpr Way way_of{
+      [](const void* token) -> bool { return static_cast<const Token*>(token)->stop_requested(); }, &copied<Token>,
+      [](void* token) noexcept { static_cast<Token*>(token)->~Token(); }};
 
-  void take(const Stop& other) noexcept {
+  void take(const AnyStopToken& other) noexcept {
     way_ = other.way_;
     if (way_ != nullptr) way_->copy(token_, other.token_);
   }
@@ -71,14 +72,14 @@ class Stop {
 
 namespace internal {
 
-inline constinit const Stop no_stop{};
+inline constinit const AnyStopToken no_stop{};
 inline constinit const std::atomic<bool> never_raised{false};
 
 // What a loop looks at between pieces. Refers to both parts, which must outlive it.
 class Enough {
  public:
   constexpr explicit Enough(const std::atomic<bool>& failed) noexcept : failed_(&failed), stop_(nullptr) {}
-  Enough(const std::atomic<bool>& failed, const Stop& stop) noexcept
+  Enough(const std::atomic<bool>& failed, const AnyStopToken& stop) noexcept
       : failed_(&failed), stop_(stop.stop_possible() ? &stop : nullptr) {}
 
   bool operator()() const noexcept {
@@ -89,7 +90,7 @@ class Enough {
 
  private:
   const std::atomic<bool>* failed_;
-  const Stop* stop_;
+  const AnyStopToken* stop_;
 };
 
 inline constinit const Enough never_enough{never_raised};

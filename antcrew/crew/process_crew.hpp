@@ -42,7 +42,7 @@ class ProcessCrew {
 
   // fn(i) for every i, in order. Its type must travel (see transfer.hpp).
   template <class Fn>
-  auto collect(std::size_t n, Split split, Fn&& fn, const Stop& stop = internal::no_stop,
+  auto collect(std::size_t n, Split split, Fn&& fn, const AnyStopToken& stop = internal::no_stop,
                CallPlace at = CallPlace::here()) {
     return collect(n, split, fn, team_.facts().asked.processes.way, stop, at);
   }
@@ -52,7 +52,7 @@ class ProcessCrew {
   }
   // The same, with another way back than the crew's own.
   template <class Fn>
-  auto collect(std::size_t n, Split split, Fn&& fn, Way way, const Stop& stop = internal::no_stop,
+  auto collect(std::size_t n, Split split, Fn&& fn, Way way, const AnyStopToken& stop = internal::no_stop,
                CallPlace at = CallPlace::here()) {
     if constexpr (internal::sends_items<Fn>()) {
       using T = std::decay_t<std::invoke_result_t<Fn&, std::size_t>>;
@@ -75,8 +75,8 @@ class ProcessCrew {
   // As in a ThreadCrew: the borders of the ranges depend on n only, so the answer is the same for every worker count
   // and split.
   template <class Start, class PerRange, class Combine>
-  auto fold(std::size_t n, Start start, PerRange&& per_range, Combine&& combine, const Stop& stop = internal::no_stop,
-            CallPlace at = CallPlace::here()) {
+  auto fold(std::size_t n, Start start, PerRange&& per_range, Combine&& combine,
+            const AnyStopToken& stop = internal::no_stop, CallPlace at = CallPlace::here()) {
     if constexpr (internal::makes_parts<PerRange>()) {
       const std::size_t pieces = internal::fixed_ranges(n);
       auto parts = collect(
@@ -89,7 +89,7 @@ class ProcessCrew {
   // array[i] = fn(i), in memory that all have mapped.
   template <class T, class Fn>
   requires std::convertible_to<std::invoke_result_t<Fn&, std::size_t>, T>
-  void fill(CommonArray<T>& array, Split split, Fn&& fn, const Stop& stop = internal::no_stop,
+  void fill(CommonArray<T>& array, Split split, Fn&& fn, const AnyStopToken& stop = internal::no_stop,
             CallPlace at = CallPlace::here()) {
     if (team_.inside()) return fill_alone(array, fn);
     internal::note_place(at);

@@ -25,7 +25,7 @@ internal::MeterSwitch& TaskCrew::meter() noexcept {
   return pool_->meter();
 }
 
-void TaskCrew::pieces(std::size_t n, Grain grain, const Stop& stop, internal::PieceBody body, CallPlace at) {
+void TaskCrew::pieces(std::size_t n, Grain grain, const AnyStopToken& stop, internal::PieceBody body, CallPlace at) {
   internal::note_place(at);
   if (n == 0) return;
   std::atomic<bool> failed{false};

@@ -172,7 +172,7 @@ void TaskGraph::refuse_cycle() const {
 }
 
 // From here to end_run() the graph is this run's.
-void TaskGraph::claim(TaskCrew& crew, const Stop& stop) {
+void TaskGraph::claim(TaskCrew& crew, const AnyStopToken& stop) {
   if (running_.exchange(true, std::memory_order_acquire)) {
     could_not_run("graph.busy", "TaskGraph", "it is being run already", "wait for that run, or build a second graph");
   }
@@ -234,7 +234,7 @@ void TaskGraph::end_run() {
   }
 }
 
-void TaskGraph::run(TaskCrew& crew, const Stop& stop, CallPlace at) {
+void TaskGraph::run(TaskCrew& crew, const AnyStopToken& stop, CallPlace at) {
   internal::note_place(at);
   claim(crew, stop);
   run_->alone = crew.workers() == 1;
@@ -258,7 +258,7 @@ void TaskGraph::run(TaskCrew& crew, const Stop& stop, CallPlace at) {
   call.finish();
 }
 
-void TaskGraph::begin(TaskCrew& crew, const Stop& stop) {
+void TaskGraph::begin(TaskCrew& crew, const AnyStopToken& stop) {
   claim(crew, stop);
   run_->alone = false;
   if (internal::TaskWorker* worker = pool_->here()) return begin_roots(*worker);

@@ -64,7 +64,7 @@ class GraphRun {
   std::atomic<bool> failed{false};
   std::atomic<bool> left_out{false};  // a step, for a stop request
   std::exception_ptr error;
-  const Stop* stopped = nullptr;
+  const AnyStopToken* stopped = nullptr;
   bool alone = false;  // one worker: counts need no atomic steps
   std::uint64_t number = 0;
   Scope* scope = nullptr;
@@ -141,11 +141,11 @@ class TaskGraph {
   // Throws the first exception of a step; Error (graph.cycle) naming steps that wait for each other, (graph.busy) when
   // it is being run already. Steps that have not begun when `stop` is asked to stop are left out, and then it throws
   // Error (crew.stopped).
-  void run(TaskCrew& crew, const Stop& stop = internal::no_stop, CallPlace at = CallPlace::here());
+  void run(TaskCrew& crew, const AnyStopToken& stop = internal::no_stop, CallPlace at = CallPlace::here());
 
   // Begins a run, and waits for its end: together what run() does. In between, wait_for() waits for so many seconds at
   // the most, taking up no work at all, and says whether the run is over. The crew must live until wait() has returned.
-  void begin(TaskCrew& crew, const Stop& stop = internal::no_stop);
+  void begin(TaskCrew& crew, const AnyStopToken& stop = internal::no_stop);
   void wait();
   bool wait_for(double limit_s);
 
@@ -158,7 +158,7 @@ class TaskGraph {
   void check(const AnyStep& step) const;
   void prepare();
   void refuse_cycle() const;
-  void claim(TaskCrew& crew, const Stop& stop);
+  void claim(TaskCrew& crew, const AnyStopToken& stop);
   void begin_roots(internal::TaskWorker& worker);
   bool over() const noexcept { return run_->open_ends.load(std::memory_order_seq_cst) == 0; }
   void end_run();
@@ -175,7 +175,7 @@ class TaskGraph {
   std::int64_t path_before_ns_ = 0;  // on the critical path of the call that this run is a part of
   std::atomic<bool> running_{false};
   internal::TaskPool* pool_ = nullptr;  // of the run under way
-  std::optional<Stop> stop_;
+  std::optional<AnyStopToken> stop_;
 };
 
 }  // namespace antcrew

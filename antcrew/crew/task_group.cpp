@@ -8,7 +8,7 @@
 
 namespace antcrew {
 
-TaskGroup::TaskGroup(TaskCrew& crew, const Stop& stop) : pool_(crew.pool()), stop_(stop) {
+TaskGroup::TaskGroup(TaskCrew& crew, const AnyStopToken& stop) : pool_(crew.pool()), stop_(stop) {
   const internal::TaskWorker* worker = pool_.here();
   scope_ = pool_.open_scope(worker == nullptr ? nullptr : worker->scope());
 }

@@ -25,7 +25,7 @@ namespace antcrew {
 
 class TaskGroup {
  public:
-  explicit TaskGroup(TaskCrew& crew, const Stop& stop = internal::no_stop);
+  explicit TaskGroup(TaskCrew& crew, const AnyStopToken& stop = internal::no_stop);
   ~TaskGroup();
   TaskGroup(const TaskGroup&) = delete;
   TaskGroup& operator=(const TaskGroup&) = delete;
@@ -74,7 +74,7 @@ class TaskGroup {
 
   internal::TaskPool& pool_;
   internal::Scope* scope_;
-  Stop stop_;
+  AnyStopToken stop_;
   std::atomic<std::uint64_t> open_{0};    // children that have not ended; in the upper half, those that have not begun
   std::atomic<std::int64_t> path_ns_{0};  // the longest of its children's, while a log is open
   internal::Lock lock_;                   // what children throw while the group is waited for

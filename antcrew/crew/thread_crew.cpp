@@ -51,7 +51,7 @@ int ThreadCrew::number_here() const noexcept {
   return team_->number_inside();
 }
 
-void ThreadCrew::pieces(std::size_t n, Split split, const Stop& stop, PieceBody body, CallPlace at) {
+void ThreadCrew::pieces(std::size_t n, Split split, const AnyStopToken& stop, PieceBody body, CallPlace at) {
   internal::note_place(at);
   if (n == 0) return;
   if (workers_ == 1) return by_one(n, split, Enough(internal::never_raised, stop), body);

@@ -10,13 +10,12 @@
 //
 // Faults: the first exception of a worker is thrown again at the call; the other workers stop at their next piece, or
 // in `each` and `collect` after a 16th of it at most. What was written until then stays written.
-// Stopping: a loop given a std::stop_token (see Stop) takes no further pieces once it is asked to stop; ask the token whether all
-// was done.
-// Threads: one thread at a time may call; a second one gets Error (crew.busy), and nothing was done. hold() keeps the
-// crew for several calls. A call inside a body on the same crew runs in the calling worker alone: the other workers are
-// at the region that the body belongs to, and one that gave some of them to a body would have to wait for all of them
-// twice; loops inside loops are what TaskCrew is for. Recursion through such calls that nears the end of the stack
-// throws Error (crew.stack). The destructor may not run while a call is under way.
+// Stopping: a loop given a std::stop_token (see AnyStopToken) takes no further pieces once it is asked to stop; ask the
+// token whether all was done. Threads: one thread at a time may call; a second one gets Error (crew.busy), and nothing
+// was done. hold() keeps the crew for several calls. A call inside a body on the same crew runs in the calling worker
+// alone: the other workers are at the region that the body belongs to, and one that gave some of them to a body would
+// have to wait for all of them twice; loops inside loops are what TaskCrew is for. Recursion through such calls that
+// nears the end of the stack throws Error (crew.stack). The destructor may not run while a call is under way.
 #pragma once
 
 #include <atomic>
@@ -49,8 +48,8 @@ class ThreadCrew : public internal::Loops<ThreadCrew, Split> {
   // What was asked and what was granted.
   const CrewFacts& facts() const noexcept { return facts_; }
 
-  // ranges, each, collect, fold: see crew/internal/loops.hpp. Each takes a Split before the body, and a Stop after it;
-  // both may be left out.
+  // ranges, each, collect, fold: see crew/internal/loops.hpp. Each takes a Split before the body, and an AnyStopToken
+  // after it; both may be left out.
   static constexpr Split usual = Split::even();
   static constexpr Split small_pieces(std::size_t k) noexcept { return Split::chunks(k); }
 
@@ -93,7 +92,7 @@ class ThreadCrew : public internal::Loops<ThreadCrew, Split> {
  private:
   friend class internal::Loops<ThreadCrew, Split>;
 
-  void pieces(std::size_t n, Split split, const Stop& stop, internal::PieceBody body, CallPlace at);
+  void pieces(std::size_t n, Split split, const AnyStopToken& stop, internal::PieceBody body, CallPlace at);
   void by_one(std::size_t n, Split split, const internal::Enough& enough, internal::PieceBody body);
   void inside(int number, std::size_t n, Split split, const internal::Enough& enough, internal::PieceBody body);
   void alone_metered(internal::Meter& meter, std::size_t n, Split split, const internal::Enough& enough,

@@ -116,9 +116,9 @@ std::vector<Slice> slices_of(const LaneLog& log, std::size_t lane, bool& delay_k
   return slices;
 }
 
-class Adding {
+class LaneAdder {
  public:
-  explicit Adding(const LaneLog& log) : log_(log) {}
+  explicit LaneAdder(const LaneLog& log) : log_(log) {}
 
   LaneSums sums() {
     sums_.wall_s = s_of(log_.end_ns - log_.begin_ns);
@@ -393,7 +393,7 @@ class Adding {
 }  // namespace
 
 LaneSums sums_of(const LaneLog& log) {
-  return Adding(log).sums();
+  return LaneAdder(log).sums();
 }
 
 }  // namespace antcrew::internal

@@ -31,7 +31,7 @@ std::string tick_quoted(std::string text) {
   return quoted(text);
 }
 
-std::string number(double value) {
+std::string script_number(double value) {
   return fmt::format("{:.10g}", value);
 }
 
@@ -49,7 +49,7 @@ const char* dash_type(Dash dash) {
 class Data {
  public:
   void row(std::initializer_list<double> values) {
-    for (const double value : values) block_ += number(value) + " ";
+    for (const double value : values) block_ += script_number(value) + " ";
     block_ += "\n";
   }
   // Of the block that ends here; a block without rows still counts.
@@ -105,12 +105,13 @@ class Script {
   }
 
   std::string axis(char which, const Axis& axis) const {
-    std::string text =
-        fmt::format("{} logscale {}\nset {}range [{}:{}]\n", axis.logarithmic ? "set" : "unset", which, which,
-                    number(axis.reversed ? axis.to : axis.from), number(axis.reversed ? axis.from : axis.to));
+    std::string text = fmt::format("{} logscale {}\nset {}range [{}:{}]\n", axis.logarithmic ? "set" : "unset", which,
+                                   which, script_number(axis.reversed ? axis.to : axis.from),
+                                   script_number(axis.reversed ? axis.from : axis.to));
     text += fmt::format("set {}tics (", which);
     for (std::size_t k = 0; k < axis.ticks.size(); ++k)
-      text += fmt::format("{}{} {}", k == 0 ? "" : ", ", tick_quoted(axis.ticks[k].text), number(axis.ticks[k].at));
+      text +=
+          fmt::format("{}{} {}", k == 0 ? "" : ", ", tick_quoted(axis.ticks[k].text), script_number(axis.ticks[k].at));
     text += fmt::format(") tc rgb '{}'\nset m{}tics 1\n", text_colour.light, which);
     return text + fmt::format("set {}label {} noenhanced tc rgb '{}'\n", which, quoted(axis.label), quiet_colour.light);
   }
@@ -120,11 +121,12 @@ class Script {
     for (std::size_t k = 0; k < panel.marks.size(); ++k) {
       const AxisMark& mark = panel.marks[k];
       text += fmt::format("set arrow from {0},graph 0 to {0},graph 1 nohead lw 1 dt (3,5) lc rgb '{1}' front\n",
-                          number(mark.at), quiet_colour.light);
+                          script_number(mark.at), quiet_colour.light);
       const bool right = internal::share_on(panel.x, mark.at) > 0.7;
-      text += fmt::format("set label {} at {},graph {} offset {},0 {} noenhanced tc rgb '{}' font ',{}' front\n",
-                          quoted(mark.text), number(mark.at), number(0.97 - 0.055 * static_cast<double>(k)),
-                          right ? "-0.6" : "0.6", right ? "right" : "left", quiet_colour.light, 10);
+      text +=
+          fmt::format("set label {} at {},graph {} offset {},0 {} noenhanced tc rgb '{}' font ',{}' front\n",
+                      quoted(mark.text), script_number(mark.at), script_number(0.97 - 0.055 * static_cast<double>(k)),
+                      right ? "-0.6" : "0.6", right ? "right" : "left", quiet_colour.light, 10);
     }
     return text;
   }
@@ -137,7 +139,7 @@ class Script {
       const std::string name = printable(label.text, small ? 26 : 40);
       longest = std::max(longest, display_width(name));
       text += fmt::format("set label {} at graph 1.015,graph {} left noenhanced tc rgb '{}' font ',{}'\n", quoted(name),
-                          number(label.at), look_of(label.colour).colour.light, small ? 9 : 11);
+                          script_number(label.at), look_of(label.colour).colour.light, small ? 9 : 11);
     }
     return text + fmt::format("set rmargin {}\n", std::max<std::size_t>(3, (longest * (small ? 80 : 104)) / 100 + 2));
   }
@@ -162,9 +164,10 @@ class Script {
       const double x = 0.04 + 0.32 * static_cast<double>(k % 3);
       const double y = 0.035 + 0.042 * static_cast<double>(rows - 1 - k / 3);
       text += fmt::format("set label '\u25a0' at screen {},screen {} left noenhanced tc rgb '{}' font ',14'\n",
-                          number(x), number(y), entries[k].colour);
+                          script_number(x), script_number(y), entries[k].colour);
       text += fmt::format("set label {} at screen {},screen {} left noenhanced tc rgb '{}' font ',11'\n",
-                          quoted(printable(entries[k].name, 34)), number(x + 0.022), number(y), text_colour.light);
+                          quoted(printable(entries[k].name, 34)), script_number(x + 0.022), script_number(y),
+                          text_colour.light);
     }
     return text;
   }
@@ -278,7 +281,7 @@ class Script {
       data_.row({p.x, p.y / 2, p.x - 0.32, p.x + 0.32, 0, p.y});
       if (!p.text.empty())
         labels += fmt::format("set label {} at {},{} offset 0,0.8 center noenhanced tc rgb '{}' front\n",
-                              quoted(p.text), number(p.x), number(p.high), text_colour.light);
+                              quoted(p.text), script_number(p.x), script_number(p.high), text_colour.light);
     }
     plots.push_back(fmt::format("{} using 1:2:3:4:5:6 with boxxyerror fc rgb '{}' notitle", block(data_.end()),
                                 look_of(series.colour).colour.light));

@@ -12,14 +12,14 @@
 namespace antcrew::report_layer {
 namespace {
 
-std::string workers_in_words(int workers) {
+std::string choice_in_words(int workers) {
   return workers == 1 ? "the sequential version" : fmt::format("{} workers", workers);
 }
 
 std::string steps_in_words(const std::vector<Worth::Step>& steps) {
   std::string text;
   for (const Worth::Step& step : steps)
-    text += fmt::format("{}{} from {} on", text.empty() ? "" : ", ", workers_in_words(step.workers),
+    text += fmt::format("{}{} from {} on", text.empty() ? "" : ", ", choice_in_words(step.workers),
                         count_text(step.from_size));
   return text.empty() ? "the sequential version" : text;
 }
@@ -53,15 +53,15 @@ std::string worth_text(const Analysed& study, const Worth& worth) {
                        count_text(worth.smallest), count_text(worth.largest));
   } else if (worth.steps.front().workers > 1) {
     text = fmt::format("{} pays from size {} on, with {}.\n", name, count_text(worth.steps.front().from_size),
-                       workers_in_words(worth.steps.front().workers));
+                       choice_in_words(worth.steps.front().workers));
   }
   for (std::size_t k = 1; k < worth.steps.size(); ++k)
     text += fmt::format("  from {} on: {}\n", count_text(worth.steps[k].from_size),
-                        workers_in_words(worth.steps[k].workers));
+                        choice_in_words(worth.steps[k].workers));
   for (const Worth::Limited& fewer : worth.with_fewer)
     text += fmt::format("With {} processors at most: {}.\n", fewer.most, steps_in_words(fewer.steps));
   if (worth.crossover && !worth.steps.empty())
-    text += fmt::format("Where {} begin to be faster: {} (95 %).\n", workers_in_words(worth.steps.back().workers),
+    text += fmt::format("Where {} begin to be faster: {} (95 %).\n", choice_in_words(worth.steps.back().workers),
                         bounds_in_words(*worth.crossover));
   if (!worth.steps.empty() && worth.smallest == worth.steps.front().from_size)
     text += fmt::format("Smaller sizes than {} were not tried: there the sequential version is taken.\n",
@@ -69,7 +69,7 @@ std::string worth_text(const Analysed& study, const Worth& worth) {
   text += fmt::format("At the sizes tried this choice is at most {:.1f} % slower than the better one, by medians.\n",
                       100 * (worth.most_regret - 1));
   for (const CellFigures* cell : worth.faulty)
-    text += fmt::format("With {} it is no advice: \"{}\" at {}.\n", workers_in_words(cell->cell->workers),
+    text += fmt::format("With {} it is no advice: \"{}\" at {}.\n", choice_in_words(cell->cell->workers),
                         name_of(cell->verdict), point_in_words(study.record->points[cell->cell->point]));
   if (worth.unsure > 0)
     text += fmt::format(

@@ -28,8 +28,8 @@
 namespace antcrew {
 
 struct PipelineOptions {
-  std::size_t items = 0;      // under way at once; 0 = 4 for each worker
-  Stop stop = {};  // such as a std::stop_token: ends the reading
+  std::size_t items = 0;   // under way at once; 0 = 4 for each worker
+  AnyStopToken stop = {};  // such as a std::stop_token: ends the reading
 };
 
 namespace internal {

@@ -102,15 +102,15 @@ struct OwnStop {
 
 }  // namespace
 
-TEST_CASE("a Stop copies its token, whatever type that is, and gives back every copy") {
+TEST_CASE("an AnyStopToken copies its token, whatever type that is, and gives back every copy") {
   std::atomic<int> alive{0};
   {
     const OwnStop token(alive);
-    Stop stop(token);
-    Stop copy = stop;
+    AnyStopToken stop(token);
+    AnyStopToken copy = stop;
     copy = stop;
     copy = copy;
-    stop = Stop();
+    stop = AnyStopToken();
     CHECK(copy.stop_possible());
     CHECK_FALSE(stop.stop_possible());
     CHECK(alive == 2);
@@ -119,11 +119,11 @@ TEST_CASE("a Stop copies its token, whatever type that is, and gives back every 
         10, Split::chunks(1), [](std::size_t) {}, token);
   }
   CHECK(alive == 0);
-  const Stop none = std::stop_token();  // of no source: nobody can ask
+  const AnyStopToken none = std::stop_token();  // of no source: nobody can ask
   CHECK_FALSE(none.stop_possible());
   CHECK_FALSE(none.stop_requested());
   std::stop_source source;
-  const Stop asked = source.get_token();
+  const AnyStopToken asked = source.get_token();
   CHECK_FALSE(asked.stop_requested());
   source.request_stop();
   CHECK(asked.stop_requested());

@@ -40,9 +40,10 @@ struct OwnBook {
   LaneBook* book;
 };
 
-std::uint64_t fibonacci(TaskCrew& crew, int n) {
+std::uint64_t metered_fibonacci(TaskCrew& crew, int n) {
   if (n < 2) return static_cast<std::uint64_t>(n);
-  const auto [a, b] = crew.both([&] { return fibonacci(crew, n - 1); }, [&] { return fibonacci(crew, n - 2); });
+  const auto [a, b] =
+      crew.both([&] { return metered_fibonacci(crew, n - 1); }, [&] { return metered_fibonacci(crew, n - 2); });
   return a + b;
 }
 
@@ -60,7 +61,7 @@ TEST_CASE("threads and tasks of 1, 2, 3 and 20 workers: seconds add up in every 
         threads.each(100, Split::chunks(3), [&](std::size_t) { items.fetch_add(1); });
         threads.each(10, [&](std::size_t) { threads.each(3, [&](std::size_t) { items.fetch_add(1); }); });
         tasks.each(100, Grain{1}, [&](std::size_t) { items.fetch_add(1); });
-        CHECK(fibonacci(tasks, 12) == 144);
+        CHECK(metered_fibonacci(tasks, 12) == 144);
         TaskGroup group(tasks);
         for (int k = 0; k < 20; ++k) group.begin([&] { tasks.each(5, [&](std::size_t) { items.fetch_add(1); }); });
         group.wait();

@@ -35,7 +35,8 @@ class Loops {
  public:
   // body(Range) for pieces that together are 0 … n-1, each index once.
   template <class Body>
-  void ranges(std::size_t n, How how, Body&& body, const Stop& stop = no_stop, CallPlace at = CallPlace::here()) {
+  void ranges(std::size_t n, How how, Body&& body, const AnyStopToken& stop = no_stop,
+              CallPlace at = CallPlace::here()) {
     if constexpr (takes_range<Body>()) {
       self().pieces(n, how, stop, {&range_piece<std::remove_reference_t<Body>>, address_of(body)}, at);
     }
@@ -47,7 +48,7 @@ class Loops {
 
   // body(std::span) for stretches that together are all of the contiguous items.
   template <Items All, class Body>
-  void ranges(All&& items, How how, Body&& body, const Stop& stop = no_stop, CallPlace at = CallPlace::here()) {
+  void ranges(All&& items, How how, Body&& body, const AnyStopToken& stop = no_stop, CallPlace at = CallPlace::here()) {
     const std::span all(items);
     ranges(
         all.size(), how, [&](Range range) { body(all.subspan(range.first, range.size())); }, stop, at);
@@ -59,7 +60,7 @@ class Loops {
 
   // body(i) for every i of 0 … n-1.
   template <class Body>
-  void each(std::size_t n, How how, Body&& body, const Stop& stop = no_stop, CallPlace at = CallPlace::here()) {
+  void each(std::size_t n, How how, Body&& body, const AnyStopToken& stop = no_stop, CallPlace at = CallPlace::here()) {
     if constexpr (takes_index<Body>()) {
       self().pieces(n, how, stop, {&each_piece<std::remove_reference_t<Body>>, address_of(body)}, at);
     }
@@ -71,7 +72,7 @@ class Loops {
 
   // body(*at) for every element of [first, last).
   template <std::random_access_iterator At, class Body>
-  void each(At first, At last, How how, Body&& body, const Stop& stop = no_stop,
+  void each(At first, At last, How how, Body&& body, const AnyStopToken& stop = no_stop,
             CallPlace at = CallPlace::here()) {
     static_assert(HasPlaces<At>,
                   "each: these items are proxies (std::vector<bool>?), neighbours of which cannot be written by two "
@@ -88,7 +89,7 @@ class Loops {
 
   // body(item) for every item.
   template <Items All, class Body>
-  void each(All&& items, How how, Body&& body, const Stop& stop = no_stop, CallPlace at = CallPlace::here()) {
+  void each(All&& items, How how, Body&& body, const AnyStopToken& stop = no_stop, CallPlace at = CallPlace::here()) {
     each(std::begin(items), std::end(items), how, body, stop, at);
   }
   template <Items All, class Body>
@@ -99,7 +100,7 @@ class Loops {
   // fn(i) for every i, in order, in memory first touched by the worker that fills it. Throws Error (crew.stopped) when
   // a stop request left a part unfilled.
   template <class Fn>
-  auto collect(std::size_t n, How how, Fn&& fn, const Stop& stop = no_stop, CallPlace at = CallPlace::here()) {
+  auto collect(std::size_t n, How how, Fn&& fn, const AnyStopToken& stop = no_stop, CallPlace at = CallPlace::here()) {
     if constexpr (makes_items<Fn>()) {
       using T = std::decay_t<std::invoke_result_t<Fn&, std::size_t>>;
       Filler<T> filler(n);
@@ -122,7 +123,7 @@ class Loops {
   // out.
   template <class Start, class PerRange, class Combine>
   auto fold(std::size_t n, How how, Start start, PerRange&& per_range, Combine&& combine,
-            const Stop& stop = no_stop, CallPlace at = CallPlace::here()) {
+            const AnyStopToken& stop = no_stop, CallPlace at = CallPlace::here()) {
     if constexpr (makes_parts<PerRange>()) {
       using T = std::decay_t<std::invoke_result_t<PerRange&, Range>>;
       const std::size_t pieces = fixed_ranges(n);
@@ -136,7 +137,7 @@ class Loops {
   }
   template <class Start, class PerRange, class Combine>
   requires(!std::is_same_v<std::decay_t<Start>, How>) auto fold(std::size_t n, Start start, PerRange&& per_range,
-                                                                Combine&& combine, const Stop& stop = no_stop,
+                                                                Combine&& combine, const AnyStopToken& stop = no_stop,
                                                                 CallPlace at = CallPlace::here()) {
     return fold(n, Crew::small_pieces(1), std::move(start), per_range, combine, stop, at);
   }
@@ -144,14 +145,14 @@ class Loops {
   // The same over contiguous items: per_range(std::span).
   template <Items All, class Start, class PerRange, class Combine>
   auto fold(All&& items, How how, Start start, PerRange&& per_range, Combine&& combine,
-            const Stop& stop = no_stop, CallPlace at = CallPlace::here()) {
+            const AnyStopToken& stop = no_stop, CallPlace at = CallPlace::here()) {
     const std::span all(items);
     const auto of = [&](Range range) { return per_range(all.subspan(range.first, range.size())); };
     return fold(all.size(), how, std::move(start), of, combine, stop, at);
   }
   template <Items All, class Start, class PerRange, class Combine>
   requires(!std::is_same_v<std::decay_t<Start>, How>) auto fold(All&& items, Start start, PerRange&& per_range,
-                                                                Combine&& combine, const Stop& stop = no_stop,
+                                                                Combine&& combine, const AnyStopToken& stop = no_stop,
                                                                 CallPlace at = CallPlace::here()) {
     return fold(items, Crew::small_pieces(1), std::move(start), per_range, combine, stop, at);
   }
@@ -159,7 +160,7 @@ class Loops {
   // body(Tile) for tiles that together are all of rows × columns. `how` is counted in tiles.
   template <class Body>
   void tiles(std::size_t rows, std::size_t columns, TileSize size, How how, Body&& body,
-             const Stop& stop = no_stop, CallPlace at = CallPlace::here()) {
+             const AnyStopToken& stop = no_stop, CallPlace at = CallPlace::here()) {
     const Tiling tiling(rows, columns, size);
     auto in_tiles = [&](Range range, const Enough& enough) {
       for (std::size_t k = range.first; k < range.last && !enough(); ++k) body(tiling.at(k));
@@ -178,7 +179,7 @@ class Loops {
   // body(i, value) for every i of 0 … n-1, and body(range, value): value is the worker's own, made by make() when the
   // worker takes its first piece in this call, and gone with the call. For buffers that are dear to make.
   template <class Make, class Body>
-  void each_with(Make&& make, std::size_t n, How how, Body&& body, const Stop& stop = no_stop,
+  void each_with(Make&& make, std::size_t n, How how, Body&& body, const AnyStopToken& stop = no_stop,
                  CallPlace at = CallPlace::here()) {
     Scratch<std::decay_t<std::invoke_result_t<Make&>>> scratch(self().workers());
     auto with_its_own = [&](Range range, const Enough& enough) {
@@ -194,7 +195,7 @@ class Loops {
     each_with(make, n, Crew::usual, body, no_stop, at);
   }
   template <class Make, class Body>
-  void ranges_with(Make&& make, std::size_t n, How how, Body&& body, const Stop& stop = no_stop,
+  void ranges_with(Make&& make, std::size_t n, How how, Body&& body, const AnyStopToken& stop = no_stop,
                    CallPlace at = CallPlace::here()) {
     Scratch<std::decay_t<std::invoke_result_t<Make&>>> scratch(self().workers());
     auto with_its_own = [&](Range range, const Enough&) { body(range, scratch.mine(make)); };

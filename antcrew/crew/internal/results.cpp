@@ -4,7 +4,7 @@
 
 namespace antcrew::internal {
 
-void refuse_half(const Stop& stop, const char* loop) {
+void refuse_half(const AnyStopToken& stop, const char* loop) {
   if (!stop.stop_requested()) return;
   could_not_run("crew.stopped", loop, "the stop token ended it before every result was made",
                 "catch this error where the stop was asked for");

@@ -7,6 +7,6 @@ namespace antcrew::internal {
 
 // Half a result is none: throws Error (crew.stopped) when the stop was asked for, also when that came after the last
 // piece, which nobody could tell. `loop` names the call.
-void refuse_half(const Stop& stop, const char* loop);
+void refuse_half(const AnyStopToken& stop, const char* loop);
 
 }  // namespace antcrew::internal

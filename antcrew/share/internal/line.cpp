@@ -9,7 +9,7 @@
 
 namespace antcrew::internal {
 
-Line::Line(const std::vector<StageFacts>& stages, std::size_t room, const Stop& stop)
+Line::Line(const std::vector<StageFacts>& stages, std::size_t room, const AnyStopToken& stop)
     : room_(room), stop_(stop) {
   places_.push_back({"source", StageKind::alone});
   for (const StageFacts& stage : stages) places_.push_back({stage.name, stage.kind});

@@ -43,7 +43,7 @@ struct StageFacts {
 
 class Line {
  public:
-  Line(const std::vector<StageFacts>& stages, std::size_t room, const Stop& stop);
+  Line(const std::vector<StageFacts>& stages, std::size_t room, const AnyStopToken& stop);
 
   struct Calls {
     bool (*read)(void* self, void* item);                     // false at the end
@@ -103,7 +103,7 @@ class Line {
   std::size_t passed_ = 0;
   std::size_t dropped_ = 0;
   std::exception_ptr error_;
-  Stop stop_;
+  AnyStopToken stop_;
 
   // While a log is open: what has been short for how long, so that a sleeper can be told what it mostly waited for.
   static constexpr int most_shortages = 34;

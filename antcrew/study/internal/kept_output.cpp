@@ -19,7 +19,7 @@ constexpr std::uint64_t first_kept = 2 * page;
 constexpr std::uint64_t last_kept = 2 * page;
 constexpr std::uint64_t worth_giving_back = 1 << 20;
 constexpr std::size_t most_lines = 10;
-constexpr std::size_t most_columns = 100;
+constexpr std::size_t most_kept_columns = 100;
 
 }  // namespace
 
@@ -77,7 +77,7 @@ std::vector<std::string> KeptOutput::first_lines() const {
   std::size_t from = 0;
   while (lines.size() < most_lines && from < text.size()) {
     const std::size_t to = std::min(text.find('\n', from), text.size());
-    lines.push_back(printable(std::string_view(text).substr(from, to - from), most_columns));
+    lines.push_back(printable(std::string_view(text).substr(from, to - from), most_kept_columns));
     from = to + 1;
   }
   return lines;
@@ -87,7 +87,7 @@ std::string KeptOutput::last_line() const {
   const std::uint64_t length = std::min<std::uint64_t>(bytes(), last_kept);
   std::string text = part(end() - length, length);
   while (!text.empty() && (text.back() == '\n' || text.back() == '\r')) text.pop_back();
-  return printable(std::string_view(text).substr(text.rfind('\n') + 1), 2 * most_columns);
+  return printable(std::string_view(text).substr(text.rfind('\n') + 1), 2 * most_kept_columns);
 }
 
 }  // namespace antcrew::internal

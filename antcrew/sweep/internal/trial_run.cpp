@@ -153,7 +153,8 @@ std::optional<Fault> Trials::run_beside(const TrialSetting& setting, const Runna
   }
   auto fault = fault_of(ended, setting, aside, 0);
   if (fault)
-    fault->text = printable(std::string(what) + " (" + in_words(start.words) + "): " + fault->text, longest_text);
+    fault->text =
+        printable(std::string(what) + " (" + sweep_layer::in_words(start.words) + "): " + fault->text, longest_text);
   return fault;
 }
 

@@ -130,7 +130,7 @@ class NothingComesBack : public Sink {
 
 // run(order, sink): has the order carried out.
 template <class T, class Run>
-Column<T> column_from(const RegionOrder& order, const Stop& stop, Run&& run) {
+Column<T> column_from(const RegionOrder& order, const AnyStopToken& stop, Run&& run) {
   const auto taken_with = [&](auto sink) {
     run(order, *sink);
     refuse_half(stop, "collect");

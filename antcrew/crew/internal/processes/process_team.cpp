@@ -31,12 +31,12 @@ constinit const ProcessTeam* serving = nullptr;
 
 struct WorkerIsGone {};
 
-class Adding {
+class AddingSeconds {
  public:
-  explicit Adding(double& sum_s) noexcept : sum_s_(sum_s), start_ns_(now_ns()) {}
-  ~Adding() { sum_s_ += static_cast<double>(now_ns() - start_ns_) * 1e-9; }
-  Adding(const Adding&) = delete;
-  Adding& operator=(const Adding&) = delete;
+  explicit AddingSeconds(double& sum_s) noexcept : sum_s_(sum_s), start_ns_(now_ns()) {}
+  ~AddingSeconds() { sum_s_ += static_cast<double>(now_ns() - start_ns_) * 1e-9; }
+  AddingSeconds(const AddingSeconds&) = delete;
+  AddingSeconds& operator=(const AddingSeconds&) = delete;
 
  private:
   double& sum_s_;
@@ -154,7 +154,7 @@ void ProcessTeam::refuse_if_ends_are_ignored() const {
                 "set SIGCHLD to SIG_DFL or to a handler of your own before the call");
 }
 
-void ProcessTeam::run(RegionOrder order, Sink& sink, const Stop& stop) {
+void ProcessTeam::run(RegionOrder order, Sink& sink, const AnyStopToken& stop) {
   if (order.n == 0) return;
   refuse_if_inherited(made_at_, crew_);
   refuse_if_ends_are_ignored();
@@ -289,7 +289,7 @@ void ProcessTeam::become_worker(int worker) {
 bool ProcessTeam::receive_parcel(int worker, Sink& sink) {
   const Phase phase(taking_data);
   const InFrame moving({Doing::moving, Shortage::none, board().order.region, nullptr, nullptr});
-  const Adding adding(parent_moved_.seconds);
+  const AddingSeconds adding(parent_moved_.seconds);
   Inbox inbox(*this, worker);
   try {
     ParcelHead head;

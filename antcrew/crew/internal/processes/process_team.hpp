@@ -32,7 +32,7 @@ class ProcessTeam {
 
   // Runs one region and gives the sink what comes back. Throws WorkerThrew, ProcessDied, Error (crew.busy, crew.forked,
   // crew.start), and what the sink throws; then nothing of the region runs any more. A stop is looked at every 2 ms.
-  void run(RegionOrder order, Sink& sink, const Stop& stop);
+  void run(RegionOrder order, Sink& sink, const AnyStopToken& stop);
 
   int workers() const noexcept { return memory_.workers(); }
   const CrewFacts& facts() const noexcept { return facts_; }
@@ -112,7 +112,7 @@ class ProcessTeam {
   bool can_hand_over_ = true;
   std::vector<Range> delivered_;
   std::int64_t deadline_ns_ = 0;
-  const Stop* stop_ = nullptr;  // of the region under way; null: nobody can ask
+  const AnyStopToken* stop_ = nullptr;  // of the region under way; null: nobody can ask
 };
 
 // Workers that are forked for each region.
