@@ -7,7 +7,11 @@ function(antcrew_build_facts target)
     "ANTCREW_BUILD_TYPE=\"${CMAKE_BUILD_TYPE}\"" "ANTCREW_BUILD_FLAGS=\"${flags}\"")
 endfunction()
 
-# Parses Ant Crew's headers once for a program, so that building it again after an edit takes half the time.
+# Parses headers once for a program, so that building it again after an edit takes less than half the time: those of most
+# studies, or the ones that are named, such as <antcrew/antcrew.hpp>.
 function(antcrew_precompile target)
-  target_precompile_headers(${target} PRIVATE <antcrew/antcrew.hpp>)
+  if(NOT ARGN)
+    set(ARGN <antcrew/studies.hpp>)
+  endif()
+  target_precompile_headers(${target} PRIVATE ${ARGN})
 endfunction()

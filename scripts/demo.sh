@@ -6,7 +6,7 @@ began=$SECONDS
 echo "1. packages (${SECONDS} s)"
 scripts/packages.sh packages-demo.txt
 packages=$((SECONDS - began))
-echo "2. build, about a minute on two processors ($((SECONDS - began)) s)"
+echo "2. build, about two minutes on two processors ($((SECONDS - began)) s)"
 ANTCREW_SHOW_BUILD=1 scripts/build.sh demo antcrew_command tides
 build=$((SECONDS - began - packages))
 echo "3. demo, under half a minute ($((SECONDS - began)) s: packages ${packages} s, build ${build} s)"

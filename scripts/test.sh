@@ -12,4 +12,4 @@ if [ -n "${ANTCREW_MEANWHILE:-}" ]; then
   "${idle[@]}" "$ANTCREW_MEANWHILE" </dev/null >/dev/null 2>&1 &
 fi
 echo "3. tests, some 10 minutes ($SECONDS s)"
-exec ctest --preset release --progress "$@"
+exec ctest --preset release "$@"
