@@ -8,6 +8,7 @@
 #include <string>
 #include <vector>
 
+#include "antcrew/analysis/finding.hpp"
 #include "antcrew/analysis/forward.hpp"
 #include "antcrew/analysis/ledger.hpp"
 #include "antcrew/base/layers.hpp"

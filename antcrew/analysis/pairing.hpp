@@ -9,7 +9,7 @@
 #include <optional>
 #include <vector>
 
-#include "antcrew/analysis/forward.hpp"
+#include "antcrew/analysis/statistics.hpp"
 #include "antcrew/base/layers.hpp"
 #include "antcrew/record/forward.hpp"
 

@@ -3,6 +3,7 @@
 
 #include <vector>
 
+#include "antcrew/analysis/finding.hpp"
 #include "antcrew/analysis/forward.hpp"
 #include "antcrew/base/layers.hpp"
 
