@@ -4,6 +4,7 @@
 #include <algorithm>
 
 #include "analysis/planted_sums.hpp"
+#include "antcrew/analysis/analysed.hpp"
 
 using namespace antcrew;
 using namespace antcrew::layers;

@@ -2,6 +2,8 @@
 
 #include <doctest/doctest.h>
 
+#include "antcrew/record/point.hpp"
+
 using namespace antcrew;
 using namespace antcrew::layers;
 
