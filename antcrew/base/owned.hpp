@@ -1,5 +1,5 @@
-// Owns one object: what std::unique_ptr does, without <memory>, which takes 0.2 s to compile (g++'s includes <ostream>).
-// For headers that every study program reads; source files use std::unique_ptr.
+// Owns one object: what std::unique_ptr does, without <memory>, which takes 0.2 s to compile (g++'s includes
+// <ostream>). For headers that every study program reads; source files use std::unique_ptr.
 #pragma once
 
 #include <cstddef>

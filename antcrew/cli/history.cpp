@@ -10,7 +10,6 @@
 #include <ctime>
 #include <filesystem>
 
-#include "antcrew/record/json.hpp"
 #include "antcrew/analysis/conclusion.hpp"
 #include "antcrew/analysis/verdict.hpp"
 #include "antcrew/base/error.hpp"
@@ -18,6 +17,7 @@
 #include "antcrew/base/units.hpp"
 #include "antcrew/cli/exit.hpp"
 #include "antcrew/cli/forms.hpp"
+#include "antcrew/record/json.hpp"
 #include "antcrew/record/record_file.hpp"
 #include "antcrew/store/called.hpp"
 

@@ -10,12 +10,18 @@ namespace {
 
 const char* name_of(Value::Kind kind) noexcept {
   switch (kind) {
-    case Value::Kind::null: return "null";
-    case Value::Kind::boolean: return "boolean";
-    case Value::Kind::text: return "string";
-    case Value::Kind::array: return "array";
-    case Value::Kind::object: return "object";
-    default: return "number";
+    case Value::Kind::null:
+      return "null";
+    case Value::Kind::boolean:
+      return "boolean";
+    case Value::Kind::text:
+      return "string";
+    case Value::Kind::array:
+      return "array";
+    case Value::Kind::object:
+      return "object";
+    default:
+      return "number";
   }
 }
 
@@ -27,12 +33,20 @@ class Writer {
 
   void write(const Value& value, int depth) {
     switch (value.kind()) {
-      case Value::Kind::null: to_ += "null"; return;
-      case Value::Kind::boolean: to_ += value.get<bool>() ? "true" : "false"; return;
-      case Value::Kind::negative: return write_whole(value.get<std::int64_t>());
-      case Value::Kind::natural: return write_whole(value.get<std::uint64_t>());
-      case Value::Kind::number: return write_number(value.get<double>());
-      case Value::Kind::text: return write_text(value.text());
+      case Value::Kind::null:
+        to_ += "null";
+        return;
+      case Value::Kind::boolean:
+        to_ += value.get<bool>() ? "true" : "false";
+        return;
+      case Value::Kind::negative:
+        return write_whole(value.get<std::int64_t>());
+      case Value::Kind::natural:
+        return write_whole(value.get<std::uint64_t>());
+      case Value::Kind::number:
+        return write_number(value.get<double>());
+      case Value::Kind::text:
+        return write_text(value.text());
       case Value::Kind::array:
         return write_list('[', ']', value.items(), depth, [&](const Value& one) { write(one, depth + 1); });
       case Value::Kind::object:
@@ -116,13 +130,27 @@ class Writer {
     const auto first = static_cast<unsigned char>(text[at]);
     if (first >= 0x80) return write_beyond_ascii(text, at);
     switch (first) {
-      case '"': to_ += "\\\""; break;
-      case '\\': to_ += "\\\\"; break;
-      case '\b': to_ += "\\b"; break;
-      case '\f': to_ += "\\f"; break;
-      case '\n': to_ += "\\n"; break;
-      case '\r': to_ += "\\r"; break;
-      case '\t': to_ += "\\t"; break;
+      case '"':
+        to_ += "\\\"";
+        break;
+      case '\\':
+        to_ += "\\\\";
+        break;
+      case '\b':
+        to_ += "\\b";
+        break;
+      case '\f':
+        to_ += "\\f";
+        break;
+      case '\n':
+        to_ += "\\n";
+        break;
+      case '\r':
+        to_ += "\\r";
+        break;
+      case '\t':
+        to_ += "\\t";
+        break;
       default:
         if (first < 0x20 || (ascii_ && first == 0x7F)) {
           write_escaped(first);
@@ -314,10 +342,14 @@ const std::vector<Member>& Value::members() const {
 
 std::size_t Value::size() const noexcept {
   switch (kind_) {
-    case Kind::null: return 0;
-    case Kind::array: return held_.array->size();
-    case Kind::object: return held_.object->size();
-    default: return 1;
+    case Kind::null:
+      return 0;
+    case Kind::array:
+      return held_.array->size();
+    case Kind::object:
+      return held_.object->size();
+    default:
+      return 1;
   }
 }
 
@@ -373,14 +405,22 @@ bool operator==(const Value& one, const Value& other) noexcept {
   using Kind = Value::Kind;
   if (one.kind_ == other.kind_) {
     switch (one.kind_) {
-      case Kind::null: return true;
-      case Kind::boolean: return one.held_.boolean == other.held_.boolean;
-      case Kind::negative: return one.held_.negative == other.held_.negative;
-      case Kind::natural: return one.held_.natural == other.held_.natural;
-      case Kind::number: return one.held_.number == other.held_.number;
-      case Kind::text: return *one.held_.text == *other.held_.text;
-      case Kind::array: return *one.held_.array == *other.held_.array;
-      case Kind::object: return *one.held_.object == *other.held_.object;
+      case Kind::null:
+        return true;
+      case Kind::boolean:
+        return one.held_.boolean == other.held_.boolean;
+      case Kind::negative:
+        return one.held_.negative == other.held_.negative;
+      case Kind::natural:
+        return one.held_.natural == other.held_.natural;
+      case Kind::number:
+        return one.held_.number == other.held_.number;
+      case Kind::text:
+        return *one.held_.text == *other.held_.text;
+      case Kind::array:
+        return *one.held_.array == *other.held_.array;
+      case Kind::object:
+        return *one.held_.object == *other.held_.object;
     }
   }
   const bool numbers = one.is_number() && other.is_number();

@@ -57,7 +57,8 @@ concept ListLike = requires(const T& list) {
   typename T::value_type;
   list.begin();
   list.end();
-} && !MapLike<T> && !Text<T>;
+}
+&&!MapLike<T> && !Text<T>;
 template <class T>
 concept WrittenByItsOwn = requires(Value& value, const T& written) {
   to_json(value, written);
@@ -72,7 +73,8 @@ class Value {
   Value() noexcept = default;
   Value(std::nullptr_t) noexcept {}
   template <class T>
-  requires(!std::same_as<std::remove_cvref_t<T>, Value> && !std::same_as<std::remove_cvref_t<T>, Member>) Value(const T& value) {
+  requires(!std::same_as<std::remove_cvref_t<T>, Value> && !std::same_as<std::remove_cvref_t<T>, Member>)
+      Value(const T& value) {
     if constexpr (std::same_as<T, bool>) {
       be(value);
     } else if constexpr (std::integral<T> && std::is_signed_v<T>) {
@@ -177,9 +179,8 @@ class Value {
       from_json(*this, value);
     } else if constexpr (MapLike<T>) {
       T all;
-      for_members([](void* to, const std::string& name, const Value& one) {
-        one.get_to((*static_cast<T*>(to))[name]);
-      }, &all);
+      for_members([](void* to, const std::string& name, const Value& one) { one.get_to((*static_cast<T*>(to))[name]); },
+                  &all);
       value = std::move(all);
     } else {
       T all;

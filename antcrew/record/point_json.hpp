@@ -17,8 +17,7 @@ inline void to_json(Json& json, const PointValue& value) {
 }
 
 inline void from_json(const Json& json, PointValue& value) {
-  value =
-      json.is_string() ? PointValue(json.get<std::string>()) : PointValue(json.get<std::size_t>());
+  value = json.is_string() ? PointValue(json.get<std::string>()) : PointValue(json.get<std::size_t>());
 }
 
 }  // namespace antcrew::record_layer

@@ -24,32 +24,32 @@ struct FileBuild {
 static inline FileBuild build_of_this_file() {
   return {
 #if defined(__clang__)
-      "clang " __clang_version__,
+    "clang " __clang_version__,
 #else
-      "g++ " __VERSION__,
+    "g++ " __VERSION__,
 #endif
-      ANTCREW_BUILD_FLAGS, ANTCREW_BUILD_TYPE,
+        ANTCREW_BUILD_FLAGS, ANTCREW_BUILD_TYPE,
 #if defined(__OPTIMIZE__)
-      true,
+        true,
 #else
-      false,
+        false,
 #endif
 #if defined(__SANITIZE_ADDRESS__)
-      "address"
+        "address"
 #elif defined(__SANITIZE_THREAD__)
-      "thread"
+        "thread"
 #elif defined(__has_feature)
 #if __has_feature(address_sanitizer)
-      "address"
+        "address"
 #elif __has_feature(thread_sanitizer)
-      "thread"
+        "thread"
 #elif __has_feature(memory_sanitizer)
-      "memory"
+        "memory"
 #else
-      ""
+        ""
 #endif
 #else
-      ""
+        ""
 #endif
   };
 }

@@ -17,8 +17,9 @@ struct Workers {
   constexpr operator int() const noexcept { return count; }
 };
 
-// name; start(workers, options), which gives a pointer that owns it, such as std::unique_ptr; facts(crew); and, where something may be left to do when the body has returned,
-// end_call(crew): done inside the timed call. As it stands, for crews that have all of this themselves.
+// name; start(workers, options), which gives a pointer that owns it, such as std::unique_ptr; facts(crew); and, where
+// something may be left to do when the body has returned, end_call(crew): done inside the timed call. As it stands, for
+// crews that have all of this themselves.
 template <class Crew>
 struct CrewTraits {
   static constexpr const char* name = Crew::crew_name;
@@ -27,7 +28,8 @@ struct CrewTraits {
     return internal::Owned<Crew>(new Crew(workers, options));
   }
   static const CrewFacts& facts(const Crew& crew) { return crew.facts(); }
-  static void end_call(Crew& crew) requires requires { crew.end_call(); } { crew.end_call(); }
+  static void end_call(Crew& crew) requires requires { crew.end_call(); }
+  { crew.end_call(); }
 };
 
 template <>

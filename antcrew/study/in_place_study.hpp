@@ -142,7 +142,8 @@ class InPlaceStudy : public StudyBase {
  private:
   static std::int64_t timed_baseline(const void* baseline, void*, const void* copies, void*, std::size_t calls) {
     const Baseline& call = *static_cast<const Baseline*>(baseline);
-    return internal::timed_copies(static_cast<Work*>(const_cast<void*>(copies)), calls, [&](Work& work) { call(work); });
+    return internal::timed_copies(static_cast<Work*>(const_cast<void*>(copies)), calls,
+                                  [&](Work& work) { call(work); });
   }
   static internal::Owned<study_layer::Session> session_of(const StudyBase& study, internal::StartedBody call) {
     const auto& its = static_cast<const InPlaceStudy&>(study);

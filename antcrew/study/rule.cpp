@@ -4,10 +4,10 @@
 #include <fstream>
 #include <iterator>
 
-#include "antcrew/record/json.hpp"
 #include "antcrew/base/error.hpp"
 #include "antcrew/base/printable.hpp"
 #include "antcrew/machine/machine.hpp"
+#include "antcrew/record/json.hpp"
 
 namespace antcrew {
 namespace {

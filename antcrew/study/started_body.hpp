@@ -27,18 +27,17 @@ struct CrewKind {
   void (*destroy)(void* crew);
 };
 template <class Crew>
-inline constexpr CrewKind crew_kind{
-    CrewTraits<Crew>::name,
-    [](int workers, const CrewOptions& options) -> void* {
-      return CrewTraits<Crew>::start(workers, options).release();
-    },
-    [](const void* crew, std::optional<CrewFacts>& into) {
-      keep_facts(CrewTraits<Crew>::facts(*static_cast<const Crew*>(crew)), into);
-    },
-    [](void* crew) { delete static_cast<Crew*>(crew); }};
+inline constexpr CrewKind crew_kind{CrewTraits<Crew>::name,
+                                    [](int workers, const CrewOptions& options) -> void* {
+                                      return CrewTraits<Crew>::start(workers, options).release();
+                                    },
+                                    [](const void* crew, std::optional<CrewFacts>& into) {
+                                      keep_facts(CrewTraits<Crew>::facts(*static_cast<const Crew*>(crew)), into);
+                                    },
+                                    [](void* crew) { delete static_cast<Crew*>(crew); }};
 
-// Calls the body `calls` times in a row and gives the time of them all. input: the input, or the first of `calls` copies
-// to work on in place. answers: the KeptAnswers that the answers go into; null in place.
+// Calls the body `calls` times in a row and gives the time of them all. input: the input, or the first of `calls`
+// copies to work on in place. answers: the KeptAnswers that the answers go into; null in place.
 using TimedCalls = std::int64_t (*)(const void* body, void* crew, const void* input, void* answers, std::size_t calls);
 
 // Move-only; ends its crew. The body must outlive it.

@@ -109,7 +109,8 @@ TEST_CASE("an AnyStopToken copies its token, whatever type that is, and gives ba
     AnyStopToken stop(token);
     AnyStopToken copy = stop;
     copy = stop;
-    copy = copy;
+    AnyStopToken& itself = copy;
+    copy = itself;
     stop = AnyStopToken();
     CHECK(copy.stop_possible());
     CHECK_FALSE(stop.stop_possible());

@@ -10,10 +10,10 @@
 #include <vector>
 
 #include "antcrew/analysis/analysed.hpp"
-#include "antcrew/report/table.hpp"
 #include "antcrew/crew/common_array.hpp"
 #include "antcrew/crew/process_crew.hpp"
 #include "antcrew/crew/standing_crew.hpp"
+#include "antcrew/report/table.hpp"
 #include "antcrew/study/run.hpp"
 #include "antcrew/study/study.hpp"
 #include "planted.hpp"

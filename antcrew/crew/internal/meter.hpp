@@ -5,8 +5,8 @@
 #pragma once
 
 #include <atomic>
-#include <cstdint>
 #include <cstddef>
+#include <cstdint>
 
 #include "antcrew/base/owned.hpp"
 #include "antcrew/machine/cache_line.hpp"
@@ -34,8 +34,7 @@ struct alignas(line_bytes) BusyLane {
 };
 
 struct Meter {
-  explicit Meter(int workers)
-      : lanes(static_cast<std::size_t>(workers)), lane_count(workers) {}
+  explicit Meter(int workers) : lanes(static_cast<std::size_t>(workers)), lane_count(workers) {}
   BusyLane* lane(int worker) noexcept { return &lanes[static_cast<std::size_t>(worker)]; }
 
   OwnedArray<BusyLane> lanes;

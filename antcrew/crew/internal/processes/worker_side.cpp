@@ -249,7 +249,7 @@ class ElementRoom {
       : alignment_{std::max<std::size_t>(maker.alignment, line_bytes)},
         data_(items * maker.item_bytes <= sizeof few_ && maker.alignment <= alignof(std::max_align_t)
                   ? few_
-                  : ::operator new(items * maker.item_bytes, alignment_)) {}
+                  : ::operator new(items* maker.item_bytes, alignment_)) {}
   ElementRoom(const ElementRoom&) = delete;
   ElementRoom& operator=(const ElementRoom&) = delete;
   ~ElementRoom() {

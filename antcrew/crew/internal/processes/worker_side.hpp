@@ -115,7 +115,8 @@ template <class T, class Fn>
 ItemMaker item_maker(Fn& fn) {
   return {[](void* its_fn, std::size_t first, std::size_t last, void* to) {
             Fn& make = object_at<Fn>(its_fn);
-            for (std::size_t k = first; k < last; ++k) ::new (static_cast<void*>(static_cast<T*>(to) + (k - first))) T(make(k));
+            for (std::size_t k = first; k < last; ++k)
+              ::new (static_cast<void*>(static_cast<T*>(to) + (k - first))) T(make(k));
           },
           address_of(fn), sizeof(T), alignof(T)};
 }
@@ -123,8 +124,8 @@ ItemMaker item_maker(Fn& fn) {
 // The worker's elements, sent while the next ones are made.
 void make_copied(WorkerSide& side, const ItemMaker& maker);
 // The worker's elements where they are to lie, in a memory file of its own that is as long as the whole: only the pages
-// of its own indices ever exist. Elements are made in the cache and written from there: the kernel fills pages of a file
-// twice as fast as a process can by touching them one by one.
+// of its own indices ever exist. Elements are made in the cache and written from there: the kernel fills pages of a
+// file twice as fast as a process can by touching them one by one.
 void make_in_file(WorkerSide& side, const ItemMaker& maker);
 
 // Values that are packed one by one; each stays until it has been sent.

@@ -91,7 +91,8 @@ std::uint64_t Halving::work(TaskWorker& worker, Range range, std::uint64_t credi
   }
 }
 
-void Halving::offer_all_but(TaskWorker& worker, Range& range, std::uint64_t& credit, const Pace& pace, LoopTask*& last) {
+void Halving::offer_all_but(TaskWorker& worker, Range& range, std::uint64_t& credit, const Pace& pace,
+                            LoopTask*& last) {
   int offered = 0;
   for (Range next = front(range, pace.pieces()); next.last < range.last; next = front(range, pace.pieces())) {
     LoopTask* upper = worker.new_loop_task();
