@@ -106,10 +106,6 @@ TaskWorker* TaskPool::claim_caller(std::size_t& place) {
   return nullptr;
 }
 
-TaskWorker* worker_here_of(const TaskPool& pool) noexcept {
-  return pool.here();
-}
-
 OutsideCall::OutsideCall(TaskPool& pool, Sharing sharing, std::size_t n)
     : pool_((pool.note_caller(), pool)),
       region_(n, sharing, pool.workers(), "TaskCrew"),

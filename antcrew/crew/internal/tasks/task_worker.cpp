@@ -9,6 +9,10 @@
 
 namespace antcrew::internal {
 
+TaskWorker* worker_here_of(const TaskPool& pool) noexcept {
+  return pool.here();
+}
+
 TaskWorker::~TaskWorker() {
   while (free_loop_tasks_ != nullptr) delete std::exchange(free_loop_tasks_, free_loop_tasks_->below);
 }
