@@ -101,13 +101,16 @@ double first_cpu_s(const Cell& cell) {
 
 // A memo that goes by the input gives the right answer to any; but it costs nothing.
 bool remembers(const Cell& cell, const Cell& baseline, std::string& evidence) {
+  const double first_s = first_cpu_s(cell);
   std::vector<double> settled;
   for (const Trial& trial : cell.trials) {
-    if (const auto cpu_s = trial.cpu_s(); cpu_s && (!trial.first || trial.times_s.size() > 1))
-      settled.push_back(*cpu_s);
+    const auto cpu_s = trial.cpu_s();
+    if (!cpu_s || (trial.first && trial.calls < 2)) continue;
+    // CPU time is a mean over all calls, the first one among them where that was timed: it is taken out again.
+    const auto calls = static_cast<double>(trial.calls);
+    settled.push_back(trial.first ? std::max(0.0, (*cpu_s * calls - first_s) / (calls - 1)) : *cpu_s);
   }
   if (settled.empty() || !cell.keeps.empty() || cell.kind == Cell::Kind::probe) return false;
-  const double first_s = first_cpu_s(cell);
   const double baseline_s = median_cpu_s(baseline).value_or(0);
   const double settled_s = median(std::move(settled));
   const double little_s = remembering_share * std::min(first_s, baseline_s);

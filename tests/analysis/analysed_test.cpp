@@ -365,3 +365,23 @@ TEST_CASE("a first call of the baseline that was kept waiting is not one that it
   CHECK(verdict_with({1.16e-3, 1.2e-3}) == Verdict::remembered);
   CHECK(verdict_with({30e-3}) == Verdict::remembered);
 }
+
+TEST_CASE("an answer that is kept is found out also where the first call of a stand was timed along with few others") {
+  const auto verdict_with = [](double settled_cpu_s) {
+    Record record = record_of({cell_with("baseline", 1, {0.025, 0.025}), cell_with("memo", 1, {0.025, 0.025})});
+    for (Cell& cell : record.cells) {
+      const double settled_s = cell.kind == Cell::Kind::baseline ? 0.025 : settled_cpu_s;
+      cell.cold_cpu_s = {0.025, 0.025};
+      for (Trial& trial : cell.trials) {
+        trial.first = true;
+        trial.calls = 3;
+        trial.times_s = {0.025, settled_s, settled_s};
+        trial.user_s = (0.025 + 2 * settled_s) / 3;
+        trial.system_s = 0;
+      }
+    }
+    return analyse(record).cells.back().verdict;
+  };
+  CHECK(verdict_with(2e-6) == Verdict::remembered);
+  CHECK(verdict_with(0.02) != Verdict::remembered);
+}
