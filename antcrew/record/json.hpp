@@ -29,7 +29,8 @@ namespace antcrew::json {
 
 class Value;
 
-// Text that is no JSON. `byte`: how many had been read, one more than there are when the end came too early.
+// Text that is no JSON. `byte`: how many had been read, one more than there are when the end came too early; 0 where
+// values are nested too deeply.
 class SyntaxError : public std::runtime_error {
  public:
   SyntaxError(const std::string& what, std::size_t its_byte, bool number_out_of_range)

@@ -276,6 +276,9 @@ Json parsed(const std::string& text, const std::string& where) {
   } catch (const json::SyntaxError& error) {
     if (error.out_of_range)
       bad_input("record.syntax", where, "a number in it is out of range", "give a record that a study saved");
+    if (error.byte == 0)
+      bad_input("record.syntax", where, "values in it are nested more than 1,000 deep",
+                "give a record that a study saved");
     const bool cut = error.byte > text.size();
     bad_input("record.syntax", where,
               cut ? "cut short after " + std::to_string(text.size()) + " bytes"
