@@ -80,7 +80,9 @@ class Enough {
  public:
   constexpr explicit Enough(const std::atomic<bool>& failed) noexcept : failed_(&failed), stop_(nullptr) {}
   Enough(const std::atomic<bool>& failed, const AnyStopToken& stop) noexcept
-      : failed_(&failed), stop_(stop.stop_possible() ? &stop : nullptr) {}
+      : Enough(failed, stop.stop_possible() ? &stop : nullptr) {}
+  constexpr Enough(const std::atomic<bool>& failed, const AnyStopToken* stop) noexcept
+      : failed_(&failed), stop_(stop) {}  // null: nobody can ask
 
   bool operator()() const noexcept {
     return failed_->load(std::memory_order_relaxed) || (stop_ != nullptr && stop_->stop_requested());

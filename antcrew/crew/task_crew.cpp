@@ -25,7 +25,8 @@ internal::MeterSwitch& TaskCrew::meter() noexcept {
   return pool_->meter();
 }
 
-void TaskCrew::pieces(std::size_t n, Grain grain, const AnyStopToken& stop, internal::PieceBody body, CallPlace at) {
+void TaskCrew::pieces(std::size_t n, Grain grain, const AnyStopToken& stop, const internal::PieceBody& body,
+                      const CallPlace& at) {
   internal::note_place(at);
   if (n == 0) return;
   std::atomic<bool> failed{false};
@@ -35,7 +36,7 @@ void TaskCrew::pieces(std::size_t n, Grain grain, const AnyStopToken& stop, inte
     if (internal::lane_here != nullptr) [[unlikely]]
       left_out.emplace();
     if (internal::stack_nearly_full()) internal::refuse_depth("TaskCrew", "a loop");
-    workers() == 1 ? loop.run_alone_kept({0, n}) : loop.run(worker, {0, n});
+    workers() == 1 ? loop.run_alone_kept(n) : loop.run(worker, {0, n});
   };
   if (internal::TaskWorker* worker = pool_->here()) {
     if (internal::lane_here != nullptr) internal::TaskPool::grows();
@@ -47,7 +48,7 @@ void TaskCrew::pieces(std::size_t n, Grain grain, const AnyStopToken& stop, inte
     }
   } else {
     internal::TaskPool::Call call(*pool_, internal::Sharing::halves, n);
-    if (call.worker() == nullptr) return loop.run_alone({0, n});
+    if (call.worker() == nullptr) return loop.run_alone(n);
     run(*call.worker());
     if (!failed.load(std::memory_order_relaxed)) call.finish();
   }

@@ -115,7 +115,8 @@ class TaskCrew : public internal::Loops<TaskCrew, Grain> {
     }
   }
 
-  void pieces(std::size_t n, Grain grain, const AnyStopToken& stop, internal::PieceBody body, CallPlace at);
+  void pieces(std::size_t n, Grain grain, const AnyStopToken& stop, const internal::PieceBody& body,
+              const CallPlace& at);
 
   int workers_;
   internal::Owned<internal::TaskPool> pool_;

@@ -24,6 +24,7 @@
 
 #include "antcrew/base/owned.hpp"
 #include "antcrew/crew/crew_options.hpp"
+#include "antcrew/crew/internal/here.hpp"
 #include "antcrew/crew/internal/loops.hpp"
 #include "antcrew/crew/internal/meter.hpp"
 #include "antcrew/crew/split.hpp"
@@ -67,7 +68,14 @@ class ThreadCrew : public internal::Loops<ThreadCrew, Split> {
     // A crew of one does nothing that a second caller could harm: a look notices it, without an atomic step.
     class Solo {
      public:
-      explicit Solo(ThreadCrew& crew);
+      explicit Solo(ThreadCrew& crew) : caller_(crew.caller_) {
+        const void* me = internal::thread_mark();
+        const void* seen = caller_.load(std::memory_order_relaxed);
+        if (seen == me) return;
+        if (seen != nullptr && crew.workers_ == 1) internal::refuse_busy("ThreadCrew");
+        outermost_ = true;
+        caller_.store(me, std::memory_order_relaxed);
+      }
       ~Solo() {
         if (outermost_) caller_.store(nullptr, std::memory_order_relaxed);
       }
@@ -92,11 +100,26 @@ class ThreadCrew : public internal::Loops<ThreadCrew, Split> {
  private:
   friend class internal::Loops<ThreadCrew, Split>;
 
-  void pieces(std::size_t n, Split split, const AnyStopToken& stop, internal::PieceBody body, CallPlace at);
-  void by_one(std::size_t n, Split split, const internal::Enough& enough, internal::PieceBody body);
-  void inside(int number, std::size_t n, Split split, const internal::Enough& enough, internal::PieceBody body);
-  void alone_metered(internal::Meter& meter, std::size_t n, Split split, const internal::Enough& enough,
-                     internal::PieceBody body);
+  void pieces(std::size_t n, Split split, const AnyStopToken& stop, const internal::PieceBody& body,
+              const CallPlace& at) {
+    if (!as_plain_call(n, split, stop)) return any_pieces(n, split, stop, body, at);
+    const Hold::Solo solo(*this);
+    const internal::AsWorker as(0);
+    body.call(body.self, {0, n}, internal::never_enough);
+  }
+  // Of a crew of one, with nothing to look after but the body: inline, since such calls are counted in nanoseconds.
+  bool as_plain_call(std::size_t n, Split split, const AnyStopToken& stop) const noexcept {
+    return workers_ == 1 && team_ == nullptr && split.kind() == Split::Kind::even && n > 0 && !stop.stop_possible() &&
+           meter_.now() == nullptr && !internal::places_wanted() && internal::stack_surely_left();
+  }
+  void any_pieces(std::size_t n, Split split, const AnyStopToken& stop, const internal::PieceBody& body,
+                  const CallPlace& at);
+  void by_one(std::size_t n, Split split, const AnyStopToken& stop, const internal::PieceBody& body);
+  void by_one_pinned(std::size_t n, Split split, const AnyStopToken& stop, const internal::PieceBody& body);
+  void together(std::size_t n, Split split, const AnyStopToken& stop, const internal::PieceBody& body);
+  void inside(int number, std::size_t n, Split split, const AnyStopToken& stop, const internal::PieceBody& body);
+  static void alone_metered(internal::Meter& meter, std::size_t n, Split split, const internal::Enough& enough,
+                            const internal::PieceBody& body);
   int number_here() const noexcept;
 
   int workers_;

@@ -208,18 +208,10 @@ class LaneBook {
   LaneRegion regions_[most_regions];
 };
 
-// Open while a call is metered; null otherwise.
-inline constinit std::atomic<LaneBook*> open_lanes{nullptr};
 // The last one made; null once it is gone. Processes forked since then have it mapped.
 inline constinit std::atomic<LaneBook*> newest_lanes{nullptr};
 // The lane that the calling thread is in.
 inline constinit thread_local Lane* lane_here = nullptr;
-
-// Before a call that may begin a region.
-inline void note_place(const CallPlace& at) noexcept {
-  if (open_lanes.load(std::memory_order_relaxed) != nullptr) [[unlikely]]
-    place_here = at;
-}
 
 // For the length of a worker's part in a region, or of its life among tasks. `number`: its lane, if it is free.
 class InLane {

@@ -1,6 +1,8 @@
 // Where in the source a crew was called: a default argument of its calls.
 #pragma once
 
+#include <atomic>
+
 namespace antcrew {
 
 struct CallPlace {
@@ -13,8 +15,21 @@ struct CallPlace {
 
 namespace internal {
 
+class LaneBook;
+// Open while a call is metered; null otherwise.
+inline constinit std::atomic<LaneBook*> open_lanes{nullptr};
+
 // Of the calling thread's last call while a log was open.
 inline constinit thread_local CallPlace place_here = {};
+
+inline bool places_wanted() noexcept {
+  return open_lanes.load(std::memory_order_relaxed) != nullptr;
+}
+// Before a call that may begin a region.
+inline void note_place(const CallPlace& at) noexcept {
+  if (places_wanted()) [[unlikely]]
+    place_here = at;
+}
 
 }  // namespace internal
 }  // namespace antcrew

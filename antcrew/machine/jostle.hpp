@@ -12,8 +12,11 @@ inline constinit std::atomic<std::uint64_t> jostle_seed{0};
 // Mostly nothing, sometimes a turn for others, a spin of microseconds or a sleep of up to half a millisecond.
 void jostle_pause() noexcept;
 
+inline bool jostled() noexcept {
+  return jostle_seed.load(std::memory_order_relaxed) != 0;
+}
 inline void at_border() noexcept {
-  if (jostle_seed.load(std::memory_order_relaxed) != 0) jostle_pause();
+  if (jostled()) jostle_pause();
 }
 
 }  // namespace antcrew::internal

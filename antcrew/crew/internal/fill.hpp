@@ -14,15 +14,15 @@
 
 namespace antcrew::internal {
 
-// Asks whether it is enough between blocks that double in length: what is still done after a cancel takes no longer
-// than what was done before, and a 16th of the range at most. Inside a block the loop has no exit, so the compiler can
-// vectorise.
+// For a range that is not empty, which was handed out because it was not enough yet. Asks between blocks that double in
+// length: what is still done after a cancel takes no longer than what was done before, and a 16th of the range at most.
+// Inside a block the loop has no exit, so the compiler can vectorise.
 template <class Body>
 void in_blocks(Range range, const Enough& enough, Body&& body) {
-  const bool whole = enough.never();
-  const std::size_t longest = whole ? range.size() : range.size() / 16;
-  std::size_t step = whole ? longest : 1;
-  for (std::size_t first = range.first; first < range.last && !enough();) {
+  const std::size_t longest = range.size() / 16;
+  std::size_t step = range.size() > 1 && enough.never() ? range.size() : 1;
+  std::size_t first = range.first;
+  do {
     const std::size_t last = range.last - first < step ? range.last : first + step;
     body(Range{first, last});
     first = last;
@@ -31,7 +31,7 @@ void in_blocks(Range range, const Enough& enough, Body&& body) {
     } else if (step < longest) {
       step = longest;
     }
-  }
+  } while (first < range.last && !enough());
 }
 
 // Owns the raw memory until every element is made; after a fault it destroys just those that were.
@@ -43,7 +43,7 @@ class Filler {
   Filler& operator=(const Filler&) = delete;
   ~Filler() {
     if (data_ == nullptr) return;
-    if constexpr (listed) {
+    if constexpr (!may_cut) {
       made_.visit([this](const Ranges& mine) {
         for (const Range& range : mine.all) destroy_items(data_ + range.first, range.size());
       });
@@ -51,12 +51,12 @@ class Filler {
     Column<T>::release(data_);
   }
 
+  // Elements need no list: fill() need not know where a piece ends. Otherwise it cuts the piece up itself.
+  static constexpr bool may_cut = std::is_trivially_destructible_v<T>;
   template <class Fn>
   void fill(Range range, const Enough& enough, Fn& fn) {
-    if constexpr (!listed) {
-      in_blocks(range, enough, [&](Range block) {
-        for (std::size_t i = block.first; i < block.last; ++i) ::new (static_cast<void*>(data_ + i)) T(fn(i));
-      });
+    if constexpr (may_cut) {
+      for (std::size_t i = range.first; i < range.last; ++i) ::new (static_cast<void*>(data_ + i)) T(fn(i));
     } else {
       Progress progress{made_.mine().with_room(), {range.first, range.first}};
       in_blocks(range, enough, [&](Range block) {
@@ -77,7 +77,6 @@ class Filler {
   Column<T> finished() && noexcept { return Column<T>::adopt(std::exchange(data_, nullptr), n_); }
 
  private:
-  static constexpr bool listed = !std::is_trivially_destructible_v<T>;
   struct NoList {};
   // Made by one thread: in its own list, so that no piece waits for another's end.
   struct Ranges {
@@ -106,7 +105,7 @@ class Filler {
 
   T* data_;
   std::size_t n_;
-  [[no_unique_address]] std::conditional_t<listed, PerThread<Ranges>, NoList> made_;
+  [[no_unique_address]] std::conditional_t<may_cut, NoList, PerThread<Ranges>> made_;
 };
 
 }  // namespace antcrew::internal

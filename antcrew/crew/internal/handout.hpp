@@ -24,6 +24,43 @@
 
 namespace antcrew::internal {
 
+// body(range, enough) for the pieces that one worker alone takes, in order, until all are done or it is enough. Returns
+// how many there were. Bodies are small, and copied, as is what is asked: a body may change whatever it could know the
+// address of, and that would be read again for each piece.
+template <class Body>
+std::size_t all_chunks(std::size_t n, std::size_t items, const Enough& enough, Body body) {
+  std::size_t pieces = 0;
+  std::size_t first = 0;
+  if (enough.never() && !jostled()) {  // nothing to look at between pieces
+    if constexpr (requires { body.may_cut; }) body.may_cut = false;
+    for (; n - first > items; first += items, ++pieces) body(Range{first, first + items}, enough);
+    if (first < n) body(Range{first, n}, enough);
+    return pieces + (first < n ? 1 : 0);
+  }
+  for (const Enough asked = enough; first < n && !asked(); ++pieces) {
+    const std::size_t last = items < n - first ? first + items : n;
+    at_border();
+    body(Range{first, last}, enough);
+    first = last;
+  }
+  return pieces;
+}
+template <class Body>
+std::size_t all_pieces(std::size_t n, Split split, const Enough& enough, Body body) {
+  if (split.kind() != Split::Kind::tapering) {
+    return all_chunks(n, split.kind() == Split::Kind::even ? n : split.items(), enough, body);
+  }
+  std::size_t pieces = 0;
+  for (std::size_t first = 0; first < n && !enough(); ++pieces) {
+    const std::size_t left = n - first;
+    const std::size_t items = std::min(left, std::max(split.items(), left / 2));
+    at_border();
+    body(Range{first, first + items}, enough);
+    first += items;
+  }
+  return pieces;
+}
+
 // Units [first, last) that a worker still has, packed as last << 32 | first.
 struct alignas(line_bytes) Share {
   std::atomic<std::uint64_t> word{0};
@@ -31,7 +68,7 @@ struct alignas(line_bytes) Share {
 
 class Handout {
  public:
-  // shares: one for each worker, used by chunks only; may be null for one worker.
+  // shares: one for each worker, used by chunks only; not read for one worker, who may as well take all_pieces().
   Handout(std::size_t n, Split split, int workers, Share* shares) noexcept
       : n_(n), split_(split), workers_(static_cast<std::size_t>(workers)), shares_(shares) {
     if (split_.kind() == Split::Kind::chunks && workers_ > 1) deal();
@@ -39,11 +76,11 @@ class Handout {
 
   // Gives body(range, enough) this worker's pieces until none is left or it is enough. Returns how many there were.
   template <class Body>
-  std::size_t drain(int worker, const Enough& enough, const Body& body) {
+  std::size_t drain(int worker, const Enough& enough, Body body) {
     const auto me = static_cast<std::size_t>(worker);
+    if (workers_ == 1) return all_pieces(n_, split_, enough, body);
     if (split_.kind() == Split::Kind::even) return even(me, enough, body);
-    if (split_.kind() == Split::Kind::tapering) return tapering(enough, body);
-    return workers_ == 1 ? all_chunks(enough, body) : chunks(me, enough, body);
+    return split_.kind() == Split::Kind::tapering ? tapering(enough, body) : chunks(me, enough, body);
   }
 
  private:
@@ -52,16 +89,17 @@ class Handout {
   static constexpr std::uint64_t last_of(std::uint64_t word) noexcept { return word >> 32; }
 
   template <class Body>
-  std::size_t even(std::size_t me, const Enough& enough, const Body& body) {
+  std::size_t even(std::size_t me, const Enough& enough, Body body) {
     const Range mine = even_part(n_, workers_, me);
     at_border();
-    if (!mine.empty()) body(mine, enough);
+    const bool wanted = !mine.empty() && !enough();
+    if (wanted) body(mine, enough);
     at_border();
-    return mine.empty() ? 0 : 1;
+    return wanted ? 1 : 0;
   }
 
   template <class Body>
-  std::size_t tapering(const Enough& enough, const Body& body) {
+  std::size_t tapering(const Enough& enough, Body body) {
     std::size_t pieces = 0;
     for (Range piece; !enough() && take_taper(piece); ++pieces) {
       at_border();
@@ -70,51 +108,35 @@ class Handout {
     return pieces;
   }
 
-  template <class Body>
-  std::size_t all_chunks(const Enough& enough, const Body& body) {
-    std::size_t pieces = 0;
-    const std::size_t items = split_.items();
-    for (std::size_t first = 0; first < n_ && !enough(); ++pieces) {
-      const std::size_t last = items < n_ - first ? first + items : n_;
-      at_border();
-      body(Range{first, last}, enough);
-      first = last;
-    }
-    return pieces;
-  }
-
-  template <class Body>
-  std::size_t chunks(std::size_t me, const Enough& enough, const Body& body) {
-    std::size_t pieces = 0;
-    do {
-      for (std::uint64_t unit = 0; !enough() && take_front(shares_[me], unit);) pieces += unit_of(unit, enough, body);
-    } while (!enough() && take_over(me));
-    return pieces;
-  }
-
   // A unit is one piece, unless there are more of them than 32 bits can number.
   template <class Body>
-  std::size_t unit_of(std::uint64_t unit, const Enough& enough, const Body& body) {
+  std::size_t chunks(std::size_t me, const Enough& enough, Body body) {
+    const Enough asked = enough;
+    const std::size_t n = n_;
     const std::size_t items = split_.items();
-    if (per_unit_ == 1) [[likely]] {
-      const std::size_t first = unit * items;
-      at_border();
-      body(Range{first, items < n_ - first ? first + items : n_}, enough);
-      return 1;
-    }
+    const std::size_t per_unit = per_unit_;
+    Share& mine = shares_[me];
     std::size_t pieces = 0;
-    for (std::size_t k = unit * per_unit_; k < std::min((unit + 1) * per_unit_, pieces_) && !enough(); ++k, ++pieces) {
-      const std::size_t first = k * items;
-      at_border();
-      body(Range{first, items < n_ - first ? first + items : n_}, enough);
-    }
+    do {
+      for (std::uint64_t unit = 0; !asked() && take_front(mine, unit);) {
+        std::size_t first = unit * per_unit * items;
+        std::size_t left = per_unit;
+        do {
+          const std::size_t last = items < n - first ? first + items : n;
+          at_border();
+          body(Range{first, last}, enough);
+          first = last;
+          ++pieces;
+        } while (--left > 0 && first < n && !asked());
+      }
+    } while (!asked() && take_over(me));
     return pieces;
   }
 
   void deal() noexcept {
-    pieces_ = (n_ - 1) / split_.items() + 1;
-    per_unit_ = pieces_ / std::numeric_limits<std::uint32_t>::max() + 1;
-    const std::size_t units = (pieces_ - 1) / per_unit_ + 1;
+    const std::size_t pieces = (n_ - 1) / split_.items() + 1;
+    per_unit_ = pieces / std::numeric_limits<std::uint32_t>::max() + 1;
+    const std::size_t units = (pieces - 1) / per_unit_ + 1;
     for (std::size_t w = 0; w < workers_; ++w) {
       const Range mine = even_part(units, workers_, w);
       shares_[w].word.store(packed(mine.first, mine.last), std::memory_order_relaxed);
@@ -163,7 +185,6 @@ class Handout {
   Split split_;
   std::size_t workers_;
   Share* shares_;
-  std::size_t pieces_ = 0;
   std::size_t per_unit_ = 1;
   alignas(line_bytes) std::atomic<std::size_t> next_{0};
 };

@@ -35,12 +35,22 @@ class AsWorker {
 inline constinit thread_local std::uintptr_t stack_floor_here = ~std::uintptr_t{0};
 std::uintptr_t find_stack_floor() noexcept;
 
-inline bool stack_nearly_full() noexcept {
-  const auto at = reinterpret_cast<std::uintptr_t>(__builtin_frame_address(0));
-  if (at >= stack_floor_here) [[likely]]
-    return false;
-  return at < find_stack_floor();
+// May say no where some is left: when the floor has not been found yet.
+inline bool stack_surely_left() noexcept {
+  return reinterpret_cast<std::uintptr_t>(__builtin_frame_address(0)) >= stack_floor_here;
 }
+inline bool stack_nearly_full() noexcept {
+  if (stack_surely_left()) [[likely]]
+    return false;
+  return reinterpret_cast<std::uintptr_t>(__builtin_frame_address(0)) < find_stack_floor();
+}
+
+// An address of the calling thread's own, as long as it lives.
+inline constinit thread_local char mark_of_thread = 0;
+inline const void* thread_mark() noexcept {
+  return &mark_of_thread;
+}
+
 // Throws Error (crew.busy).
 [[noreturn]] void refuse_busy(const char* crew);
 // Throws Error (crew.stack).

@@ -62,7 +62,7 @@ class Loops {
   template <class Body>
   void each(std::size_t n, How how, Body&& body, const AnyStopToken& stop = no_stop, CallPlace at = CallPlace::here()) {
     if constexpr (takes_index<Body>()) {
-      self().pieces(n, how, stop, {&each_piece<std::remove_reference_t<Body>>, address_of(body)}, at);
+      self().pieces(n, how, stop, {&each_block<std::remove_reference_t<Body>>, address_of(body), true}, at);
     }
   }
   template <class Body>
@@ -105,7 +105,7 @@ class Loops {
       using T = std::decay_t<std::invoke_result_t<Fn&, std::size_t>>;
       Filler<T> filler(n);
       auto filling = [&](Range range, const Enough& enough) { filler.fill(range, enough, fn); };
-      self().pieces(n, how, stop, piece_body(filling), at);
+      self().pieces(n, how, stop, piece_body(filling, Filler<T>::may_cut), at);
       refuse_half(stop, "collect");
       return std::move(filler).finished();
     } else {
@@ -182,13 +182,11 @@ class Loops {
   void each_with(Make&& make, std::size_t n, How how, Body&& body, const AnyStopToken& stop = no_stop,
                  CallPlace at = CallPlace::here()) {
     Scratch<std::decay_t<std::invoke_result_t<Make&>>> scratch(self().workers());
-    auto with_its_own = [&](Range range, const Enough& enough) {
+    auto with_its_own = [&](Range block, const Enough&) {
       auto& mine = scratch.mine(make);
-      in_blocks(range, enough, [&](Range block) {
-        for (std::size_t i = block.first; i < block.last; ++i) body(i, mine);
-      });
+      for (std::size_t i = block.first; i < block.last; ++i) body(i, mine);
     };
-    self().pieces(n, how, stop, piece_body(with_its_own), at);
+    self().pieces(n, how, stop, piece_body(with_its_own, true), at);
   }
   template <class Make, class Body>
   void each_with(Make&& make, std::size_t n, Body&& body, CallPlace at = CallPlace::here()) {
@@ -212,11 +210,9 @@ class Loops {
     object_at<Body>(body)(range);
   }
   template <class Body>
-  static void each_piece(void* its_body, Range range, const Enough& enough) {
+  static void each_block(void* its_body, Range block, const Enough&) {
     Body& body = object_at<Body>(its_body);
-    in_blocks(range, enough, [&](Range block) {
-      for (std::size_t i = block.first; i < block.last; ++i) body(i);
-    });
+    for (std::size_t i = block.first; i < block.last; ++i) body(i);
   }
   Crew& self() noexcept { return static_cast<Crew&>(*this); }
 };

@@ -15,8 +15,15 @@ namespace antcrew::internal {
 struct PieceBody {
   void (*call)(void* self, Range range, const Enough& enough) = nullptr;
   void* self = nullptr;
+  bool may_cut = false;  // calls for parts of a piece, one after the other, do the same as one for all of it
 
-  void operator()(Range range, const Enough& enough) const { call(self, range, enough); }
+  // For a range that is not empty, handed out because it was not enough yet.
+  void operator()(Range range, const Enough& enough) const {
+    may_cut&& range.size() > 1 ? in_blocks(range, enough) : call(self, range, enough);
+  }
+
+ private:
+  void in_blocks(Range range, const Enough& enough) const;
 };
 
 // A body's address for PieceBody::self, and the body again. It may be const, or a plain function.
@@ -39,9 +46,9 @@ T& object_at(void* address) noexcept {
 
 // One that is called as on_piece(range, enough).
 template <class OnPiece>
-PieceBody piece_body(OnPiece& on_piece) noexcept {
+PieceBody piece_body(OnPiece& on_piece, bool may_cut = false) noexcept {
   return {[](void* self, Range range, const Enough& enough) { object_at<OnPiece>(self)(range, enough); },
-          address_of(on_piece)};
+          address_of(on_piece), may_cut};
 }
 
 }  // namespace antcrew::internal

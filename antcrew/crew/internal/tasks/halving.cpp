@@ -4,6 +4,7 @@
 #include <new>
 #include <utility>
 
+#include "antcrew/crew/internal/handout.hpp"
 #include "antcrew/crew/internal/tasks/task_pool.hpp"
 #include "antcrew/machine/clock.hpp"
 
@@ -48,17 +49,13 @@ void Halving::run(TaskWorker& worker, Range range) {
   worker.close_scope(scope);
 }
 
-void Halving::run_alone(Range range) {
-  while (!range.empty() && !enough_()) {
-    const Range next = front(range, 1);
-    body_(next, enough_);
-    range.first = next.last;
-  }
+void Halving::run_alone(std::size_t n) {
+  all_pieces(n, Split::chunks(grain_), enough_, body_);
 }
 
-void Halving::run_alone_kept(Range range) noexcept {
+void Halving::run_alone_kept(std::size_t n) noexcept {
   try {
-    run_alone(range);
+    run_alone(n);
   } catch (...) {
     keep_error();
   }
@@ -119,17 +116,20 @@ void Halving::offer_all_but(TaskWorker& worker, Range& range, std::uint64_t& cre
 
 // The first pieces of the range.
 void Halving::block(TaskWorker& worker, Range& range, Pace& pace) noexcept {
+  const Enough asked = enough_;  // copies, whose address no body can know: they stay in registers
+  const PieceBody body = body_;
+  const std::size_t grain = grain_;
   const std::size_t most = pace.pieces();
   std::size_t first = range.first;
   std::size_t done = 0;
   bool starving = false;
   try {
-    while (done < most && first < range.last && !enough_()) {
+    while (done < most && first < range.last && !asked()) {
       if (done > 0 && (starving = worker.others_starve())) break;
-      const Range next = front({first, range.last}, 1);
+      const Range next{first, grain < range.last - first ? first + grain : range.last};
       first = next.last;
       ++done;
-      body_(next, enough_);
+      body(next, enough_);
     }
   } catch (...) {
     keep_error();

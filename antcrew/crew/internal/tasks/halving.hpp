@@ -45,8 +45,8 @@ class Halving {
   // By the caller. What the pieces threw is kept.
   void run(TaskWorker& worker, Range range);
   // Exceptions come out.
-  void run_alone(Range range);
-  void run_alone_kept(Range range) noexcept;
+  void run_alone(std::size_t n);
+  void run_alone_kept(std::size_t n) noexcept;
   void throw_again() {
     if (error_) std::rethrow_exception(error_);
   }

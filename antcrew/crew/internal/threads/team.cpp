@@ -56,7 +56,7 @@ Team::~Team() {
 
 void Team::stop_threads() noexcept {
   if (made_at_ != fork_depth()) return threads_.forget();
-  job_.leaving = true;
+  job_.body.call = nullptr;
   region_.fetch_add(1, std::memory_order_seq_cst);
   if (in_squads()) {
     // Those that could not be started pass nothing on.
@@ -99,7 +99,7 @@ bool Team::wait_for_region(int worker, std::uint32_t seen) {
     sleepers_.fetch_sub(1, std::memory_order_relaxed);
     bed.get_up();
   }
-  return !job_.leaving;
+  return job_.body.call != nullptr;
 }
 
 // The same on the squad's line, or on the caller's for a leader. Whoever publishes a number looks afterwards whether
@@ -121,7 +121,7 @@ bool Team::wait_in_squad(int worker, std::uint32_t seen) {
   }
   if (leads) squad_of(worker).region.store(seen + 1, std::memory_order_seq_cst);
   wake_next(worker);
-  return !job_.leaving;
+  return job_.body.call != nullptr;
 }
 
 // Both trees are heaps below one leader: the first of the leaders wakes the second, the k-th those at 2k and 2k + 1;
@@ -175,37 +175,39 @@ void Team::perform(int worker) noexcept {
   perform_job(worker);
 }
 
-void Team::perform_job(int worker) noexcept {
-  Meter* meter = meter_.now();
-  BusyLane* lane = meter == nullptr ? nullptr : meter->lane(worker);
-  try {
-    Lane* logged = job_.book == nullptr ? nullptr : lane_here;
-    const std::size_t pieces = logged == nullptr ? part_of_job(worker) : logged_part_of_job(worker, *logged);
-    if (lane != nullptr) lane->pieces.add(static_cast<std::int64_t>(pieces));
-  } catch (...) {
-    // Only the first to set the flag writes the error; the join's acquire publishes it to the caller.
-    if (!cancelled_.exchange(true, std::memory_order_relaxed)) first_error_ = std::current_exception();
-  }
-}
-
-std::size_t Team::part_of_job(int worker) {
-  if (job_.handout != nullptr) return job_.handout->drain(worker, *job_.enough, job_.body);
+template <class Body>
+inline std::size_t Team::part_of_job(int worker, Body body) {
+  const Enough enough(cancelled_, job_.stop);
+  if (job_.handout != nullptr) return job_.handout->drain(worker, enough, body);
   const Range mine = even_part(job_.n, static_cast<std::size_t>(workers_), static_cast<std::size_t>(worker));
   at_border();
-  if (!mine.empty()) job_.body(mine, *job_.enough);
+  const bool wanted = !mine.empty() && !enough();
+  if (wanted) body(mine, enough);
   at_border();
-  return mine.empty() ? 0 : 1;
+  return wanted ? 1 : 0;
 }
 
-// A loop of its own: with a log in it, the compiler would keep its pieces in memory and not in registers.
-std::size_t Team::logged_part_of_job(int worker, Lane& lane) {
+// Compiled apart: with a log in it, the compiler would keep its pieces in memory and not in registers.
+[[gnu::noinline]] std::size_t Team::logged_part_of_job(int worker, Lane& lane) {
   PieceLog log(&lane);
   const auto logged = [&](Range range, const Enough& enough) {
     job_.body(range, enough);
     log.ended(range.first, range.size());
   };
-  if (job_.handout != nullptr) return job_.handout->drain(worker, *job_.enough, logged);
-  return Handout(job_.n, Split::even(), workers_, nullptr).drain(worker, *job_.enough, logged);
+  return part_of_job(worker, logged);
+}
+
+void Team::perform_job(int worker) noexcept {
+  Meter* meter = meter_.now();
+  BusyLane* lane = meter == nullptr ? nullptr : meter->lane(worker);
+  try {
+    Lane* logged = job_.book == nullptr ? nullptr : lane_here;
+    const std::size_t pieces = logged == nullptr ? part_of_job(worker, job_.body) : logged_part_of_job(worker, *logged);
+    if (lane != nullptr) lane->pieces.add(static_cast<std::int64_t>(pieces));
+  } catch (...) {
+    // Only the first to set the flag writes the error; the join's acquire publishes it to the caller.
+    if (!cancelled_.exchange(true, std::memory_order_relaxed)) first_error_ = std::current_exception();
+  }
 }
 
 // How many ends the caller counts: of workers, or of squads in which there is somebody but the caller.
@@ -302,13 +304,17 @@ void Team::leave() noexcept {
   busy_.store(false, std::memory_order_release);
 }
 
-void Team::run(std::size_t n, const Enough& enough, PieceBody body, Handout* handout) {
+void Team::run(std::size_t n, const AnyStopToken& stop, const PieceBody& body, Handout* handout) {
   if (cancelled_.load(std::memory_order_relaxed)) cancelled_.store(false, std::memory_order_relaxed);
   const PinnedHere pin(threads_.pin_of_caller());
   // Whoever is late in the first one of all had not started yet.
   const bool first = region_.load(std::memory_order_relaxed) == 0;
   const OuterRegion region(n, handout == nullptr ? Sharing::even : Sharing::pieces, workers_, "ThreadCrew", first);
-  job_ = {n, body, &enough, handout, region.book(), false};
+  job_.n = n;
+  job_.body = body;
+  job_.stop = stop.stop_possible() ? &stop : nullptr;
+  job_.handout = handout;
+  job_.book = region.book();
   start_region();
   {
     const CallMeter call(meter_.now());

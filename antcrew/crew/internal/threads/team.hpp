@@ -21,15 +21,16 @@ namespace antcrew::internal {
 
 class Team;
 
-// What every worker does once in a region: its part of a loop. It lies on the cache line that starts the region.
+// What every worker does once in a region: its part of a loop. It lies on the cache line that starts the region, all of
+// it, so that an even loop needs no other line of the caller's.
 struct Job {
   std::size_t n = 0;
-  PieceBody body = {};
-  const Enough* enough = nullptr;
-  Handout* handout = nullptr;  // null: one range a worker, nothing that workers must fetch but the job
-  LaneBook* book = nullptr;    // null: nobody wants to know
-  bool leaving = false;
+  PieceBody body = {};                 // its call null: the worker is to leave
+  const AnyStopToken* stop = nullptr;  // null: nobody can ask
+  Handout* handout = nullptr;          // null: one range a worker, nothing that workers must fetch but the job
+  LaneBook* book = nullptr;            // null: nobody wants to know
 };
+static_assert(sizeof(Job) <= line_bytes - 8, "region_, target_ and job_ share a line");
 
 // What a standing worker sleeps on.
 struct alignas(line_bytes) Post {
@@ -62,12 +63,11 @@ class Team {
   // Has every worker do its part of a loop over 0 … n-1, the caller being worker 0, and returns when all are done; then
   // it leaves the team that was entered for it. Throws again the first exception. Without a handout each worker has one
   // range.
-  void run(std::size_t n, const Enough& enough, PieceBody body, Handout* handout);
+  void run(std::size_t n, const AnyStopToken& stop, const PieceBody& body, Handout* handout);
 
   // The calling thread's number, if it is in a body of this team; -1 otherwise.
   int number_inside() const noexcept;
 
-  const std::atomic<bool>& cancelled() const noexcept { return cancelled_; }
   const CrewFacts& facts() const noexcept { return threads_.facts(); }
   int pin_of_caller() const noexcept { return threads_.pin_of_caller(); }
   int workers() const noexcept { return workers_; }
@@ -87,7 +87,8 @@ class Team {
   bool wait_in_squad(int worker, std::uint32_t seen);
   void perform(int worker) noexcept;
   void perform_job(int worker) noexcept;
-  std::size_t part_of_job(int worker);
+  template <class Body>
+  std::size_t part_of_job(int worker, Body body);
   std::size_t logged_part_of_job(int worker, Lane& lane);
   void arrive(int worker) noexcept;
   void start_region() noexcept;
@@ -127,11 +128,5 @@ class Team {
   std::unique_ptr<Squad[]> squads_;  // none for a few workers
   StandingThreads threads_;
 };
-
-// An address of the calling thread's own, as long as it lives.
-inline constinit thread_local char mark_of_thread = 0;
-inline const void* thread_mark() noexcept {
-  return &mark_of_thread;
-}
 
 }  // namespace antcrew::internal
