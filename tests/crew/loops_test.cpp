@@ -167,6 +167,52 @@ TEST_CASE_TEMPLATE("a stop request ends a loop early, whoever asks", Crew, Threa
   }
 }
 
+TEST_CASE_TEMPLATE("a loop that was asked to stop before it began takes no piece", Crew, ThreadCrew, TaskCrew) {
+  std::stop_source stop;
+  stop.request_stop();
+  const AnyStopToken asked = stop.get_token();
+  for (const int workers : {1, 2, 3, 64}) {
+    Crew crew(workers);
+    std::atomic<int> called{0};
+    const auto on_range = [&](Range) { ++called; };
+    const auto on_item = [&](std::size_t) { ++called; };
+    for (const auto how : {Crew::usual, Crew::small_pieces(1), Crew::small_pieces(7)}) {
+      crew.ranges(100, how, on_range, asked);
+      crew.each(100, how, on_item, asked);
+      crew.each_with([] { return 0; }, 100, how, [&](std::size_t, int) { ++called; }, asked);
+      crew.tiles(
+          10, 10, TileSize{2, 2}, how, [&](Tile) { ++called; }, asked);
+    }
+    crew.each(3, [&](std::size_t) { crew.ranges(5, Crew::usual, on_range, asked); });
+    CHECK(called == 0);
+  }
+}
+
+// Pieces of every length around the sizes at which blocks grow, by all that cut a piece up.
+TEST_CASE_TEMPLATE("each index once, whatever the length of a piece", Crew, ThreadCrew, TaskCrew) {
+  std::stop_source never_asked;
+  for (const int workers : {1, 3}) {
+    Crew crew(workers);
+    for (std::size_t n : {1u, 2u, 3u, 15u, 16u, 17u, 31u, 32u, 33u, 255u, 1000u, 4099u}) {
+      for (const auto how : {Crew::usual, Crew::small_pieces(1), Crew::small_pieces(5), Crew::small_pieces(64)}) {
+        std::vector<std::atomic<int>> seen(n);
+        const auto count = [&](std::size_t i) { ++seen[i]; };
+        crew.each(n, how, count);
+        crew.each(n, how, count, never_asked.get_token());
+        crew.each_with([] { return 1; }, n, how, [&](std::size_t i, int one) { seen[i] += one; },
+                       never_asked.get_token());
+        const auto numbers = crew.collect(n, how, [&](std::size_t i) { return ++seen[i], i; });
+        const auto texts = crew.collect(n, how, [&](std::size_t i) { return ++seen[i], std::to_string(i); });
+        for (std::size_t i = 0; i < n; ++i) {
+          REQUIRE(seen[i] == 5);
+          REQUIRE(numbers[i] == i);
+          REQUIRE(texts[i] == std::to_string(i));
+        }
+      }
+    }
+  }
+}
+
 TEST_CASE_TEMPLATE("collect and fold have nothing whole to return when they were stopped", Crew, ThreadCrew, TaskCrew) {
   Crew crew(2);
   std::stop_source stop;
