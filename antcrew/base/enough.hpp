@@ -87,6 +87,8 @@ class Enough {
   bool operator()() const noexcept {
     return failed_->load(std::memory_order_relaxed) || (stop_ != nullptr && stop_->stop_requested());
   }
+  const std::atomic<bool>& failed() const noexcept { return *failed_; }
+  bool may_be_asked() const noexcept { return stop_ != nullptr; }
   // Nothing can cut the loop short.
   constexpr bool never() const noexcept { return failed_ == &never_raised && stop_ == nullptr; }
 

@@ -15,9 +15,11 @@
 #include <cstddef>
 #include <cstdint>
 #include <limits>
+#include <type_traits>
 
 #include "antcrew/base/enough.hpp"
 #include "antcrew/base/range.hpp"
+#include "antcrew/crew/internal/piece_body.hpp"
 #include "antcrew/crew/split.hpp"
 #include "antcrew/machine/cache_line.hpp"
 #include "antcrew/machine/jostle.hpp"
@@ -32,10 +34,13 @@ std::size_t all_chunks(std::size_t n, std::size_t items, const Enough& enough, B
   std::size_t pieces = 0;
   std::size_t first = 0;
   if (enough.never() && !jostled()) {  // nothing to look at between pieces
-    if constexpr (requires { body.may_cut; }) body.may_cut = false;
-    for (; n - first > items; first += items, ++pieces) body(Range{first, first + items}, enough);
-    if (first < n) body(Range{first, n}, enough);
-    return pieces + (first < n ? 1 : 0);
+    if constexpr (std::is_same_v<Body, PieceBody>) {
+      return all_chunks(n, items, enough, WholeBody{body.call, body.self});
+    } else {
+      for (; n - first > items; first += items, ++pieces) body(Range{first, first + items}, enough);
+      if (first < n) body(Range{first, n}, enough);
+      return pieces + (first < n ? 1 : 0);
+    }
   }
   for (const Enough asked = enough; first < n && !asked(); ++pieces) {
     const std::size_t last = items < n - first ? first + items : n;
@@ -108,28 +113,55 @@ class Handout {
     return pieces;
   }
 
-  // A unit is one piece, unless there are more of them than 32 bits can number.
   template <class Body>
-  std::size_t chunks(std::size_t me, const Enough& enough, Body body) {
-    const Enough asked = enough;
-    const std::size_t n = n_;
-    const std::size_t items = split_.items();
-    const std::size_t per_unit = per_unit_;
+  std::size_t chunks(std::size_t me, const Enough& enough, const Body& body) {
+    if constexpr (std::is_same_v<Body, PieceBody>) {
+      if (split_.items() == 1 || !body.may_cut) return chunks(me, enough, WholeBody{body.call, body.self});
+    }
     Share& mine = shares_[me];
     std::size_t pieces = 0;
     do {
-      for (std::uint64_t unit = 0; !asked() && take_front(mine, unit);) {
-        std::size_t first = unit * per_unit * items;
-        std::size_t left = per_unit;
-        do {
-          const std::size_t last = items < n - first ? first + items : n;
-          at_border();
-          body(Range{first, last}, enough);
-          first = last;
-          ++pieces;
-        } while (--left > 0 && first < n && !asked());
+      pieces += per_unit_ > 1 ? long_units(mine, enough, body) : single_units(mine, n_, split_.items(), enough, body);
+    } while (!enough() && take_over(me));
+    return pieces;
+  }
+
+  // A loop of its own, with no more in it than there are registers: what is stored between two swaps has to be written
+  // before the second one, and what is loaded waits for it. Nobody else moves a share's front, which has the count.
+  template <class Body>
+  [[gnu::noinline]] static std::size_t single_units(Share& mine, std::size_t n, std::size_t items, const Enough& enough,
+                                                    Body body) {
+    const std::uint64_t begun = first_of(mine.word.load(std::memory_order_relaxed));
+    if (enough.may_be_asked()) {
+      for (std::uint64_t unit = 0; !enough() && take_front(mine, unit);) unit_of(unit, n, items, enough, body);
+    } else {
+      const std::atomic<bool>& failed = enough.failed();
+      for (std::uint64_t unit = 0; !failed.load(std::memory_order_relaxed) && take_front(mine, unit);)
+        unit_of(unit, n, items, enough, body);
+    }
+    return first_of(mine.word.load(std::memory_order_relaxed)) - begun;
+  }
+  template <class Body>
+  static void unit_of(std::uint64_t unit, std::size_t n, std::size_t items, const Enough& enough, const Body& body) {
+    const std::size_t first = unit * items;
+    at_border();
+    body(Range{first, items < n - first ? first + items : n}, enough);
+  }
+
+  // Where there are more pieces than 32 bits can number.
+  template <class Body>
+  std::size_t long_units(Share& mine, const Enough& enough, const Body& body) {
+    const std::size_t items = split_.items();
+    std::size_t pieces = 0;
+    for (std::uint64_t unit = 0; !enough() && take_front(mine, unit);) {
+      std::size_t first = unit * per_unit_ * items;
+      for (std::size_t left = per_unit_; left > 0 && first < n_ && !enough(); --left, ++pieces) {
+        const std::size_t last = items < n_ - first ? first + items : n_;
+        at_border();
+        body(Range{first, last}, enough);
+        first = last;
       }
-    } while (!asked() && take_over(me));
+    }
     return pieces;
   }
 

@@ -26,6 +26,14 @@ struct PieceBody {
   void in_blocks(Range range, const Enough& enough) const;
 };
 
+// The same for pieces that are not to be cut.
+struct WholeBody {
+  void (*call)(void* self, Range range, const Enough& enough);
+  void* self;
+
+  void operator()(Range range, const Enough& enough) const { call(self, range, enough); }
+};
+
 // A body's address for PieceBody::self, and the body again. It may be const, or a plain function.
 template <class T>
 void* address_of(T& body) noexcept {
