@@ -11,6 +11,7 @@
 #include "antcrew/analysis/speedup.hpp"
 #include "antcrew/analysis/stages.hpp"
 #include "antcrew/analysis/study_remarks.hpp"
+#include "antcrew/analysis/thresholds.hpp"
 
 namespace antcrew::analysis_layer {
 namespace {

@@ -6,6 +6,7 @@
 #include "antcrew/analysis/analysed.hpp"
 #include "antcrew/analysis/pairing.hpp"
 #include "antcrew/analysis/stages.hpp"
+#include "antcrew/analysis/thresholds.hpp"
 
 namespace antcrew::analysis_layer {
 namespace {

@@ -50,16 +50,12 @@ Conclusion conclude(const Analysed& study);
 // The point that the headline speaks of.
 std::size_t headline_point(const Record& record) noexcept;
 
-// Leader and rivals at a point, by what exploring showed: best first, at most `most_rivals` of them; empty when no cell
-// holds. What is to be tried again.
-inline constexpr std::size_t most_rivals = 3;
+// Leader and rivals at a point, by what exploring showed: best first, at most most_rivals (thresholds.hpp) of them;
+// empty when no cell holds. What is to be tried again.
 std::vector<std::size_t> contenders(const Analysed& study, std::size_t point);
 
 // Rounds that a ratio takes to come within `width` of its median, by the spread of those seen so far; at least `least`.
 int rounds_for(const std::vector<double>& ratios, double width, int least);
-
-// The fewest rounds of a confirmation, and by which it counts when it was cut short.
-inline constexpr int least_confirming = 9;
 
 // The number of the confirmation that the record's headline rests on, from 1 on; 0 = none came to its end.
 int confirmed_by(const Record& record);

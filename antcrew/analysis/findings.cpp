@@ -24,9 +24,7 @@ bool sound(const CellFigures& cell) {
   return cell.verdict >= Verdict::too_few_rounds && cell.time_s.has_value();
 }
 
-}  // namespace
-
-namespace {
+constexpr double most_slowdown = 0.05;  // a call that its log slowed by more is not explained by it
 
 bool no_time_for(const Analysed& study, const CellFigures& cell) {
   const auto& left = study.record->left_out;

@@ -105,9 +105,4 @@ LedgerBasis basis_of(const Analysed& study, const CellFigures& cell);
 // Of all metered calls of a cell.
 std::vector<Ledger> ledgers_of(const Analysed& study, const CellFigures& cell);
 
-// Losses below this share of lanes × wall are not told.
-inline constexpr double least_share = 0.05;
-// A call that its log slowed by more is not explained by it.
-inline constexpr double most_slowdown = 0.05;
-
 }  // namespace antcrew::analysis_layer

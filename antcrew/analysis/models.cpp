@@ -9,6 +9,7 @@
 
 #include "antcrew/analysis/analysed.hpp"
 #include "antcrew/analysis/pairing.hpp"
+#include "antcrew/analysis/thresholds.hpp"
 
 namespace antcrew::analysis_layer {
 namespace {

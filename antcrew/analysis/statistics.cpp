@@ -4,6 +4,8 @@
 #include <boost/math/distributions/binomial.hpp>
 #include <cassert>
 
+#include "antcrew/analysis/thresholds.hpp"
+
 namespace antcrew::analysis_layer {
 namespace {
 

@@ -10,7 +10,7 @@
 namespace antcrew::analysis_layer {
 
 // A median with the interval it lies in. `claimed` says whether low … high is an interval at the asked level; under
-// `least_for_interval` values it is only the range that was seen.
+// least_for_interval (thresholds.hpp) values it is only the range that was seen.
 struct Estimate {
   double median = 0;
   double low = 0;
@@ -23,7 +23,6 @@ struct Estimate {
   bool leaves_out(double value) const noexcept { return claimed && (value < low || value > high); }
 };
 
-inline constexpr int least_for_interval = 6;
 // Standard deviations that a 95 % interval of a normal distribution reaches to each side.
 inline constexpr double deviations_of_95 = 1.959964;
 

@@ -5,6 +5,7 @@
 #include <algorithm>
 
 #include "antcrew/analysis/analysed.hpp"
+#include "antcrew/analysis/thresholds.hpp"
 #include "antcrew/base/units.hpp"
 #include "antcrew/report/findings.hpp"
 #include "antcrew/report/grid.hpp"

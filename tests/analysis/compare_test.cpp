@@ -1,6 +1,7 @@
 // Before and after, and guards: known changes, and how often what is alike is called changed.
 #include <doctest/doctest.h>
 
+#include <algorithm>
 #include <cmath>
 #include <memory>
 #include <random>
@@ -8,6 +9,7 @@
 #include "antcrew/analysis/analysed.hpp"
 #include "antcrew/analysis/guard.hpp"
 #include "support/records.hpp"
+#include "support/shared_out.hpp"
 
 using namespace antcrew;
 using namespace antcrew::layers;
@@ -103,17 +105,16 @@ TEST_CASE("a guard over 40 unchanged cells fails in at most 1 of 100; a loss of 
   const char* all_runs = std::getenv("ANTCREW_ALL_RUNS");
   const int goes = all_runs != nullptr ? 1000 : 100;
   const auto failures = [&](int runs, int variants, double factor, double spread, double run) {
-    std::mt19937_64 random(20261127);
-    int failed = 0;
-    for (int k = 0; k < goes; ++k) {
+    const auto failed = test::shared_out(static_cast<std::size_t>(goes), [&](std::size_t k) {
+      std::mt19937_64 random(20261127 + k);
       const Runs before = runs_of(runs, variants, 1, spread, run, random);
       const Runs after = runs_of(runs, variants, factor, spread, run, random);
       const Comparison found = compare(before.all(), after.all(), false_alarms_of_a_guard);
       Requirements required;
       required.not_worse_by = 0;
-      failed += any(guard(*after.all().back(), required, &found), Outcome::failed) ? 1 : 0;
-    }
-    return failed;
+      return any(guard(*after.all().back(), required, &found), Outcome::failed) ? 1 : 0;
+    });
+    return static_cast<int>(std::count(failed.begin(), failed.end(), 1));
   };
   // Rounds spread so that intervals are some ±3 %; runs by 1 %.
   constexpr double of_rounds = 0.04;

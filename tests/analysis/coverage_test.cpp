@@ -7,6 +7,7 @@
 
 #include "antcrew/analysis/stages.hpp"
 #include "antcrew/analysis/statistics.hpp"
+#include "support/shared_out.hpp"
 
 using namespace antcrew;
 using namespace antcrew::layers;
@@ -59,35 +60,41 @@ Coverage coverage(const Distribution& of, double width, int runs) {
 }  // namespace
 
 TEST_CASE("95 % intervals cover 94 to 97 % at the end of a staged run, whatever width was asked for") {
-  for (const Distribution& of : distributions()) {
-    for (const double width : {0.0, 0.03, 0.05, 0.08, 0.12, 1.0}) {
-      const Coverage found = coverage(of, width, 10'000);
-      MESSAGE(std::string(of.name), ", width ", width, ": covered ", found.share, ", rounds ", found.rounds);
-      CHECK(found.share >= 0.94);
-      CHECK(found.share <= 0.97);
-      CHECK(found.rounds >= stage_ends[1]);
-    }
+  const auto all = distributions();
+  const std::vector<double> widths{0, 0.03, 0.05, 0.08, 0.12, 1};
+  const auto covered = test::shared_out(all.size() * widths.size(), [&](std::size_t k) {
+    return coverage(all[k / widths.size()], widths[k % widths.size()], 10'000);
+  });
+  for (std::size_t k = 0; k < covered.size(); ++k) {
+    MESSAGE(std::string(all[k / widths.size()].name), ", width ", widths[k % widths.size()], ": covered ",
+            covered[k].share, ", rounds ", covered[k].rounds);
+    CHECK(covered[k].share >= 0.94);
+    CHECK(covered[k].share <= 0.97);
+    CHECK(covered[k].rounds >= stage_ends[1]);
   }
 }
 
 TEST_CASE("a fixed number of rounds, from 7 to 60: the plain level holds, but for a little") {
-  for (const Distribution& of : distributions()) {
-    for (const int rounds : {7, 9, 15, 30, 60}) {
-      std::mt19937_64 random(5);
-      int held = 0;
-      const int runs = 10'000;
-      for (int run = 0; run < runs; ++run) {
-        std::vector<double> ratios;
-        for (int round = 0; round < rounds; ++round) ratios.push_back(of.draw(random));
-        const Estimate estimate = median_interval(ratios);
-        held += estimate.low <= of.median && of.median <= estimate.high ? 1 : 0;
-      }
-      const double share = static_cast<double>(held) / runs;
-      CAPTURE(std::string(of.name));
-      CAPTURE(rounds);
-      CHECK(share >= 0.935);  // between two humps, interpolated order statistics fall a little short
-      CHECK(share <= 0.97);
+  const auto all = distributions();
+  const std::vector<int> lengths{7, 9, 15, 30, 60};
+  const auto shares = test::shared_out(all.size() * lengths.size(), [&](std::size_t k) {
+    const Distribution& of = all[k / lengths.size()];
+    std::mt19937_64 random(5);
+    int held = 0;
+    const int runs = 10'000;
+    for (int run = 0; run < runs; ++run) {
+      std::vector<double> ratios;
+      for (int round = 0; round < lengths[k % lengths.size()]; ++round) ratios.push_back(of.draw(random));
+      const Estimate estimate = median_interval(ratios);
+      held += estimate.low <= of.median && of.median <= estimate.high ? 1 : 0;
     }
+    return static_cast<double>(held) / runs;
+  });
+  for (std::size_t k = 0; k < shares.size(); ++k) {
+    CAPTURE(std::string(all[k / lengths.size()].name));
+    CAPTURE(lengths[k % lengths.size()]);
+    CHECK(shares[k] >= 0.935);  // between two humps, interpolated order statistics fall a little short
+    CHECK(shares[k] <= 0.97);
   }
 }
 

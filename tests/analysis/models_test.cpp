@@ -2,9 +2,11 @@
 
 #include <doctest/doctest.h>
 
+#include <algorithm>
 #include <cstdlib>
 #include <functional>
 #include <random>
+#include "support/shared_out.hpp"
 
 using namespace antcrew::layers;
 using doctest::Approx;
@@ -44,18 +46,18 @@ const ScalingFit* of_model(const ScalingFits& fits, ScalingModel model) {
 // The share of simulated studies whose interval of that parameter holds the true value.
 double coverage(const Formula& y, ScalingModel model, const std::string& name, double truth, int rounds) {
   const int studies = std::getenv("ANTCREW_ALL_RUNS") != nullptr ? 500 : 120;
-  int fitted = 0;
-  int covered = 0;
-  for (int k = 0; k < studies; ++k) {
-    const ScalingFits fits = fit_scaling(simulated(y, counts, rounds, 0.03, 1000 + static_cast<std::uint64_t>(k)), 16);
+  enum class Outcome { none, missed, covered };
+  const auto outcomes = test::shared_out(static_cast<std::size_t>(studies), [&](std::size_t k) {
+    const ScalingFits fits = fit_scaling(simulated(y, counts, rounds, 0.03, 1000 + k), 16);
     const ScalingFit* fit = of_model(fits, model);
-    if (fit == nullptr) continue;
-    ++fitted;
+    if (fit == nullptr) return Outcome::none;
     const Bounds& bounds = fit->parameters.at(name);
-    covered += bounds.low <= truth && truth <= bounds.high ? 1 : 0;
-  }
+    return bounds.low <= truth && truth <= bounds.high ? Outcome::covered : Outcome::missed;
+  });
+  const auto covered = std::count(outcomes.begin(), outcomes.end(), Outcome::covered);
+  const auto fitted = covered + std::count(outcomes.begin(), outcomes.end(), Outcome::missed);
   CHECK(fitted >= 0.95 * studies);
-  return static_cast<double>(covered) / fitted;
+  return static_cast<double>(covered) / static_cast<double>(fitted);
 }
 
 }  // namespace

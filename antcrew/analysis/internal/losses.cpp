@@ -7,6 +7,8 @@
 namespace antcrew::internal {
 namespace {
 
+constexpr double least_share = 0.05;  // of lanes × wall: smaller losses are not told
+
 const Loss* loss_of(const Ledger& ledger, Cause cause) {
   for (const Loss& loss : ledger.losses) {
     if (loss.cause == cause) return &loss;

@@ -7,6 +7,7 @@
 
 #include "antcrew/analysis/analysed.hpp"
 #include "antcrew/analysis/pairing.hpp"
+#include "antcrew/analysis/thresholds.hpp"
 #include "antcrew/study/internal/run_parts.hpp"
 
 namespace antcrew::internal {

@@ -8,6 +8,7 @@
 
 #include "antcrew/analysis/conclusion.hpp"
 #include "antcrew/analysis/pairing.hpp"
+#include "antcrew/analysis/thresholds.hpp"
 #include "antcrew/base/units.hpp"
 #include "antcrew/record/record.hpp"
 #include "antcrew/study/internal/metered_cells.hpp"
