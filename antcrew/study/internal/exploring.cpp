@@ -212,7 +212,7 @@ class Exploring {
 
   void say_not_confirmed(std::size_t point, double each_s, double exploring_s) {
     const double cells = static_cast<double>(cells_at(run_, point).size());
-    const double confirming_s = least_confirming * each_s * std::min(1.0, (most_rivals + 2) / cells);
+    const double confirming_s = least_confirming * each_s * std::min(1.0, static_cast<double>(most_rivals + 2) / cells);
     const double needed = std::max(exploring_s / (1 - Budget::reserved_share), exploring_s + confirming_s);
     run_.leave_out(
         LeftOut::What::confirming, point, needed,
