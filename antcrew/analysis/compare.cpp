@@ -9,6 +9,8 @@
 #include "antcrew/analysis/analysed.hpp"
 #include "antcrew/analysis/findings.hpp"
 #include "antcrew/analysis/statistics.hpp"
+#include "antcrew/base/error.hpp"
+#include "antcrew/base/printable.hpp"
 
 namespace antcrew::analysis_layer {
 namespace {
@@ -89,32 +91,35 @@ class Comparing {
       : before_(before), after_(after), false_alarms_(false_alarms) {}
 
   Comparison all() {
+    refuse_one_run();
     found_.runs_before = static_cast<int>(before_.size());
     found_.runs_after = static_cast<int>(after_.size());
-    differences();
+    for (std::size_t k = 0; k < std::max(before_.size(), after_.size()); ++k) {
+      if (k < before_.size()) differences(*before_[k]->record, *after_.back()->record);
+      if (k < after_.size()) differences(*before_.back()->record, *after_[k]->record);
+    }
     for (const auto& [which, study] : {std::pair{"before", before_.back()}, {"after", after_.back()}}) {
       const std::string how = disturbed(*study->record);
       if (!how.empty())
         found_.disturbed += fmt::format("{}the run {}: {}", found_.disturbed.empty() ? "" : "; ", which, how);
     }
-    const Cells old = cells_of(*before_.back());
-    const Cells now = cells_of(*after_.back());
-    for (const auto& [key, f] : old) {
-      if (now.count(key) == 0) found_.only_before.push_back(in_words(*before_.back(), *f));
+    const std::vector<Cells> old = cells_of_all(before_);
+    const std::vector<Cells> now = cells_of_all(after_);
+    for (const auto& [key, f] : old.back()) {
+      if (now.back().count(key) == 0) found_.only_before.push_back({f, in_words(*before_.back(), *f)});
     }
-    for (const auto& [key, f] : now) {
-      if (old.count(key) == 0) found_.only_after.push_back(in_words(*after_.back(), *f));
+    for (const auto& [key, f] : now.back()) {
+      if (old.back().count(key) == 0) found_.only_after.push_back({f, in_words(*after_.back(), *f)});
     }
     std::vector<std::vector<const CellFigures*>> of_all;
-    std::vector<std::pair<std::size_t, std::size_t>> places;
-    for (const auto& [key, f] : now) {
-      if (old.count(key) == 0) continue;
-      ComparedCell cell;
-      cell.before = old.at(key);
+    for (const auto& [key, f] : now.back()) {
+      const auto its_old = old.back().find(key);
+      if (its_old == old.back().end()) continue;
+      ComparedCell& cell = found_.cells.emplace_back();
+      cell.before = its_old->second;
       cell.after = f;
-      found_.cells.push_back(cell);
-      of_all.push_back(runs_of(before_, key));
-      of_all.push_back(runs_of(after_, key));
+      of_all.push_back(runs_of(old, key));
+      of_all.push_back(runs_of(now, key));
     }
     if (std::min(found_.runs_before, found_.runs_after) >= runs_for_spread)
       found_.between_runs = spread_between(of_all);
@@ -124,55 +129,93 @@ class Comparing {
   }
 
  private:
-  static std::vector<const CellFigures*> runs_of(const std::vector<const Analysed*>& studies, const std::string& key) {
+  static std::vector<Cells> cells_of_all(const std::vector<const Analysed*>& studies) {
+    std::vector<Cells> all;
+    for (const Analysed* study : studies) all.push_back(cells_of(*study));
+    return all;
+  }
+  static std::vector<const CellFigures*> runs_of(const std::vector<Cells>& studies, const std::string& key) {
     std::vector<const CellFigures*> runs;
-    for (const Analysed* study : studies) {
-      const Cells cells = cells_of(*study);
+    for (const Cells& cells : studies) {
       const auto its = cells.find(key);
       runs.push_back(its == cells.end() ? nullptr : its->second);
     }
     return runs;
   }
 
-  void differences() {
-    const Record& a = *before_.back()->record;
-    const Record& b = *after_.back()->record;
-    const auto differ = [&](const char* what, const std::string& then, const std::string& now, bool unfair) {
-      if (then != now) found_.differs.push_back({what, then, now, unfair});
+  // What was measured once says nothing twice.
+  void refuse_one_run() const {
+    if (before_.empty() || after_.empty())
+      bad_input("compare.runs", "compare", "one side has no run", "name at least one record of each");
+    std::map<std::string, const Record*> seen;
+    for (const auto* side : {&before_, &after_}) {
+      for (const Analysed* study : *side) {
+        const Record& record = *study->record;
+        if (seen.emplace(run_id(record), &record).second) continue;
+        bad_input("compare.runs", printable(record.title, 60) + " of " + printable(record.created, 30),
+                  "this run is named twice", "name two runs: one from before the change, and one from after it");
+      }
+    }
+  }
+
+  // Each of them once, of whichever runs.
+  void differences(const Record& a, const Record& b) {
+    using Weight = Differing::Weight;
+    const auto differ = [&](const char* what, const std::string& then, const std::string& now, Weight weight) {
+      const bool told = std::any_of(found_.differs.begin(), found_.differs.end(),
+                                    [&](const Differing& one) { return one.what == what; });
+      if (then != now && !told) found_.differs.push_back({what, then, now, weight});
     };
-    differ("title", a.title, b.title, true);
-    differ("agreement", a.agreement, b.agreement, true);
-    differ("processor", a.machine.processor, b.machine.processor, true);
+    differ("title", a.title, b.title, Weight::unlike);
+    differ("agreement", a.agreement, b.agreement, Weight::unlike);
+    differ("sizes", a.plan.weak_scaling ? "grow with the workers" : "as given",
+           b.plan.weak_scaling ? "grow with the workers" : "as given", Weight::unlike);
+    differ("processor", a.machine.processor, b.machine.processor, Weight::elsewhere);
     differ("usable processors", std::to_string(a.machine.usable_processors()),
-           std::to_string(b.machine.usable_processors()), true);
-    differ("compiler", a.build.compiler, b.build.compiler, true);
-    differ("compiler flags", a.build.flags, b.build.flags, true);
-    differ("sanitizers", a.build.sanitizers, b.build.sanitizers, true);
-    differ("optimised", a.build.optimised ? "yes" : "no", b.build.optimised ? "yes" : "no", true);
-    differ("kernel", a.machine.system, b.machine.system, false);
-    differ("program", a.build.program_hash, b.build.program_hash, false);
+           std::to_string(b.machine.usable_processors()), Weight::elsewhere);
+    differ("compiler", a.build.compiler, b.build.compiler, Weight::elsewhere);
+    differ("compiler flags", a.build.flags, b.build.flags, Weight::elsewhere);
+    differ("sanitizers", a.build.sanitizers, b.build.sanitizers, Weight::elsewhere);
+    differ("optimised", a.build.optimised ? "yes" : "no", b.build.optimised ? "yes" : "no", Weight::elsewhere);
+    differ("kernel", a.machine.system, b.machine.system, Weight::aside);
+    differ("program", a.build.program_hash, b.build.program_hash, Weight::aside);
     differ("budget in seconds", std::to_string(std::lround(a.plan.budget_s)),
-           std::to_string(std::lround(b.plan.budget_s)), false);
-    differ("Ant Crew", a.library_version, b.library_version, false);
+           std::to_string(std::lround(b.plan.budget_s)), Weight::aside);
+    differ("Ant Crew", a.library_version, b.library_version, Weight::aside);
+  }
+
+  static bool faulty(const CellFigures* f) { return f != nullptr && f->verdict < Verdict::not_measured; }
+  // Of the newest run that has one; null where all are sound.
+  static const CellFigures* fault_in(const std::vector<const CellFigures*>& runs) {
+    const auto found = std::find_if(runs.rbegin(), runs.rend(), faulty);
+    return found == runs.rend() ? nullptr : *found;
   }
 
   void judge(ComparedCell& cell, const std::vector<const CellFigures*>& old_runs,
              const std::vector<const CellFigures*>& new_runs) const {
+    if (const Differing* one = found_.differs_by(Differing::Weight::unlike)) {
+      cell.why = "these are two studies: another " + one->what;
+      return;
+    }
+    const CellFigures* was = fault_in(old_runs);
+    const CellFigures* is = fault_in(new_runs);
+    if (is != nullptr) {
+      const bool as_before = was != nullptr && (faulty(cell.before) || !faulty(cell.after));
+      cell.change = as_before ? Change::same : Change::worse;
+      cell.why = faulty(cell.after) ? std::string("it is \"") + name_of(is->verdict) + "\" now"
+                                    : std::string("one of its runs is \"") + name_of(is->verdict) + "\" now";
+      if (as_before) cell.why += ", as it was";
+      return;
+    }
     const auto old = logged(old_runs);
     const auto now = logged(new_runs);
-    const Verdict was = cell.before->verdict;
-    const Verdict is = cell.after->verdict;
-    if (!now && is < Verdict::not_measured) {  // it does not even hold any more, or as little as before
-      cell.change = was < Verdict::not_measured ? Change::same : Change::worse;
-      cell.why = std::string("it is \"") + name_of(is) + "\" now";
+    if (was != nullptr && faulty(cell.before)) {
+      cell.change = now ? Change::better : Change::cannot_tell;
+      cell.why = std::string("it was \"") + name_of(was->verdict) + "\" before";
       return;
     }
     if (!old || !now) {
-      const bool mended = !old && was < Verdict::not_measured && now;
-      cell.change = mended ? Change::better : Change::cannot_tell;
-      cell.why = mended
-                     ? std::string("it was \"") + name_of(was) + "\" before"
-                     : std::string("there is no interval ") + (old ? "after" : "before") + ": more rounds would tell";
+      cell.why = std::string("there is no interval ") + (old ? "after" : "before") + ": more rounds would tell";
       return;
     }
     const double between = found_.between_runs.value_or(0);
@@ -181,6 +224,7 @@ class Comparing {
     const double level = 1 - false_alarms_ / static_cast<double>(std::max<std::size_t>(1, found_.cells.size()));
     const double half = deviations_for(level) * std::sqrt(variance) + std::log1p(found_.margin);
     const double middle = now->mean - old->mean;
+    cell.deviation = std::sqrt(variance);
     cell.ratio = SpeedupInterval{std::exp(middle - half), std::exp(middle), std::exp(middle + half)};
     constexpr double alike = 0.1;  // beyond the margin: an interval as narrow says that little has changed
     cell.change = cell.ratio->high < 1                        ? Change::worse
@@ -189,11 +233,13 @@ class Comparing {
                                                               : Change::cannot_tell;
     if (cell.change == Change::cannot_tell)
       cell.why = "the interval holds 1 and is wide: more rounds, or more runs, would tell";
-    cell.grown = grown(cell);
+    compare_losses(cell);
   }
 
-  // By id and name: the one that takes more worker-seconds of a call than before, most of all.
-  std::optional<GrownLoss> grown(const ComparedCell& cell) const {
+  // By id and name: the one that takes more worker-seconds of a call than before most of all, and the one that takes
+  // less.
+  void compare_losses(ComparedCell& cell) const {
+    if (cell.before->cell->metered.empty() || cell.after->cell->metered.empty()) return;
     std::map<std::pair<std::string, std::string>, std::pair<double, double>> losses;
     for (const Finding& f : findings_of(*before_.back(), *cell.before)) {
       if (f.kind == Finding::Kind::loss) losses[{f.id, f.name}].first += f.loss_s;
@@ -201,14 +247,12 @@ class Comparing {
     for (const Finding& f : findings_of(*after_.back(), *cell.after)) {
       if (f.kind == Finding::Kind::loss) losses[{f.id, f.name}].second += f.loss_s;
     }
-    std::optional<GrownLoss> most;
     for (const auto& [which, seconds] : losses) {
       const double more = seconds.second - seconds.first;
-      if (more > 0 && (!most || more > most->after_s - most->before_s))
-        most = GrownLoss{which.first, which.second, seconds.first, seconds.second};
+      const ChangedLoss one{which.first, which.second, seconds.first, seconds.second};
+      if (more > 0 && (!cell.grown || more > cell.grown->after_s - cell.grown->before_s)) cell.grown = one;
+      if (more < 0 && (!cell.shrunk || more < cell.shrunk->after_s - cell.shrunk->before_s)) cell.shrunk = one;
     }
-    const bool both = !cell.before->cell->metered.empty() && !cell.after->cell->metered.empty();
-    return both ? most : std::nullopt;
   }
 
   const std::vector<const Analysed*>& before_;
@@ -235,6 +279,24 @@ const char* name_of(Change change) noexcept {
 
 bool Comparison::any(Change change) const noexcept {
   return std::any_of(cells.begin(), cells.end(), [&](const ComparedCell& cell) { return cell.change == change; });
+}
+
+std::string in_words(const SpeedupInterval& ratio) {
+  const auto text = [](double value) {
+    for (int digits = 2; digits < 8; ++digits) {
+      const std::string rounded = fmt::format("{:.{}f}", value, digits);
+      const double read = std::stod(rounded);
+      if ((read < 1) == (value < 1) && (read > 1) == (value > 1)) return rounded;
+    }
+    return fmt::format("{:.17g}", value);
+  };
+  return fmt::format("{} ({} to {})", text(ratio.median), text(ratio.low), text(ratio.high));
+}
+
+const Differing* Comparison::differs_by(Differing::Weight weight) const noexcept {
+  const auto found =
+      std::find_if(differs.begin(), differs.end(), [&](const Differing& one) { return one.weight == weight; });
+  return found == differs.end() ? nullptr : &*found;
 }
 
 std::string disturbed(const Record& record) {

@@ -1,11 +1,12 @@
-// Whether a record meets what is required of it, for machines that ask after each change of a program.
+// Whether runs meet what is required of them, for machines that ask after each change of a program.
 //
-//   const auto checks = guard(study, {.speedup = 1.8}, nullptr);
+//   const auto checks = guard({&study}, {.speedup = 1.8}, nullptr);
 //   if (any(checks, Outcome::failed)) …
 //
-// A check fails only beyond doubt: its interval is claimed, lies wholly on the wrong side, and does so at a level that
-// holds over all that was looked at, so that of a hundred guards over what is alike at most one fails. What lies on the
-// wrong side and is not beyond doubt cannot be told. Pure.
+// A check of a figure fails only beyond doubt: its interval is claimed, lies wholly on the wrong side, and does so at a
+// level that holds over all that was looked at, so that of a hundred guards over what is alike at most one fails. What
+// lies on the wrong side and is not beyond doubt cannot be told. A fault fails whatever the figures are, and so does
+// what was measured before and is not there any more. Pure.
 #pragma once
 
 #include <optional>
@@ -24,7 +25,11 @@ struct Requirements {
   std::optional<double> memory_bytes = {};   // of every cell, at most
   bool all_hold = false;                     // no cell of a variant with another verdict than `holds`
   std::vector<std::string> no_finding = {};  // ids, of the cells that are explained
-  std::optional<double> not_worse_by = {};   // share of a stored speedup that may be lost, beyond noise
+  bool not_worse = false;                    // than the runs before
+  // Share of a speedup that may be lost, beyond noise. None: what the comparison takes as noise between runs.
+  std::optional<double> not_worse_by = {};
+  // Of what was measured before: variants, with or without their crew, or whole cells in the words they are told in.
+  std::vector<std::string> allow_missing = {};
 };
 
 enum class Outcome { passed, failed, cannot_tell };
@@ -33,16 +38,17 @@ const char* name_of(Outcome outcome) noexcept;
 struct Check {
   std::string what;  // "speedup at least 1.8"
   const CellFigures* of = nullptr;
+  const Analysed* in = nullptr;  // the run that it is about; null: all of them together
   Outcome outcome = Outcome::passed;
   std::string found;    // the figures
   std::string settles;  // what would settle it, where it cannot be told
 };
 
-// The share of guards over what is alike that fail, at most.
-inline constexpr double false_alarms_of_a_guard = 0.01;
-
-// against: compare(…, false_alarms_of_a_guard), where not_worse_by is asked for; else null.
-std::vector<Check> guard(const Analysed& study, const Requirements& required, const Comparison* against);
+// All requirements hold for each of the runs; oldest first. against: compare(before, runs), where not_worse is asked
+// for; else null. Throws Error: guard.scope (a run has no such variant), guard.finding (no finding has this id),
+// guard.option (nothing is required).
+std::vector<Check> guard(const std::vector<const Analysed*>& runs, const Requirements& required,
+                         const Comparison* against);
 
 bool any(const std::vector<Check>& checks, Outcome outcome) noexcept;
 

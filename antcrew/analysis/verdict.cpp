@@ -268,6 +268,21 @@ Judgement judge_baseline(const Record& record, const Cell& cell) {
   return judgement;
 }
 
+Judgement judge_without_trials(const Record& record, const Cell& cell) {
+  if (const Fault* fault = first_fault(cell, Fault::Kind::wrong_answer))
+    return {Verdict::wrong_answer, fault->text, {}};  // of a baseline: it contradicted itself before any round
+  for (const Cell& other : record.cells) {
+    const bool its = other.kind == cell.kind && other.key() == cell.key() && other.attempt == cell.attempt;
+    if (!its || first_fault(other, Fault::Kind::timed_out) == nullptr) continue;
+    return {Verdict::not_measured,
+            fmt::format("not tried: it hung with {} worker{} at {}", other.workers, other.workers == 1 ? "" : "s",
+                        record.points[other.point].size > 0 ? "size " + std::to_string(record.points[other.point].size)
+                                                            : std::string("another cell")),
+            {}};
+  }
+  return {Verdict::not_measured, "no trial was made", {}};
+}
+
 }  // namespace
 
 Judgement judge(const Record& record, const Cell& cell) {
@@ -281,7 +296,7 @@ Judgement judge(const Record& record, const Cell& cell) {
       return {rank.verdict, wrong ? wrong_answer_evidence(cell, *fault) : fault->text, {}};
     }
   }
-  if (cell.trials.empty()) return {Verdict::not_measured, "no trial was made", {}};
+  if (cell.trials.empty()) return judge_without_trials(record, cell);
   if (cell.kind == Cell::Kind::baseline) return judge_baseline(record, cell);
   Judgement judgement;
   if (baseline == nullptr || baseline->trials.empty()) return judgement;

@@ -31,14 +31,16 @@ struct Worth {
   std::size_t largest = 0;
   // Worker counts that are no advice, since the variant is faulty with them at some size; each with such a cell.
   std::vector<const CellFigures*> faulty;
-  int unsure = 0;  // sizes at which a figure that was used has no interval that can be claimed
+  int unsure = 0;  // sizes at which the interval of what is advised, or of what seems better, leaves it open
   double most_regret =
       1;  // at the sizes tried: its time over the better one's of sequential and the best count, at most
 };
 
-// Of the variant of that name, or name (crew), at the dimensions of the headline's point; empty = the best one. Between
-// two sizes times are taken as linear, as they are for a fixed cost and a cost an item; below the smallest size that
-// was tried the sequential version is chosen. More workers are chosen where they save 2 %. None where nothing holds.
+// Of the variant of that name, or name (crew), at the dimensions of the headline's point; empty = the headline's
+// leader. Times are the baseline's over the ratios of the same rounds. A step rests on sizes at which its interval
+// leaves 1 out; between two of them times are taken as linear, as they are for a fixed cost and a cost an item. Below
+// the smallest size that was tried the sequential version is chosen. More workers are chosen where they save 2 %. None
+// where nothing holds.
 std::optional<Worth> worth_of(const Analysed& study, const std::string& variant = {});
 
 }  // namespace antcrew::analysis_layer

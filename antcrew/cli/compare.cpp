@@ -4,6 +4,8 @@
 
 #include <CLI/CLI.hpp>
 #include <algorithm>
+#include <cstdio>
+#include <filesystem>
 #include <memory>
 
 #include "antcrew/analysis/analysed.hpp"
@@ -19,6 +21,7 @@
 #include "antcrew/report/compared_figures.hpp"
 #include "antcrew/report/guard_text.hpp"
 #include "antcrew/report/text.hpp"
+#include "antcrew/store/called.hpp"
 #include "antcrew/sweep/toml_table.hpp"
 
 namespace antcrew::cli_layer {
@@ -46,6 +49,29 @@ struct Runs {
   }
 };
 
+// Names of files in a file of requirements are relative to that file, which then means the same wherever it is used.
+std::string beside(const std::string& list, const std::string& file) {
+  namespace fs = std::filesystem;
+  std::string found;
+  for (std::size_t from = 0; from <= list.size();) {
+    const std::size_t comma = std::min(list.find(',', from), list.size());
+    std::string word = list.substr(from, comma - from);
+    if (is_file_name(word) && fs::path(word).is_relative()) {
+      std::error_code unknown;
+      const fs::path there = fs::path(file).parent_path() / word;
+      if (fs::exists(there, unknown)) {
+        word = there.string();
+      } else if (fs::exists(word, unknown)) {
+        std::fprintf(stderr, "%s: there is no %s beside it; taking the one in the current folder.\n",
+                     printable(file, 100).c_str(), printable(word, 100).c_str());
+      }
+    }
+    found += (found.empty() ? "" : ",") + word;
+    from = comma + 1;
+  }
+  return found;
+}
+
 Requirements required_by_file(const std::string& path, std::string& against) {
   Requirements required;
   const toml::table root = internal::toml_of(
@@ -61,7 +87,8 @@ Requirements required_by_file(const std::string& path, std::string& against) {
   if (const auto bytes = table.count("memory")) required.memory_bytes = static_cast<double>(*bytes);
   required.all_hold = table.yes_or_no("all_hold").value_or(false);
   required.no_finding = table.words("no_finding");
-  if (const auto old = table.text("not_worse_than")) against = *old;
+  required.allow_missing = table.words("allow_missing");
+  if (const auto old = table.text("not_worse_than")) against = beside(*old, path);
   if (const auto by = table.number("by_percent")) required.not_worse_by = *by / 100;
   table.finish();
   return required;
@@ -76,10 +103,12 @@ Requirements required_by(const GuardOptions& options, std::string& against) {
   if (!options.memory.empty()) required.memory_bytes = static_cast<double>(parse_count(options.memory, "--memory"));
   required.all_hold = required.all_hold || options.all_hold;
   required.no_finding.insert(required.no_finding.end(), options.no_finding.begin(), options.no_finding.end());
+  required.allow_missing.insert(required.allow_missing.end(), options.allow_missing.begin(),
+                                options.allow_missing.end());
   if (!options.not_worse_than.empty()) against = options.not_worse_than;
   if (options.by_percent) required.not_worse_by = *options.by_percent / 100;
-  if (!against.empty() && !required.not_worse_by) required.not_worse_by = 0;
-  if (required.not_worse_by && against.empty())
+  required.not_worse = !against.empty();
+  if ((required.not_worse_by || !required.allow_missing.empty()) && against.empty())
     bad_input("guard.option", "guard", "no record to compare with", "name it with --not-worse-than RECORD");
   if (required.not_worse_by && !(*required.not_worse_by >= 0 && *required.not_worse_by < 1))
     bad_input("guard.option", "guard", "a loss that cannot be allowed", "give --by 0 to 99, in percent");
@@ -161,8 +190,13 @@ void add_guard_options(CLI::App& app, GuardOptions& options) {
   app.add_option("--not-worse-than", options.not_worse_than,
                  "than this record, or several runs with commas between them")
       ->type_name("RECORD");
-  app.add_option("--by", options.by_percent, "so much of a speedup may be lost, beyond noise (default: 0)")
+  app.add_option("--by", options.by_percent,
+                 "so much of a speedup may be lost, beyond noise (default: what runs differ by: measured, else 5 %)")
       ->type_name("PERCENT");
+  app.add_option("--allow-missing", options.allow_missing,
+                 "a variant that the record before has and this one need not have; may be given again")
+      ->type_name("NAME")
+      ->allow_extra_args(false);
   app.add_option("--junit", options.junit, "write the outcome as JUnit XML to this file, too")->type_name("FILE");
 }
 
@@ -170,19 +204,16 @@ int guard_record(const GuardOptions& options) {
   std::string against;
   const Requirements required = required_by(options, against);
   const Runs now(options.record, options.store);
-  const Analysed& study = *now.all().back();
+  const std::vector<const Analysed*> runs = now.all();
   std::unique_ptr<Runs> before;
   std::optional<Comparison> compared;
   if (!against.empty()) {
     before = std::make_unique<Runs>(against, options.store);
-    compared = compare(before->all(), now.all(), false_alarms_of_a_guard);
+    compared = compare(before->all(), runs);
   }
-  const std::vector<Check> checks = guard(study, required, compared ? &*compared : nullptr);
-  if (checks.empty())
-    bad_input("guard.option", "guard", "nothing is required",
-              "say what, such as --speedup 1.5, or give --requirements FILE");
-  fmt::print("{}", wrapped(guard_text(checks, study, compared ? &*compared : nullptr), output_look().width));
-  if (!options.junit.empty()) put_out(guard_junit(checks, study), options.junit);
+  const std::vector<Check> checks = guard(runs, required, compared ? &*compared : nullptr);
+  put_out(wrapped(guard_text(checks, runs, compared ? &*compared : nullptr), output_look().width), "");
+  if (!options.junit.empty()) put_out(guard_junit(checks, runs), options.junit);
   if (any(checks, Outcome::failed)) return exit_answer_is_no;
   return any(checks, Outcome::cannot_tell) ? exit_cannot_tell : exit_done;
 }

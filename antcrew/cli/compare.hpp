@@ -39,6 +39,7 @@ struct GuardOptions {
   std::vector<std::string> no_finding;
   std::string not_worse_than;  // files of records, with commas between them
   std::optional<double> by_percent;
+  std::vector<std::string> allow_missing;
   std::string junit;
 };
 void add_guard_options(CLI::App& app, GuardOptions& options);

@@ -19,8 +19,8 @@ int count_of(const Comparison& found, Change change) {
                                         [&](const ComparedCell& cell) { return cell.change == change; }));
 }
 
-std::string ratio_in_words(const SpeedupInterval& ratio) {
-  return fmt::format("{:.2f} ({:.2f} to {:.2f})", ratio.median, ratio.low, ratio.high);
+std::string speedup_text(const CellFigures& f) {
+  return f.speedup && f.verdict >= Verdict::too_few_rounds ? ratio_text(*f.speedup) : std::string(name_of(f.verdict));
 }
 
 std::string where(const ComparedCell& cell, const Analysed& now) {
@@ -44,21 +44,30 @@ const ComparedCell* worst(const Comparison& found, Change change) {
 std::string about(const ComparedCell& cell, const Analysed& now) {
   std::string text = where(cell, now);
   if (cell.ratio)
-    text += fmt::format(", speedup {} before, {} after, {} times as high", ratio_text(*cell.before->speedup),
-                        ratio_text(*cell.after->speedup), ratio_in_words(*cell.ratio));
+    text += fmt::format(", speedup {} before, {} after, {} times as high", speedup_text(*cell.before),
+                        speedup_text(*cell.after), in_words(*cell.ratio));
   if (!cell.why.empty()) text += ": " + cell.why;
-  if (cell.grown && cell.change == Change::worse) {
-    text += fmt::format("; `{}`{} grew by {} of workers' time a call", cell.grown->id,
-                        cell.grown->name.empty() ? "" : " (" + printable(cell.grown->name, 40) + ")",
-                        duration_text(cell.grown->after_s - cell.grown->before_s));
-  }
+  const auto changed = [&](const ChangedLoss& loss, const char* how, double seconds) {
+    text += fmt::format("; `{}`{} {} by {} of workers' time a call", loss.id,
+                        loss.name.empty() ? "" : " (" + printable(loss.name, 40) + ")", how, duration_text(seconds));
+  };
+  if (cell.grown && cell.change == Change::worse)
+    changed(*cell.grown, "grew", cell.grown->after_s - cell.grown->before_s);
+  if (cell.shrunk && cell.change == Change::better)
+    changed(*cell.shrunk, "shrank", cell.shrunk->before_s - cell.shrunk->after_s);
   return text;
 }
 
 std::string answer(const Comparison& found, const Analysed& now) {
   const int all = static_cast<int>(found.cells.size());
   if (all == 0) return "Nothing to compare: the two have no cell in common.";
+  if (const Differing* one = found.differs_by(Differing::Weight::unlike))
+    return fmt::format("Cannot tell: these are two studies, with another {}: '{}' before, '{}' after.", one->what,
+                       printable(one->before, 60), printable(one->after, 60));
   std::string text;
+  if (const Differing* one = found.differs_by(Differing::Weight::elsewhere))
+    text = fmt::format("The two were measured with another {}, from which alone cells may have changed.", one->what);
+  const std::size_t said = text.size();
   for (const Change change : {Change::worse, Change::better}) {
     const ComparedCell* most = worst(found, change);
     if (most == nullptr) continue;
@@ -66,11 +75,17 @@ std::string answer(const Comparison& found, const Analysed& now) {
                         all == 1 ? "" : "s", count_of(found, change) == 1 ? "is" : "are", name_of(change),
                         count_of(found, change) > 1 ? "most of all " : "", about(*most, now));
   }
-  if (text.empty() && count_of(found, Change::cannot_tell) == all) return "Cannot tell: no interval is narrow enough.";
-  if (text.empty())
-    text = fmt::format("No cell changed: {} same, {} cannot be told.", count_of(found, Change::same),
-                       count_of(found, Change::cannot_tell));
-  return text;
+  if (text.size() > said) return text;
+  if (!text.empty()) text += " ";
+  if (count_of(found, Change::cannot_tell) == all) return text + "Cannot tell: no interval is narrow enough.";
+  return text + fmt::format("No cell changed: {} same, {} cannot be told.", count_of(found, Change::same),
+                            count_of(found, Change::cannot_tell));
+}
+
+std::vector<std::string> words_of(const std::vector<Unmatched>& list) {
+  std::vector<std::string> words;
+  for (const Unmatched& one : list) words.push_back(one.words);
+  return words;
 }
 
 std::string differing(const Comparison& found) {
@@ -80,7 +95,7 @@ std::string differing(const Comparison& found) {
     text +=
         fmt::format("  {}: {} before, {} after\n", one.what, printable(one.before.empty() ? "none" : one.before, 60),
                     printable(one.after.empty() ? "none" : one.after, 60));
-    unfair = unfair || one.unfair;
+    unfair = unfair || one.unfair();
   }
   if (!found.disturbed.empty())
     text += "Warning: the machine was not quiet (" + found.disturbed + "): what changed may be that. Measure again.\n";
@@ -97,19 +112,15 @@ std::string compare_text(const Comparison& found, const Analysed& now, const Loo
   if (!found.cells.empty()) {
     TextGrid grid({{"variant"}, {"crew"}, {"workers", true}, {"at"}, {"before"}, {"after"}, {"after / before"}, {""}});
     for (const ComparedCell& cell : found.cells) {
-      const auto speedup = [](const CellFigures& f) {
-        return f.speedup && f.verdict >= Verdict::too_few_rounds ? ratio_text(*f.speedup)
-                                                                 : std::string(name_of(f.verdict));
-      };
       grid.row({printable(cell.after->cell->variant, 34), cell.after->cell->crew,
                 std::to_string(cell.after->cell->workers), point_in_words(now.record->points[cell.after->cell->point]),
-                speedup(*cell.before), speedup(*cell.after), cell.ratio ? ratio_in_words(*cell.ratio) : "",
+                speedup_text(*cell.before), speedup_text(*cell.after), cell.ratio ? in_words(*cell.ratio) : "",
                 name_of(cell.change)});
     }
     text += "\n" + grid.text(look);
   }
   for (const auto& [head, list] : {std::pair{"Only before", &found.only_before}, {"Only after", &found.only_after}}) {
-    if (!list->empty()) text += fmt::format("\n{}: {}\n", head, printable(joined(*list, "; "), 600));
+    if (!list->empty()) text += fmt::format("\n{}: {}\n", head, printable(joined(words_of(*list), "; "), 600));
   }
   text += "\nSpeedups are compared, each over the baseline of its own run. ";
   text += found.between_runs
@@ -142,16 +153,17 @@ std::string compare_json(const Comparison& found, const Analysed& now) {
     one["ratio"] = cell.ratio
                        ? Json{{"median", cell.ratio->median}, {"low", cell.ratio->low}, {"high", cell.ratio->high}}
                        : Json();
-    one["grown"] = cell.grown ? Json{{"id", cell.grown->id},
-                                     {"name", cell.grown->name},
-                                     {"before_s", cell.grown->before_s},
-                                     {"after_s", cell.grown->after_s}}
-                              : Json();
+    const auto loss = [](const std::optional<ChangedLoss>& its) {
+      return its ? Json{{"id", its->id}, {"name", its->name}, {"before_s", its->before_s}, {"after_s", its->after_s}}
+                 : Json();
+    };
+    one["grown"] = loss(cell.grown);
+    one["shrunk"] = loss(cell.shrunk);
     cells.push_back(std::move(one));
   }
   Json differs = Json::array();
   for (const Differing& one : found.differs)
-    differs.push_back({{"what", one.what}, {"before", one.before}, {"after", one.after}, {"unfair", one.unfair}});
+    differs.push_back({{"what", one.what}, {"before", one.before}, {"after", one.after}, {"unfair", one.unfair()}});
   const Json json = {{"runs_before", found.runs_before},
                      {"runs_after", found.runs_after},
                      {"margin", found.margin},
@@ -159,8 +171,8 @@ std::string compare_json(const Comparison& found, const Analysed& now) {
                      {"differs", differs},
                      {"disturbed", found.disturbed},
                      {"cells", cells},
-                     {"only_before", found.only_before},
-                     {"only_after", found.only_after}};
+                     {"only_before", words_of(found.only_before)},
+                     {"only_after", words_of(found.only_after)}};
   return json.dump(1) + "\n";
 }
 

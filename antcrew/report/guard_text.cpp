@@ -17,14 +17,18 @@ int count_of(const std::vector<Check>& checks, Outcome outcome) {
       std::count_if(checks.begin(), checks.end(), [&](const Check& check) { return check.outcome == outcome; }));
 }
 
-std::string whose(const Check& check, const Analysed& study) {
-  if (check.of == nullptr) return "the study";
-  return fmt::format("{} at {}", cell_in_words(*check.of->cell),
-                     point_in_words(study.record->points[check.of->cell->point]));
+std::string whose(const Check& check, const std::vector<const Analysed*>& runs) {
+  const Analysed& run = check.in == nullptr ? *runs.back() : *check.in;
+  std::string text = "the study";
+  if (check.of != nullptr)
+    text = fmt::format("{} at {}", cell_in_words(*check.of->cell),
+                       point_in_words(run.record->points[check.of->cell->point]));
+  if (runs.size() > 1 && check.in != nullptr) text += " in the run of " + printable(run.record->created, 30);
+  return text;
 }
 
-std::string line_of(const Check& check, const Analysed& study) {
-  std::string text = fmt::format("  {}: {}, {}", name_of(check.outcome), check.what, whose(check, study));
+std::string line_of(const Check& check, const std::vector<const Analysed*>& runs) {
+  std::string text = fmt::format("  {}: {}, {}", name_of(check.outcome), check.what, whose(check, runs));
   if (!check.found.empty()) text += ": " + printable(check.found, 300);
   if (!check.settles.empty()) text += "; " + check.settles;
   return text + "\n";
@@ -32,7 +36,8 @@ std::string line_of(const Check& check, const Analysed& study) {
 
 }  // namespace
 
-std::string guard_text(const std::vector<Check>& checks, const Analysed& study, const Comparison* against) {
+std::string guard_text(const std::vector<Check>& checks, const std::vector<const Analysed*>& runs,
+                       const Comparison* against) {
   const int failed = count_of(checks, Outcome::failed);
   const int open = count_of(checks, Outcome::cannot_tell);
   const int all = static_cast<int>(checks.size());
@@ -41,7 +46,7 @@ std::string guard_text(const std::vector<Check>& checks, const Analysed& study, 
                                 : fmt::format("Passed: {} requirement{}.\n", all, all == 1 ? "" : "s");
   for (const Outcome outcome : {Outcome::failed, Outcome::cannot_tell, Outcome::passed}) {
     for (const Check& check : checks) {
-      if (check.outcome == outcome) text += line_of(check, study);
+      if (check.outcome == outcome) text += line_of(check, runs);
     }
   }
   if (against != nullptr) {
@@ -56,15 +61,15 @@ std::string guard_text(const std::vector<Check>& checks, const Analysed& study, 
   return text + "Of a hundred guards over what has not changed one fails at most.\n";
 }
 
-std::string guard_junit(const std::vector<Check>& checks, const Analysed& study) {
+std::string guard_junit(const std::vector<Check>& checks, const std::vector<const Analysed*>& runs) {
   using internal::escaped;
   std::string text = fmt::format(
       "<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<testsuite name=\"{}\" tests=\"{}\" failures=\"{}\" "
       "skipped=\"{}\">\n",
-      escaped(printable(study.record->title, 200)), checks.size(), count_of(checks, Outcome::failed),
+      escaped(printable(runs.back()->record->title, 200)), checks.size(), count_of(checks, Outcome::failed),
       count_of(checks, Outcome::cannot_tell));
   for (const Check& check : checks) {
-    text += fmt::format("  <testcase classname=\"{}\" name=\"{}\"", escaped(whose(check, study)), escaped(check.what));
+    text += fmt::format("  <testcase classname=\"{}\" name=\"{}\"", escaped(whose(check, runs)), escaped(check.what));
     const std::string found =
         escaped(printable(check.found + (check.settles.empty() ? "" : "; " + check.settles), 600));
     if (check.outcome == Outcome::failed)

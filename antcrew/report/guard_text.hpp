@@ -10,7 +10,8 @@
 namespace antcrew::report_layer {
 
 // against: the comparison that was used; null = none.
-std::string guard_text(const std::vector<Check>& checks, const Analysed& study, const Comparison* against);
-std::string guard_junit(const std::vector<Check>& checks, const Analysed& study);
+std::string guard_text(const std::vector<Check>& checks, const std::vector<const Analysed*>& runs,
+                       const Comparison* against);
+std::string guard_junit(const std::vector<Check>& checks, const std::vector<const Analysed*>& runs);
 
 }  // namespace antcrew::report_layer

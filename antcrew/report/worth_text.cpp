@@ -73,8 +73,8 @@ std::string worth_text(const Analysed& study, const Worth& worth) {
                         name_of(cell->verdict), point_in_words(study.record->points[cell->cell->point]));
   if (worth.unsure > 0)
     text += fmt::format(
-        "At {} of the sizes it rests on noisy or few rounds: measure again, with a larger --budget or on a quieter "
-        "machine, before you rely on it.\n",
+        "At {} of the sizes noise leaves open which is the better one: measure again, with a larger --budget or on a "
+        "quieter machine.\n",
         worth.unsure);
   if (worth.crossover && worth.crossover->size_to_add > 0)
     text += fmt::format("Size {} would tell more.\n", count_text(worth.crossover->size_to_add));
@@ -104,6 +104,7 @@ std::string worth_rule(const Analysed& study, const Worth& worth) {
                      {"usable_processors", record.machine.usable_processors()},
                      {"compiler", record.build.compiler},
                      {"flags", record.build.flags},
+                     {"optimised", record.build.optimised},
                      {"sizes_tried", {worth.smallest, worth.largest}},
                      {"faster_from_low", worth.crossover ? bound(worth.crossover->size.low) : Json(nullptr)},
                      {"faster_from_high", worth.crossover ? bound(worth.crossover->size.high) : Json(nullptr)},

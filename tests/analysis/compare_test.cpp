@@ -86,11 +86,11 @@ TEST_CASE("unmatched cells are listed, what differs comes with whether it is fai
   after.add(std::move(changed));
   const Comparison found = compare(before.all(), after.all());
   REQUIRE(found.only_before.size() == 1);
-  CHECK(found.only_before.front().find("v0 (ThreadCrew) with 1 worker") != std::string::npos);
+  CHECK(found.only_before.front().words.find("v0 (ThreadCrew) with 1 worker") != std::string::npos);
   CHECK(found.only_after.size() == 1);
   REQUIRE(found.differs.size() == 1);
   CHECK(found.differs.front().what == "compiler flags");
-  CHECK(found.differs.front().unfair);
+  CHECK(found.differs.front().weight == Differing::Weight::elsewhere);
   REQUIRE(found.cells.size() == 1);
   CHECK(found.cells.front().change == Change::worse);
   CHECK(found.cells.front().why == "it is \"wrong answer\" now");
@@ -104,68 +104,32 @@ TEST_CASE("deviations of a normal distribution") {
 TEST_CASE("a guard over 40 unchanged cells fails in at most 1 of 100; a loss of 10 % is caught in 95 with five runs") {
   const char* all_runs = std::getenv("ANTCREW_ALL_RUNS");
   const int goes = all_runs != nullptr ? 1000 : 100;
+  int open = 0;
   const auto failures = [&](int runs, int variants, double factor, double spread, double run) {
-    const auto failed = test::shared_out(static_cast<std::size_t>(goes), [&](std::size_t k) {
+    const auto outcomes = test::shared_out(static_cast<std::size_t>(goes), [&](std::size_t k) {
       std::mt19937_64 random(20261127 + k);
       const Runs before = runs_of(runs, variants, 1, spread, run, random);
       const Runs after = runs_of(runs, variants, factor, spread, run, random);
-      const Comparison found = compare(before.all(), after.all(), false_alarms_of_a_guard);
+      const Comparison found = compare(before.all(), after.all());
       Requirements required;
-      required.not_worse_by = 0;
-      return any(guard(*after.all().back(), required, &found), Outcome::failed) ? 1 : 0;
+      required.not_worse = true;
+      const auto now = after.all();
+      const auto checks = guard(now, required, &found);
+      return any(checks, Outcome::failed) ? 2 : any(checks, Outcome::cannot_tell) ? 1 : 0;
     });
-    return static_cast<int>(std::count(failed.begin(), failed.end(), 1));
+    open = static_cast<int>(std::count(outcomes.begin(), outcomes.end(), 1));
+    return static_cast<int>(std::count(outcomes.begin(), outcomes.end(), 2));
   };
   // Rounds spread so that intervals are some ±3 %; runs by 1 %.
   constexpr double of_rounds = 0.04;
   constexpr double of_runs = 0.01;
   const int alike_once = failures(1, 40, 1, of_rounds, of_runs);
+  CHECK(open <= goes / 10);  // exit code 4 is for what is open, not for every other day
   const int alike_five = failures(5, 40, 1, of_rounds, of_runs);
+  CHECK(open <= goes / 10);
   const int slower = failures(5, 1, 0.9, of_rounds, of_runs);
   MESSAGE("of ", goes, ": alike ", alike_once, " (one run of each), ", alike_five, " (five); 10 % slower ", slower);
   CHECK(alike_once <= goes / 50);
   CHECK(alike_five <= goes / 50);
   CHECK(slower >= goes * 9 / 10);
-}
-
-TEST_CASE("requirements: met, not met, and what cannot be told with what would settle it") {
-  std::mt19937_64 random(7);
-  Runs now;
-  now.add(noisy(2, 1, 0.01, 0, random));
-  const Analysed& study = *now.all().back();
-  const auto outcome = [&](const Requirements& required) {
-    const auto checks = guard(study, required, nullptr);
-    REQUIRE(checks.size() == 1);
-    return checks.front().outcome;
-  };
-  Requirements required;
-  required.speedup = 1.9;
-  CHECK(outcome(required) == Outcome::passed);
-  required.speedup = 2.5;
-  CHECK(outcome(required) == Outcome::failed);
-  required.speedup = study.cells[1].speedup->median * 1.002;
-  required.variant = "v0";
-  CHECK(outcome(required) == Outcome::cannot_tell);
-  required.variant = "none";
-  CHECK(outcome(required) == Outcome::failed);
-  Record loud = *now.records.front();
-  loud.blocks.push_back({});
-  loud.blocks.back().wall_s = 10;
-  loud.blocks.back().other_cpu_s = 5;
-  Runs disturbed_run;
-  disturbed_run.add(std::move(loud));
-  Requirements fast;
-  fast.speedup = 2.5;
-  const auto checks = guard(*disturbed_run.all().back(), fast, nullptr);
-  CHECK(checks.front().outcome == Outcome::cannot_tell);
-  CHECK(checks.front().settles.find("kept 0.5 processors busy") != std::string::npos);
-  Requirements hold;
-  hold.all_hold = true;
-  CHECK(outcome(hold) == Outcome::passed);
-  Requirements memory;
-  memory.memory_bytes = 1;
-  CHECK(outcome(memory) == Outcome::cannot_tell);
-  Requirements finding;
-  finding.no_finding = {"lock-wait"};
-  CHECK(outcome(finding) == Outcome::cannot_tell);  // nothing was called with a log
 }

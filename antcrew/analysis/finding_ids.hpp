@@ -1,0 +1,15 @@
+// The ids that findings have: one list, by which words, documents, JSON and guards go.
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "antcrew/base/layers.hpp"
+
+namespace antcrew::analysis_layer {
+
+// Alphabetically.
+const std::vector<std::string>& finding_ids();
+bool is_finding_id(const std::string& id);
+
+}  // namespace antcrew::analysis_layer
