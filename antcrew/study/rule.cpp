@@ -71,11 +71,30 @@ std::vector<Step> steps_of(const Json& json, int usable, const std::string& wher
 }  // namespace
 
 Rule::Rule(const std::string& path, const FileBuild& build) {
-  std::ifstream file(path, std::ios::binary);
-  if (!file) bad_input("rule.file", printable(path, 100), "this file cannot be read", "give a rule's file");
-  const std::string text{std::istreambuf_iterator<char>(file), std::istreambuf_iterator<char>()};
+  std::string text;
+  try {
+    std::ifstream file(path, std::ios::binary);
+    if (file) text.assign(std::istreambuf_iterator<char>(file), std::istreambuf_iterator<char>());
+    if (!file) throw std::ios_base::failure("cannot be opened");
+  } catch (const std::ios_base::failure&) {  // also of a folder
+    bad_input("rule.file", printable(path, 100), "this file cannot be read", "give a rule's file");
+  }
   const machine_layer::Machine here = machine_layer::this_machine();
   *this = from_text(text, path, build, here.processor, here.usable_processors());
+}
+
+Rule Rule::load(const std::string& path, const FileBuild& build) noexcept {
+  Rule none;
+  try {
+    return Rule(path, build);
+  } catch (const std::exception& error) {
+    try {
+      none.reason_ = error.what();
+    } catch (...) {
+      none.reason_ = "no memory";  // short enough to need none
+    }
+  }
+  return none;
 }
 
 Rule Rule::from_text(const std::string& text, const std::string& named, const FileBuild& build,
@@ -98,6 +117,10 @@ Rule Rule::from_text(const std::string& text, const std::string& named, const Fi
   differs("processor", text_in(json, "processor", where), processor);
   differs("compiler", text_in(json, "compiler", where), build.compiler);
   differs("set of compiler flags", text_in(json, "flags", where), build.flags);
+  const Json optimised = json.value("optimised", Json());  // rules of older versions do not tell
+  if (!optimised.is_null() && !optimised.is_boolean()) no_rule(where, "its 'optimised' is neither true nor false");
+  if (optimised.is_boolean())
+    differs("optimisation", optimised.get<bool>() ? "on" : "off", build.optimised ? "on" : "off");
   if (!rule.reason_.empty()) rule.steps_.clear();
   return rule;
 }

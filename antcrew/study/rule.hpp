@@ -1,12 +1,13 @@
 // A rule that a program loads: from which size on, and with how many workers, to go parallel, as a study found out.
 //
-//   const Rule rule("tides.rule.json");        // once; `antcrew worth RECORD --to tides.rule.json` wrote it
+//   const Rule rule = Rule::load("tides.rule.json");  // once; `antcrew worth RECORD --to tides.rule.json` wrote it
 //   const int workers = rule.workers_for(soundings.size());
 //   return workers > 1 ? heights_by(crew_of(workers), soundings) : heights(soundings);
 //
 // A rule holds on the machine and for the build that it was measured on. Elsewhere it does not apply: then the answer
-// is always 1, the sequential version, and reason() says why. Where fewer processors can be used than were used when it
-// was measured, by a quota or a set of processors, it answers what paid with so few then. Any thread may ask; nobody
+// is always 1, the sequential version, and reason() says why. A build is another one by its compiler, by whether it was
+// optimised, and by its flags where the build system tells them. Where fewer processors can be used than were used when
+// it was measured, by a quota or a set of processors, it answers what paid with so few then. Any thread may ask; nobody
 // may move it meanwhile.
 #pragma once
 
@@ -23,6 +24,10 @@ class Rule {
  public:
   // Throws Error: rule.file (it cannot be read), rule.syntax (it is no rule), rule.version (a newer one).
   explicit Rule(const std::string& path, const FileBuild& build = build_of_this_file());
+
+  // The same for programs that go on without: of a file that is missing or broken it makes a rule that does not apply,
+  // whose reason() is what the constructor would have thrown. Throws nothing.
+  static Rule load(const std::string& path, const FileBuild& build = build_of_this_file()) noexcept;
 
   // Of a text; `where` names it in messages. processor, usable: of this machine.
   static Rule from_text(const std::string& text, const std::string& where, const FileBuild& build,

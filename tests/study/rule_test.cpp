@@ -83,6 +83,26 @@ TEST_CASE("on another machine or for another build it says so and stays sequenti
   }
 }
 
+TEST_CASE("a rule of an optimised build is none for one that is not, also where nobody tells flags") {
+  std::string text = rule_text(R"([{"from_size": 1, "workers": 4}])", R"("optimised": true, )");
+  FileBuild unknown{"g++ 12", "unknown", "unknown", true, ""};
+  text.replace(text.find("-O3"), 3, "unknown");
+  CHECK(rule(text, unknown).applies());
+  unknown.optimised = false;
+  CHECK_FALSE(rule(text, unknown).applies());
+  CHECK(test::contains(rule(text, unknown).reason(), "another optimisation: 'on', here 'off'"));
+  CHECK(test::contains(refused(rule_text("[]", R"("optimised": "yes", )")), "neither true nor false"));
+}
+
+TEST_CASE("loading a rule throws nothing: what cannot be used does not apply, and says why") {
+  for (const char* path : {"/nowhere/tides.rule.json", "/", "/dev/null"}) {
+    const Rule none = Rule::load(path);
+    CHECK_FALSE(none.applies());
+    CHECK(none.workers_for(1'000'000) == 1);
+    CHECK(test::contains(none.reason(), path));
+  }
+}
+
 TEST_CASE("what is no rule is refused in one sentence") {
   CHECK(test::contains(refused(""), "rule.syntax"));
   CHECK(test::contains(refused("{}"), "this is no rule"));
