@@ -104,7 +104,8 @@ std::string AnswerRule::in_words() const {
   const std::string of = from == From::file ? "the file " + file + ": " : "what was printed: ";
   switch (how) {
     case How::numbers:
-      return of + "numbers " + antcrew::within(tolerance).in_words() + ", all else exactly";
+      return of + "numbers " + antcrew::within(tolerance).in_words() + (absolute ? ", absolutely" : "") +
+             ", whole ones and all else exactly" + (free_layout ? ", whatever the lines" : "");
     case How::lines:
       return of + "the same lines, in any order";
     case How::command:
@@ -170,19 +171,33 @@ std::string text_of(const CommandStudy& study, const Runnable& of, const std::st
   return PutIn(study, of, place).text(text);
 }
 
+std::string dimension_variable(const std::string& name) {
+  return "ANTCREW_DIMENSION_" + upper(name);
+}
+std::string value_variable(const std::string& name) {
+  return "ANTCREW_VALUE_" + upper(name);
+}
+
 std::map<std::string, std::string> environment_of(const CommandStudy& study, const Runnable& of, const Place& place) {
   std::map<std::string, std::string> all{{"ANTCREW_WORKERS", std::to_string(place.workers)},
                                          {"ANTCREW_FOLDER", place.folder},
                                          {"ANTCREW_STUDY", study.parts().folder}};
   if (place.at.size > 0) all["ANTCREW_SIZE"] = std::to_string(place.at.size);
-  for (const auto& [name, value] : place.at.dimensions) all["ANTCREW_DIMENSION_" + upper(name)] = value.text();
+  for (const auto& [name, value] : place.at.dimensions) all[dimension_variable(name)] = value.text();
   const PutIn put(study, of, place);
-  for (const auto& [name, unused] : of.values) all["ANTCREW_VALUE_" + upper(name)] = put.text("@(" + name + ")");
+  for (const auto& [name, unused] : of.values) all[value_variable(name)] = put.text("@(" + name + ")");
   for (const auto& [name, value] : of.environment) all[name] = put.text(value);
   return all;
 }
 
-std::string found_program(const std::string& word, const std::string& folder, const std::string& where) {
+std::string path_of(const std::map<std::string, std::string>& environment) {
+  if (const auto own = environment.find("PATH"); own != environment.end()) return own->second;
+  const char* path = std::getenv("PATH");
+  return path == nullptr ? "/usr/local/bin:/usr/bin:/bin" : path;
+}
+
+std::string found_program(const std::string& word, const std::string& folder, const std::string& where,
+                          const std::string& list) {
   const auto runs = [](const fs::path& path) {
     std::error_code trouble;
     return fs::is_regular_file(path, trouble) && ::access(path.c_str(), X_OK) == 0;
@@ -198,11 +213,9 @@ std::string found_program(const std::string& word, const std::string& folder, co
               "'" + printable(word, 80) + "' cannot be run: it is no program, or not marked as one",
               "chmod +x it, or put its interpreter in front");
   }
-  const char* path = std::getenv("PATH");
-  const std::string list = path == nullptr ? "/usr/local/bin:/usr/bin:/bin" : path;
   for (std::size_t from = 0; from <= list.size();) {
     const std::size_t end = std::min(list.find(':', from), list.size());
-    const fs::path here = fs::path(end == from ? "." : list.substr(from, end - from)) / word;
+    const fs::path here = fs::path(folder) / (end == from ? "." : list.substr(from, end - from)) / word;
     if (!word.empty() && runs(here)) return fs::absolute(here).string();
     from = end + 1;
   }

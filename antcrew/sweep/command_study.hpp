@@ -49,14 +49,16 @@ struct AnswerRule {
   From from = From::output;
   std::string file = {};  // in the trial's folder
   How how = How::exactly;
-  double tolerance = 0;  // of numbers, as in within()
-  Command decides = {};  // exit 0 = the same, 1 = not; gets two files, the baseline's answer first
+  double tolerance = 0;      // of numbers with a point or an exponent, as in within()
+  bool absolute = false;     // the tolerance is, also above 1
+  bool free_layout = false;  // of numbers: where lines end does not matter
+  Command decides = {};      // exit 0 = the same, 1 = not; gets two files, the baseline's answer first
 
   std::string in_words() const;
 };
 
 struct RunLimits {
-  double call_s = 0;                          // 0 = thirty times the baseline's, at least 10 s
+  double call_s = 0;                          // 0 = as HostLimits::of_call()
   std::uint64_t memory_bytes = 0;             // of all processes of a trial; 0 = 90 % of what is free
   std::uint64_t output_bytes = 256ull << 20;  // that a trial may print, and as much into its folder
 };
@@ -111,12 +113,19 @@ Words words_of(const CommandStudy& study, const Runnable& of, const Command& com
                bool with_launcher = true);
 // One text with everything put in.
 std::string text_of(const CommandStudy& study, const Runnable& of, const std::string& text, const Place& place);
+// The variables that a dimension and a value of the study's own are in.
+std::string dimension_variable(const std::string& name);
+std::string value_variable(const std::string& name);
 // ANTCREW_…, and what the study sets for it: names and values.
 std::map<std::string, std::string> environment_of(const CommandStudy& study, const Runnable& of, const Place& place);
 
-// The file that a first word names: with a slash relative to the study's folder, else found in PATH. Throws Error
+// The PATH among them; else this process's own.
+std::string path_of(const std::map<std::string, std::string>& environment);
+
+// The file that a first word names: with a slash relative to the study's folder, else found in `path`. Throws Error
 // (sweep.program): none there, or not to be run.
-std::string found_program(const std::string& word, const std::string& folder, const std::string& where);
+std::string found_program(const std::string& word, const std::string& folder, const std::string& where,
+                          const std::string& path = path_of({}));
 
 // A command in one line, as a reader of a shell would write it.
 std::string in_words(const Words& words);

@@ -4,6 +4,9 @@
 
 #include <algorithm>
 #include <cctype>
+#include <filesystem>
+#include <fstream>
+#include <new>
 
 #include "antcrew/analysis/statistics.hpp"
 #include "antcrew/base/error.hpp"
@@ -22,8 +25,6 @@ namespace {
 using internal::TrialRun;
 using internal::Trials;
 
-constexpr double limit_factor = 30;
-constexpr double least_limit_s = 10;
 constexpr double limit_of_baseline_s = 3600;  // nothing is known yet to judge it by
 constexpr int most_kept = 3;                  // folders of one cell
 constexpr std::uint64_t most_answer_bytes = 1ull << 30;
@@ -115,6 +116,8 @@ std::optional<Fault> CommandsHost::open(const Point& at, const std::vector<CellS
   std::string expected;
   const AnswerRule& rule = study_.parts().answer;
   if (rule.from != AnswerRule::From::none) {
+    if (const std::string why = foreign(first.answer, first.place); !why.empty())
+      return stands(first, Fault{Fault::Kind::wrong_answer, 0, "the baseline's answer " + why});
     if (!internal::read_file(first.answer, most_answer_bytes, expected))
       return stands(first, Fault{Fault::Kind::wrong_answer, 0,
                                  "the baseline left no answer: there is no file " + rule.file + " in its folder"});
@@ -123,6 +126,16 @@ std::optional<Fault> CommandsHost::open(const Point& at, const std::vector<CellS
   }
   cold_reference_s_ = {first.ended.wall_s};
   cold_reference_cpu_s_ = {first.ended.user_s + first.ended.system_s};
+  // Nothing that runs later may be able to make it its own.
+  if (rule.from != AnswerRule::From::none) {
+    std::ofstream copy(first.place.answer_copy(), std::ios::binary | std::ios::trunc);
+    copy.write(expected.data(), static_cast<std::streamsize>(expected.size()));
+    if (!copy.flush())
+      could_not_run("sweep.folder", "the baseline's answer",
+                    printable(first.place.answer_copy(), 80) + " cannot be written",
+                    "make room there, or name another place in TMPDIR");
+    first.answer = first.place.answer_copy();
+  }
   reference_.emplace(std::move(first));
   TrialRun second = run(baseline, 0);
   if (second.fault) return stands(second, second.fault);
@@ -134,10 +147,24 @@ std::optional<Fault> CommandsHost::open(const Point& at, const std::vector<CellS
         ". Leave out what changes (a time, a number of a process), or say how to compare: [answer] compare = …";
     return stands(second, fault);
   }
-  setting_.limit_s = limits_.call_s > 0 ? limits_.call_s : std::max(least_limit_s, limit_factor * reference_s_);
-  if (limits_.call_s <= 0) setting_.limit_is = "30 times the baseline's time, at least 10 s";
+  inputs_ = internal::SharedInputs(inputs_at(at));
+  spoiled_ = false;
+  setting_.limit_s = limits_.of_call(reference_s_);
+  setting_.limit_is = limits_.of_call_in_words(reference_s_);
   setting_.patience_s = std::clamp(3 * reference_s_, 0.1, 5.0);
   return std::nullopt;
+}
+
+std::vector<std::string> CommandsHost::inputs_at(const Point& at) const {
+  std::vector<std::string> paths;
+  const auto add = [&](const Runnable& of) {
+    const std::string name = text_of(study_, of, of.input, Place{1, at, {}});
+    if (!name.empty())
+      paths.push_back((std::filesystem::path(study_.parts().folder) / name).lexically_normal().string());
+  };
+  add(study_.parts().baseline);
+  for (const CellSpec& cell : cells_) add(runnable(cell));
+  return paths;
 }
 
 // Where a folder is kept, or why not.
@@ -146,11 +173,21 @@ std::string CommandsHost::kept_in(const std::string& folder) const {
                         : "; its folder is " + folder;
 }
 
+std::string CommandsHost::foreign(const std::string& answer, const internal::TrialFolder& place) const {
+  const AnswerRule& rule = study_.parts().answer;
+  if (rule.from != AnswerRule::From::file) return {};
+  const std::string why = internal::not_its_own(answer, place.folder());
+  return why.empty() ? why
+                     : printable(rule.file, 60) + " is " + why + ": let it write a file of its own into its folder";
+}
+
 std::optional<Fault> CommandsHost::differs(const std::string& got_file, const std::string& expected_file,
                                            const internal::TrialFolder& place, int round) {
   const AnswerRule& rule = study_.parts().answer;
   if (rule.from == AnswerRule::From::none) return std::nullopt;
   std::string expected, got;
+  if (const std::string why = foreign(got_file, place); !why.empty())
+    return Fault{Fault::Kind::wrong_answer, round, "its answer " + why};
   if (!internal::read_file(got_file, most_answer_bytes, got)) {
     return Fault{Fault::Kind::wrong_answer, round,
                  rule.from == AnswerRule::From::file ? "it left no file " + rule.file + " in its folder"
@@ -174,7 +211,12 @@ std::optional<Fault> CommandsHost::differs(const std::string& got_file, const st
 
 std::optional<Fault> CommandsHost::compared(const TrialRun& trial, int round, std::string* in_short, double& took_s) {
   const std::int64_t began = now_ns();
-  auto fault = differs(trial.answer, reference_->answer, trial.place, round);
+  std::optional<Fault> fault;
+  try {
+    fault = differs(trial.answer, reference_->answer, trial.place, round);
+  } catch (const std::bad_alloc&) {
+    fault = Fault{Fault::Kind::out_of_memory, round, "there was not enough memory to compare its answer"};
+  }
   took_s = seconds_since(began);
   std::string answer;
   if (in_short != nullptr && study_.parts().answer.from != AnswerRule::From::none &&
@@ -310,6 +352,10 @@ Visit CommandsHost::visit(std::size_t index, const VisitOrder& order) {
   if (limits_.stop && limits_.stop()) throw Stopped{};
   const CellSpec& cell = cells_[index];
   Visit visit;
+  if (spoiled_) {
+    visit.over = true;
+    return visit;
+  }
   if (const auto changed = files_.changed(cell.variant)) {
     visit.seen.faults.push_back({Fault::Kind::changed_program, order.round, *changed});
     visit.over = true;
@@ -317,12 +363,26 @@ Visit CommandsHost::visit(std::size_t index, const VisitOrder& order) {
   }
   try {
     if (!known(cell).tried) first_time(cell, order, visit);
+    if (!visit.over) visit.over = inputs_changed(order.round, visit);
     if (!visit.over) timed(cell, order, visit);
   } catch (const Error& error) {  // a program that is gone, a disk that is full
     visit.seen.faults.push_back({Fault::Kind::crashed, order.round, printable(error.what(), 400)});
     visit.over = true;
   }
+  if (!spoiled_ && inputs_changed(order.round, visit)) visit.over = true;
   return visit;
+}
+
+// Whoever was called last did it.
+bool CommandsHost::inputs_changed(int round, Visit& visit) {
+  const auto changed = inputs_.changed();
+  if (!changed) return false;
+  spoiled_ = true;
+  visit.seen.faults.push_back(
+      {Fault::Kind::changed_input, round,
+       printable("it changed the input that all read: " + *changed + "; nothing was measured at this point after that",
+                 400)});
+  return true;
 }
 
 std::optional<Fault> CommandsHost::reference_again(std::string& trouble) {

@@ -44,6 +44,7 @@ class CommandsHost : public Host {
   Known& known(const CellSpec& cell);
   internal::TrialRun run(const CellSpec& cell, int round, const internal::Trials::Looking* looking = nullptr);
   std::optional<Fault> compared(const internal::TrialRun& trial, int round, std::string* in_short, double& took_s);
+  std::string foreign(const std::string& answer, const internal::TrialFolder& place) const;
   std::optional<Fault> differs(const std::string& got_file, const std::string& expected_file,
                                const internal::TrialFolder& place, int round);
   void first_time(const CellSpec& cell, const VisitOrder& order, Visit& visit);
@@ -52,6 +53,8 @@ class CommandsHost : public Host {
   void keep_folder(const CellSpec& cell, internal::TrialRun& trial, int round, bool faulty, Visit& visit);
   std::string kept_in(const std::string& folder) const;
   std::optional<Fault> reference_again(std::string& trouble);
+  std::vector<std::string> inputs_at(const Point& at) const;
+  bool inputs_changed(int round, Visit& visit);
   bool with_launcher(const CellSpec& cell) const { return !runnable(cell).launcher.empty(); }
 
   const CommandStudy& study_;
@@ -70,6 +73,8 @@ class CommandsHost : public Host {
   std::vector<double> cold_reference_cpu_s_;
   std::vector<double> empty_s_;
   bool begun_ = false;  // what is to run before all has run
+  internal::SharedInputs inputs_;
+  bool spoiled_ = false;  // an input was changed in this block: nothing in it means anything any more
 };
 
 }  // namespace antcrew::sweep_layer

@@ -59,7 +59,7 @@ Record run_sweep(const CommandStudy& study, const Plan& plan, const RunHooks& ho
   fresh.files = files.facts();
   fresh.environment = environment_set_by(study);
   fresh.build.program_hash = files.hash();
-  const HostLimits limits{plan.call_limit_s, plan.memory_limit_bytes, hooks.stop, false};
+  const HostLimits limits{plan.call_limit_s, plan.memory_limit_bytes, hooks.stop, false, plan.budget_s};
   return run_hosted([&] { return std::make_unique<CommandsHost>(study, limits, kept_under); }, study, plan, hooks,
                     std::move(fresh), begun);
 }

@@ -65,6 +65,7 @@ class Reading {
     for (const auto* list : {&study->parts().before_all, &study->parts().before_each, &study->parts().after_each}) {
       for (const Command& command : *list) check_command(*study, study->parts().baseline, command);
     }
+    check_answer_file(*study);
     if (study->parts().answer.decides.given())
       check_command(*study, study->parts().baseline, study->parts().answer.decides);
     return study;
@@ -149,6 +150,16 @@ class Reading {
     if (rule.how == AnswerRule::How::numbers && !tolerance)
       bad_input("sweep.key", table.where("compare"), "numbers without a tolerance", "add tolerance = 1e-9");
     rule.tolerance = tolerance.value_or(0);
+    const auto absolute = table.yes_or_no("absolute");
+    rule.absolute = absolute.value_or(false);
+    const std::string layout = table.choice("layout", {"lines", "free"});
+    rule.free_layout = layout == "free";
+    if ((absolute || !layout.empty()) && rule.how != AnswerRule::How::numbers)
+      bad_input("sweep.key", table.where(absolute ? "absolute" : "layout"), "it is about numbers",
+                "add compare = \"numbers\", or leave it out");
+    if (rule.tolerance >= 1 && !rule.absolute)
+      bad_input("sweep.key", table.where("tolerance"), "a tolerance as large as the numbers themselves",
+                "give less than 1: it is relative above 1; or add absolute = true");
     table.finish();
     return rule;
   }
@@ -162,6 +173,10 @@ class Reading {
 
   static void take_shared(TomlTable& table, Runnable& to) {
     for (const auto& [name, value] : table.texts("environment")) {
+      if (name.rfind("ANTCREW_", 0) == 0)
+        bad_input("sweep.type", table.where("environment"),
+                  "an environment variable '" + printable(name, 60) + "', a name that Ant Crew sets itself",
+                  "use another name");
       if (name.empty() || name.find('=') != std::string::npos)
         bad_input("sweep.type", table.where("environment"), "an environment variable called '" + printable(name) + "'",
                   "use a name without '='");
@@ -286,10 +301,52 @@ class Reading {
     }
   }
 
+  // Two names in one variable, or one name for two things: what a command gets would depend on which came last.
+  void check_names_apart(const CommandStudy& study, const Runnable& of, const std::string& where) const {
+    std::map<std::string, std::string> variables;
+    const auto add = [&](const std::string& variable, const std::string& name, const char* what) {
+      const auto [other, fresh] = variables.emplace(variable, name);
+      if (!fresh)
+        bad_input("sweep.type", where,
+                  std::string("two ") + what + "s, '" + printable(other->second, 40) + "' and '" + printable(name, 40) +
+                      "', would be one variable " + variable,
+                  "give one of them another name");
+    };
+    for (const auto& [name, unused] : study.dimensions()) add(dimension_variable(name), name, "dimension");
+    for (const auto& [name, unused] : of.values) {
+      for (const auto& [dimension, more] : study.dimensions()) {
+        if (dimension == name)
+          bad_input("sweep.type", where, "a value and a dimension are both called '" + printable(name, 40) + "'",
+                    "give one of them another name");
+      }
+      add(value_variable(name), name, "value");
+    }
+  }
+
+  // An answer anywhere else would be the same file for all, the baseline among them.
+  void check_answer_file(const CommandStudy& study) const {
+    const AnswerRule& rule = study.parts().answer;
+    if (rule.from != AnswerRule::From::file) return;
+    const std::string where = printable(name_) + " ([answer])";
+    check_names(rule.file, known_names(study, study.parts().baseline), where);
+    for (std::size_t i = 0; i < study.variants().size(); ++i)
+      check_names(rule.file, known_names(study, study.runnable(i)), where);
+    std::string name = rule.file;
+    if (name.rfind("@(folder)/", 0) == 0) name.erase(0, 10);
+    const std::filesystem::path path = std::filesystem::path(name).lexically_normal();
+    if (!path.is_absolute() && !path.empty() && *path.begin() != ".." && name.find("@(study)") == std::string::npos &&
+        name.find("@(folder)") == std::string::npos)
+      return;
+    bad_input("sweep.key", where, "an answer outside the trial's own folder, where all would write the same file",
+              "let the command write it into its folder, @(folder), and give its name there: file = \"" +
+                  printable(path.filename().string(), 40) + "\"");
+  }
+
   // That every name is known and every program is there, before anything is run.
   void check(const CommandStudy& study, const Runnable& of, const std::string& whose) const {
     const Words known = known_names(study, of);
     const std::string where = of.command.where + " (" + printable(whose, 60) + ")";
+    check_names_apart(study, of, where);
     for (const std::string& word : of.launcher) check_names(word, known, where);
     Words plain{"workers", "folder", "study"};
     if (study.has_sizes()) plain.emplace_back("size");
@@ -303,18 +360,20 @@ class Reading {
       check_command(study, of, of.command);
     } else {
       for (const std::string& word : of.command.words) check_names(word, known, where);
-      check_program(of.launcher.front(), where);
+      check_program(of, of.launcher.front(), where);
     }
   }
 
   void check_command(const CommandStudy& study, const Runnable& of, const Command& command) const {
     const Words known = known_names(study, of);
     for (const std::string& word : command.words) check_names(word, known, command.where);
-    if (command.shell.empty()) check_program(command.words.front(), command.where);
+    if (command.shell.empty()) check_program(of, command.words.front(), command.where);
   }
 
-  void check_program(const std::string& word, const std::string& where) const {
-    if (word.find("@(") == std::string::npos) found_program(word, folder_, where);
+  void check_program(const Runnable& of, const std::string& word, const std::string& where) const {
+    const std::string path = path_of(of.environment);
+    if (word.find("@(") == std::string::npos && path.find("@(") == std::string::npos)
+      found_program(word, folder_, where, path);
   }
 
   TomlTable root_;

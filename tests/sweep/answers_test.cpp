@@ -40,16 +40,66 @@ TEST_CASE("exactly: to the byte, with the line that differs") {
 
 TEST_CASE("numbers in text: within the tolerance, all else word for word") {
   using How = AnswerRule::How;
-  CHECK(difference(How::numbers, "sum 3.0000000 m", "sum   3.00000001\nm") == "");
+  CHECK(difference(How::numbers, "sum 3.0000000 m", "sum   3.00000001\tm\r\n") == "");
   CHECK(difference(How::numbers, "depth=1e3,2", "depth=1000,2.0") == "");
   CHECK(test::contains(difference(How::numbers, "sum 3.0 m", "sum 3.1 m"), "expected 3, got 3.1"));
   CHECK(test::contains(difference(How::numbers, "sum 3", "total 3"), "expected \"sum\", got \"total\""));
-  CHECK(test::contains(difference(How::numbers, "1 2 3", "1 2"), "expected 3 numbers and words, got 2"));
+  CHECK(test::contains(difference(How::numbers, "1 2 3", "1 2"), "line 1: expected \"3\", got its end"));
   CHECK(difference(How::numbers, "nan -inf", "nan -inf") == "");
   CHECK(difference(How::numbers, "nan", "1") != "");
   CHECK(difference(How::numbers, "a1 2b 0x1F", "a1 2b 0x1F") == "");
   CHECK(difference(How::numbers, "a1", "a2") != "");
   CHECK(difference(How::numbers, "-5", "5") != "");
+}
+
+TEST_CASE("whole numbers are compared digit by digit, and words are no numbers") {
+  using How = AnswerRule::How;
+  CHECK(test::contains(difference(How::numbers, "9007199254740992", "9007199254740993", 0.5),
+                       "line 1: expected \"9007199254740992\", got \"9007199254740993\""));
+  CHECK(difference(How::numbers, "007 -0 +5", "7 0 5") == "");
+  CHECK(difference(How::numbers, "-1", "1", 0.9) != "");
+  CHECK(difference(How::numbers, "100", "101", 0.1) != "");  // a count that is one off
+  CHECK(difference(How::numbers, "100.0", "101.0", 0.1) == "");
+  CHECK(difference(How::numbers, "9007199254740993", "9007199254740992.0") != "");
+  CHECK(difference(How::numbers, "0e12345", "0e54321") != "");
+  CHECK(difference(How::numbers, "0e12345", "0e12345") == "");
+  CHECK(difference(How::numbers, "0.0e0 0e+00", "0 0") == "");
+  CHECK(difference(How::numbers, "1e999", "2e999") != "");
+  CHECK(difference(How::numbers, "1e999", "1e999") == "");
+  CHECK(difference(How::numbers, "0x10", "16") != "");
+  CHECK(difference(How::numbers, "1e", "1f") != "");
+  CHECK(difference(How::numbers, "nano info", "nano info") == "");
+  CHECK(difference(How::numbers, "nano", "nanx") != "");
+  CHECK(difference(How::numbers, "", "") == "");
+  CHECK(difference(How::numbers, "-", "+") != "");
+  CHECK(difference(How::numbers, ". - + e 5.", ". - + e 5.0") == "");
+}
+
+TEST_CASE("lines count in numbers, unless the layout is free; a tolerance may be absolute") {
+  AnswerRule rule;
+  rule.how = AnswerRule::How::numbers;
+  rule.tolerance = 1e-6;
+  CHECK(test::contains(compare_answers(rule, "1 2\n3\n", "1\n2 3\n").in_words(), "layout = \"free\""));
+  CHECK(compare_answers(rule, "1 2\n3\n", "1 2\n3").agree);
+  rule.free_layout = true;
+  CHECK(compare_answers(rule, "1 2\n3\n", "1\n2 3\n").agree);
+  rule.tolerance = 2;
+  rule.absolute = true;
+  CHECK(compare_answers(rule, "1000.0", "1001.5").agree);
+  CHECK_FALSE(compare_answers(rule, "1000.0", "1003.0").agree);
+}
+
+TEST_CASE("long answers are compared a word at a time") {
+  std::string many;
+  for (int k = 0; k < 300'000; ++k) many += std::to_string(k) + ".25 ";
+  std::string other = many;
+  CHECK(difference(AnswerRule::How::numbers, many, other) == "");
+  other.replace(other.find(" 299998.25") + 1, 9, "299999.25");
+  CHECK(test::contains(difference(AnswerRule::How::numbers, many, other, 1e-9), "1 of 300000 values differ"));
+  const std::string word(2'000'000, 'x');
+  CHECK(difference(AnswerRule::How::numbers, word, word) == "");
+  const std::string dashes(2'000'000, '-');
+  CHECK(difference(AnswerRule::How::numbers, dashes, dashes) == "");
 }
 
 TEST_CASE("lines in any order, each as often") {

@@ -4,12 +4,14 @@
 
 #include <algorithm>
 #include <cmath>
-#include <fstream>
 #include <optional>
+#include <sstream>
+#include <utility>
 #include <vector>
 
 #include "antcrew/base/printable.hpp"
 #include "antcrew/record/json.hpp"
+#include "antcrew/sweep/internal/trial_folder.hpp"
 
 namespace antcrew::internal {
 namespace {
@@ -114,9 +116,10 @@ class Lines {
 
 PhaseLines read_phase_lines(const std::string& path) {
   Lines lines;
-  std::ifstream file(path, std::ios::binary);
-  std::size_t bytes = 0;
-  for (std::string line; std::getline(file, line) && bytes < most_phase_bytes; bytes += line.size() + 1) {
+  std::string text;
+  read_beginning(path, most_phase_bytes, text);
+  std::istringstream all(std::move(text));
+  for (std::string line; std::getline(all, line);) {
     if (line.find_first_not_of(" \t\r") == std::string::npos) continue;
     const std::string what = line.size() > longest_line ? "too long" : lines.line(line);
     if (!what.empty()) lines.trouble(line, what);

@@ -65,12 +65,14 @@ void ProgramFiles::add(const std::string& path, const std::string& shown, int wh
 
 ProgramFiles::ProgramFiles(const CommandStudy& study) {
   const std::string& folder = study.parts().folder;
-  const auto add_words = [&](const std::vector<std::string>& words, const std::string& where, int whose) {
+  const auto add_words = [&](const std::vector<std::string>& words, const std::string& where, int whose,
+                             const Runnable& of) {
+    const std::string path_list = text_of(study, of, path_of(of.environment), Place());
     for (std::size_t k = 0; k < words.size(); ++k) {
       const std::string& word = words[k];
       if (word.empty() || word.find("@(") != std::string::npos) continue;
       try {
-        if (k == 0) add(found_program(word, folder, where), word, whose);
+        if (k == 0) add(found_program(word, folder, where, path_list), word, whose);
       } catch (const Error&) {  // told when it is to be run
       }
       const std::string path = (fs::path(folder) / word).lexically_normal().string();
@@ -78,17 +80,50 @@ ProgramFiles::ProgramFiles(const CommandStudy& study) {
     }
   };
   const auto add_runnable = [&](const Runnable& one, int whose) {
-    add_words(one.launcher, one.command.where, whose);
+    add_words(one.launcher, one.command.where, whose, one);
     // Behind a launcher the first word is a program, too.
-    add_words(one.command.words, one.command.where, whose);
+    add_words(one.command.words, one.command.where, whose, one);
   };
   if (!study.parts().file.empty()) add(fs::absolute(study.parts().file).string(), study.parts().file, of_none);
   add_runnable(study.parts().baseline, CellSpec::the_baseline);
   for (std::size_t i = 0; i < study.variants().size(); ++i) add_runnable(study.runnable(i), static_cast<int>(i));
   for (const auto* list : {&study.parts().before_all, &study.parts().before_each, &study.parts().after_each}) {
-    for (const Command& command : *list) add_words(command.words, command.where, of_all);
+    for (const Command& command : *list) add_words(command.words, command.where, of_all, study.parts().baseline);
   }
-  add_words(study.parts().answer.decides.words, "answer", of_all);
+  add_words(study.parts().answer.decides.words, "answer", of_all, study.parts().baseline);
+}
+
+std::optional<SharedInputs::Seen> SharedInputs::look_at(const std::string& path) {
+  struct stat facts {};
+  if (::stat(path.c_str(), &facts) != 0 || !S_ISREG(facts.st_mode)) return std::nullopt;
+  Seen seen{path,
+            static_cast<std::int64_t>(facts.st_mtim.tv_sec) * 1'000'000'000 + facts.st_mtim.tv_nsec,
+            static_cast<std::int64_t>(facts.st_ino),
+            static_cast<std::int64_t>(facts.st_size),
+            {}};
+  return seen;
+}
+
+SharedInputs::SharedInputs(const std::vector<std::string>& paths) {
+  for (const std::string& path : paths) {
+    const bool known = std::any_of(seen_.begin(), seen_.end(), [&](const Seen& one) { return one.path == path; });
+    auto seen = known ? std::nullopt : look_at(path);
+    if (!seen) continue;
+    if (seen->bytes <= most_program_bytes) seen->hash = file_hash(path);
+    seen_.push_back(std::move(*seen));
+  }
+}
+
+std::optional<std::string> SharedInputs::changed() {
+  for (Seen& before : seen_) {
+    auto now = look_at(before.path);
+    if (!now) return before.path + " is gone";
+    if (now->changed_ns == before.changed_ns && now->inode == before.inode && now->bytes == before.bytes) continue;
+    now->hash = before.hash;
+    if (before.hash.empty() || file_hash(before.path) != before.hash) return before.path + " has another content";
+    before = std::move(*now);  // touched, or written again as it was
+  }
+  return std::nullopt;
 }
 
 std::string ProgramFiles::hash() const {

@@ -45,4 +45,26 @@ class ProgramFiles {
   mutable std::vector<Seen> seen_;    // the same
 };
 
+// Files that all trials of a block read: a trial that changes one of them spoils it for the others.
+class SharedInputs {
+ public:
+  SharedInputs() = default;
+  // Those that are no regular file are left out.
+  explicit SharedInputs(const std::vector<std::string>& paths);
+
+  // The first that has another content than when this was made, with what became of it; none where all have the same.
+  std::optional<std::string> changed();
+
+ private:
+  struct Seen {
+    std::string path;
+    std::int64_t changed_ns = 0;
+    std::int64_t inode = 0;
+    std::int64_t bytes = 0;
+    std::string hash;
+  };
+  static std::optional<Seen> look_at(const std::string& path);
+  std::vector<Seen> seen_;
+};
+
 }  // namespace antcrew::internal

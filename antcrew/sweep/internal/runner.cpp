@@ -230,8 +230,22 @@ void Runner::end() noexcept {
   pid_ = 0;
 }
 
+// A command may stop the process that began it, which then would never tell of its end.
+void Runner::look_at_runner() noexcept {
+  int status = 0;
+  if (pid_ <= 0 || ::waitpid(pid_, &status, WNOHANG | WUNTRACED) != pid_) return;
+  if (WIFSTOPPED(status)) {
+    was_stopped_ = true;
+    ::kill(pid_, SIGCONT);
+  } else {
+    living_runners().erase(pid_);  // it has ended: the channel closes
+    pid_ = -1;
+  }
+}
+
 void Runner::begin(const Start& start) {
-  if (pid_ == 0) fork();
+  was_stopped_ = false;
+  if (pid_ <= 0) fork();
   if (!channel_.send(to_message(start))) {
     end();
     fork();
@@ -240,7 +254,11 @@ void Runner::begin(const Start& start) {
 }
 
 Ended Runner::ended(const std::optional<std::string>& message) {
-  if (message) return ended_from(*message);
+  if (message) {
+    Ended all = ended_from(*message);
+    all.stopped_us = was_stopped_;
+    return all;
+  }
   living_runners().erase(pid_);
   end();
   // What it had begun has come to this process.
@@ -254,6 +272,7 @@ Ended Runner::ended(const std::optional<std::string>& message) {
 Ended Runner::wait(const std::function<bool()>& stop) {
   try {
     return ended(channel_.receive(look_every_s, [&] {
+      look_at_runner();
       if (stop && stop()) throw Stopped{};
     }));
   } catch (const Stopped&) {
@@ -266,6 +285,7 @@ Ended Runner::wait_looking(const std::function<void(pid_t)>& began, const std::f
                            const std::function<bool()>& stop) {
   try {
     const auto idle = [&] {
+      look_at_runner();
       if (stop && stop()) throw Stopped{};
     };
     const auto first = channel_.receive(look_every_s, idle);

@@ -52,12 +52,13 @@ struct Ended {
   std::uint64_t peak_bytes = 0;  // of its largest process; 0 = no more than the runner's own
   std::uint64_t tree_bytes = 0;  // of all together, the most at a look; 0 = it was never looked at
   int looks = 0;
-  int most_processes = 0;  // at a look
-  int most_threads = 0;    // of all its processes
-  bool ignored = false;    // it went on after it was asked to end
-  bool paused = false;     // a look came far too late: the machine, or this run, was stopped meanwhile
-  int left = 0;            // processes that went on after its end
-  double left_for_s = 0;   // so long
+  int most_processes = 0;   // at a look
+  int most_threads = 0;     // of all its processes, but for those of one thread that wait for a child
+  bool ignored = false;     // it went on after it was asked to end
+  bool paused = false;      // a look came far too late: the machine, or this run, was stopped meanwhile
+  bool stopped_us = false;  // the runner was stopped by somebody, and was made to go on
+  int left = 0;             // processes that went on after its end
+  double left_for_s = 0;    // so long
   double left_cpu_s = 0;
   bool left_to_the_end = false;  // they had to be ended
   std::string left_names;
@@ -84,10 +85,12 @@ class Runner {
  private:
   void fork();
   void end() noexcept;
+  void look_at_runner() noexcept;
   Ended ended(const std::optional<std::string>& message);
 
   Channel channel_;
   pid_t pid_ = 0;
+  bool was_stopped_ = false;
 };
 
 }  // namespace antcrew::internal

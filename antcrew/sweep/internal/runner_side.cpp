@@ -76,12 +76,19 @@ std::uint64_t size_of_folder(const std::string& folder) {
 
 struct Seen {
   int processes = 0;
-  int threads = 0;
+  int threads = 0;          // but for shells and the like, which only wait for a child
   std::uint64_t bytes = 0;  // an upper bound: what processes share since a fork counts for each
 };
 
 Seen look_at(const std::vector<pid_t>& tree) {
   const auto page = static_cast<std::uint64_t>(::sysconf(_SC_PAGESIZE));
+  struct Looked {
+    pid_t pid;
+    pid_t parent;
+    bool asleep;
+    int threads;
+  };
+  std::vector<Looked> all;
   Seen seen;
   for (const pid_t pid : tree) {
     const std::string folder = "/proc/" + std::to_string(pid);
@@ -91,10 +98,17 @@ Seen look_at(const std::vector<pid_t>& tree) {
     std::size_t at = name_end;
     for (int field = 2; field < 20 && at != std::string::npos; ++field) at = stat.find(' ', at + 1);
     ++seen.processes;
-    seen.threads += at == std::string::npos ? 1 : std::atoi(stat.c_str() + at);
+    int parent = 0;
+    if (std::sscanf(stat.c_str() + name_end + 3, "%d", &parent) != 1) parent = 0;
+    all.push_back({pid, parent, stat[name_end + 2] == 'S', at == std::string::npos ? 1 : std::atoi(stat.c_str() + at)});
     unsigned long long whole = 0, resident = 0, shared = 0;
     if (std::sscanf(contents(folder + "/statm").c_str(), "%llu %llu %llu", &whole, &resident, &shared) == 3)
       seen.bytes += (resident - std::min(resident, shared)) * page;
+  }
+  for (const Looked& one : all) {
+    const bool has_child =
+        std::any_of(all.begin(), all.end(), [&](const Looked& other) { return other.parent == one.pid; });
+    if (!(one.asleep && one.threads == 1 && has_child)) seen.threads += one.threads;
   }
   return seen;
 }
@@ -173,6 +187,12 @@ class Serving {
     return error;
   }
 
+  // Opening a pipe waits until somebody writes into it, for ever perhaps.
+  static bool is_input(const std::string& path) {
+    struct stat facts {};
+    return path.empty() || ::stat(path.c_str(), &facts) != 0 || S_ISREG(facts.st_mode) || S_ISCHR(facts.st_mode);
+  }
+
   // A missing file for input, or a missing folder, would look like a missing program.
   static std::string what_is_missing(const Start& start, int error) {
     const auto there = [](const std::string& path, int mode) {
@@ -187,6 +207,8 @@ class Serving {
 
   Ended run(const Start& start) {
     pid_t pid = 0;
+    if (!is_input(start.input))
+      return not_begun("its input " + start.input + " is no file (a pipe, a socket or a folder): give a file", 0);
     const std::int64_t began_ns = now_ns();
     const int error = begin(start, pid);
     if (error != 0) return not_begun(what_is_missing(start, error), error);
@@ -203,7 +225,15 @@ class Serving {
     ::getrusage(RUSAGE_SELF, &own);
     if (used.ru_maxrss > own.ru_maxrss) ended.peak_bytes = static_cast<std::uint64_t>(used.ru_maxrss) * 1024;
     look_for_leftovers(start, ended);
+    // Of a call that was over before anybody looked.
+    if (start.output_bytes > 0 && ended.why == Ended::Why::by_itself && written_by(start, true) > start.output_bytes)
+      ended.why = Ended::Why::output;
     return ended;
+  }
+
+  static std::uint64_t written_by(const Start& start, bool also_into_folder) {
+    const std::uint64_t printed = std::max(size_of(start.output), size_of(start.errors));
+    return also_into_folder && !start.watched.empty() ? std::max(printed, size_of_folder(start.watched)) : printed;
   }
 
   void wait_for(pid_t pid, const Start& start, Ended& ended) {
@@ -256,12 +286,8 @@ class Serving {
     ended.tree_bytes = std::max(ended.tree_bytes, bytes);
     if (ended.why != Ended::Why::by_itself) return;
     if (start.memory_bytes > 0 && bytes > start.memory_bytes) ended.why = Ended::Why::memory;
-    if (start.output_bytes > 0) {
-      std::uint64_t written = std::max(size_of(start.output), size_of(start.errors));
-      if (!start.watched.empty() && ended.looks % looks_between_folders == 0)
-        written = std::max(written, size_of_folder(start.watched));
-      if (written > start.output_bytes) ended.why = Ended::Why::output;
-    }
+    if (start.output_bytes > 0 && written_by(start, ended.looks % looks_between_folders == 0) > start.output_bytes)
+      ended.why = Ended::Why::output;
     if (start.limit_s > 0 && ended.looks * look_every_ms * 1e-3 > start.limit_s) ended.why = Ended::Why::time;
   }
 

@@ -1,13 +1,16 @@
 #include "antcrew/sweep/internal/trial_folder.hpp"
 
+#include <fcntl.h>
 #include <sys/stat.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <cerrno>
 #include <cstdlib>
 #include <cstring>
 #include <filesystem>
 #include <fstream>
+#include <functional>
 #include <utility>
 
 #include "antcrew/base/error.hpp"
@@ -36,13 +39,10 @@ void remove_tree(const std::string& top) {
 void shorten(const std::string& path) {
   std::error_code trouble;
   const std::uint64_t size = fs::file_size(path, trouble);
-  if (trouble || size <= kept_of_output) return;
-  std::ifstream file(path, std::ios::binary);
-  std::string first(kept_of_output / 2, '\0');
-  std::string last(kept_of_output / 2, '\0');
-  file.read(first.data(), static_cast<std::streamsize>(first.size()));
-  file.seekg(static_cast<std::streamoff>(size - last.size()));
-  file.read(last.data(), static_cast<std::streamsize>(last.size()));
+  std::string first, last;
+  if (trouble || size <= kept_of_output || !read_beginning(path, kept_of_output / 2, first) ||
+      !read_ending(path, kept_of_output / 2, last))
+    return;
   std::ofstream shorter(path, std::ios::binary | std::ios::trunc);
   shorter << first << "\n… " << size - first.size() - last.size() << " bytes are left out here …\n" << last;
 }
@@ -62,7 +62,8 @@ TrialFolder::~TrialFolder() {
 
 TrialFolders::TrialFolders(std::string kept_under) : kept_under_(std::move(kept_under)) {
   std::error_code trouble;
-  const fs::path temporary = fs::temp_directory_path(trouble);
+  fs::path temporary = fs::temp_directory_path(trouble);
+  if (!trouble) temporary = fs::absolute(temporary, trouble);  // commands run in folders of their own
   std::string pattern = ((trouble ? fs::path("/tmp") : temporary) / "antcrew-trials-XXXXXX").string();
   if (::mkdtemp(pattern.data()) == nullptr)
     could_not_run("sweep.folder", "a folder for trials",
@@ -106,25 +107,77 @@ std::string TrialFolders::keep(TrialFolder& trial, const std::string& name) {
   return to.string();
 }
 
+namespace {
+
+// From `from` on, which is told the size. False where it cannot be read.
+bool read_part(const std::string& path, const std::function<std::uint64_t(std::uint64_t)>& from,
+               std::uint64_t most_bytes, std::string& text) {
+  text.clear();
+  const int file = ::open(path.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK | O_NOCTTY);
+  if (file < 0) return false;
+  struct stat facts {};
+  bool good = ::fstat(file, &facts) == 0 && S_ISREG(facts.st_mode);
+  if (good) {
+    const auto size = static_cast<std::uint64_t>(facts.st_size);
+    const std::uint64_t begin = from(size);
+    good = begin <= size;
+    const std::uint64_t length = good ? std::min(size - begin, most_bytes) : 0;
+    try {
+      text.resize(length);
+    } catch (...) {
+      ::close(file);
+      throw;
+    }
+    std::uint64_t read = 0;
+    while (good && read < length) {
+      const ssize_t got = ::pread(file, text.data() + read, length - read, static_cast<off_t>(begin + read));
+      if (got < 0 && errno == EINTR) continue;
+      good = got >= 0;
+      if (got <= 0) break;
+      read += static_cast<std::uint64_t>(got);
+    }
+    text.resize(read);
+  }
+  ::close(file);
+  return good;
+}
+
+}  // namespace
+
 bool read_file(const std::string& path, std::uint64_t most_bytes, std::string& text) {
+  return read_part(
+      path, [&](std::uint64_t size) { return size > most_bytes ? size + 1 : 0; }, most_bytes, text);
+}
+
+bool read_beginning(const std::string& path, std::uint64_t most_bytes, std::string& text) {
+  return read_part(
+      path, [](std::uint64_t) { return 0; }, most_bytes, text);
+}
+
+bool read_ending(const std::string& path, std::uint64_t most_bytes, std::string& text) {
+  return read_part(
+      path, [&](std::uint64_t size) { return size > most_bytes ? size - most_bytes : 0; }, most_bytes, text);
+}
+
+std::string not_its_own(const std::string& path, const std::string& folder) {
+  struct stat facts {};
+  if (::lstat(path.c_str(), &facts) != 0) return {};
   std::error_code trouble;
-  const std::uint64_t size = fs::file_size(path, trouble);
-  if (trouble || size > most_bytes) return false;
-  std::ifstream file(path, std::ios::binary);
-  text.resize(size);
-  file.read(text.data(), static_cast<std::streamsize>(size));
-  text.resize(static_cast<std::size_t>(file.gcount()));
-  return static_cast<bool>(file) || file.eof();
+  const fs::path place = fs::canonical(folder, trouble);
+  const fs::path real = trouble ? fs::path() : fs::canonical(path, trouble);
+  if (trouble) return "a link that leads nowhere";
+  const auto [end, unused] = std::mismatch(place.begin(), place.end(), real.begin(), real.end());
+  if (end != place.end()) return "a link to another place, " + printable(real.string(), 80);
+  if (::stat(path.c_str(), &facts) != 0 || !S_ISREG(facts.st_mode)) return "no file (a pipe, a device, a folder)";
+  return facts.st_nlink > 1 ? "one of several names of a file" : std::string();
 }
 
 std::vector<std::string> first_lines(const std::string& path) {
   constexpr std::size_t most_lines = 10;
   constexpr std::size_t most_columns = 100;
   constexpr std::size_t most_bytes = 8192;
-  std::ifstream file(path, std::ios::binary);
-  std::string text(most_bytes, '\0');
-  file.read(text.data(), most_bytes);
-  text.resize(static_cast<std::size_t>(file.gcount()));
+  std::string text;
+  read_beginning(path, most_bytes, text);
   std::vector<std::string> lines;
   for (std::size_t from = 0; from < text.size() && lines.size() < most_lines;) {
     const std::size_t end = std::min(text.find('\n', from), text.size());
@@ -137,14 +190,8 @@ std::vector<std::string> first_lines(const std::string& path) {
 std::string last_line(const std::string& path) {
   constexpr std::size_t most_bytes = 4096;
   constexpr std::size_t most_columns = 200;
-  std::error_code trouble;
-  const std::uint64_t size = fs::file_size(path, trouble);
-  if (trouble || size == 0) return {};
-  std::ifstream file(path, std::ios::binary);
-  const std::uint64_t length = std::min<std::uint64_t>(size, most_bytes);
-  file.seekg(static_cast<std::streamoff>(size - length));
-  std::string text(length, '\0');
-  file.read(text.data(), static_cast<std::streamsize>(length));
+  std::string text;
+  if (!read_ending(path, most_bytes, text)) return {};
   const std::size_t end = text.find_last_not_of(" \t\r\n");
   if (end == std::string::npos) return {};
   const std::size_t begin = text.rfind('\n', end);

@@ -27,6 +27,7 @@ class TrialFolder {
   std::string output() const { return top_ + "/output"; }
   std::string errors() const { return top_ + "/errors"; }
   std::string phases() const { return top_ + "/phases"; }
+  std::string answer_copy() const { return top_ + "/answer"; }
 
  private:
   friend class TrialFolders;
@@ -55,8 +56,16 @@ class TrialFolders {
   int next_ = 1;
 };
 
-// Up to so many bytes; none where it cannot be read, or is longer.
+// All of a file; none where it cannot be read, is longer than so many bytes, or is no regular file: nobody waits for
+// what a command has put in its place, such as a pipe.
 bool read_file(const std::string& path, std::uint64_t most_bytes, std::string& text);
+// The same, of a longer one its beginning or its end.
+bool read_beginning(const std::string& path, std::uint64_t most_bytes, std::string& text);
+bool read_ending(const std::string& path, std::uint64_t most_bytes, std::string& text);
+
+// Why a file that was to be in a trial's folder is not the trial's own: a link to another place, one of several names
+// of a file, or no regular file. Empty = it is; also where there is none.
+std::string not_its_own(const std::string& path, const std::string& folder);
 // The first lines, made printable: at most 10 of 100 columns.
 std::vector<std::string> first_lines(const std::string& path);
 // The last line that is not empty, made printable; empty = there is none.

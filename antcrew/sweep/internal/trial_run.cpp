@@ -81,6 +81,8 @@ std::optional<Fault> fault_of(const Ended& ended, const TrialSetting& setting, c
     case Ended::Why::by_itself:
       break;
   }
+  if (ended.stopped_us)
+    return fault(Fault::Kind::crashed, "it stopped the process that began it (SIGSTOP); that was made to go on");
   if (WIFSIGNALED(ended.status)) {
     const int number = WTERMSIG(ended.status);
     return fault(Fault::Kind::crashed, fmt::format("signal {} ({})", number, ::strsignal(number)),
@@ -116,8 +118,8 @@ Start Trials::start_of(const TrialSetting& setting, const Runnable& of, const Co
   const Place here{workers, setting.at, place.folder()};
   Start start;
   start.words = words_of(study, of, command, here, with_launcher);
-  start.words.front() = found_program(start.words.front(), study.parts().folder, command.where);
   auto environment = environment_of(study, of, here);
+  start.words.front() = found_program(start.words.front(), study.parts().folder, command.where, path_of(environment));
   environment["ANTCREW_PHASES"] = place.phases();
   start.environment = whole_environment(environment);
   const std::string folder = text_of(study, of, of.working_folder, here);
@@ -143,7 +145,12 @@ std::optional<Fault> Trials::run_beside(const TrialSetting& setting, const Runna
   Start start = start_of(setting, plain, command, workers, place, false);
   start.words.insert(start.words.end(), more_words.begin(), more_words.end());
   const TrialFolder aside(place.top().empty() ? std::string() : place.top() + "/beside");
-  fs::create_directory(aside.top());
+  std::error_code trouble;
+  fs::create_directories(aside.top(), trouble);
+  if (trouble)
+    return Fault{
+        Fault::Kind::crashed, 0,
+        printable(std::string(what) + ": no place for what it prints (" + trouble.message() + ")", longest_text)};
   start.output = aside.output();
   start.errors = aside.errors();
   const Ended ended = counted(runner_.run(start, setting.stop));
@@ -181,6 +188,9 @@ TrialRun Trials::run(const TrialSetting& setting, const Runnable& of, int worker
                                              : runner_.wait_looking(looking->began, looking->look, setting.stop));
     trial.fault = fault_of(trial.ended, setting, trial.place, round);
     trial.could_run = trial.ended.why != Ended::Why::not_begun;
+    std::error_code trouble;
+    if (!trial.fault && !fs::is_directory(fs::symlink_status(trial.place.folder(), trouble)))
+      trial.fault = Fault{Fault::Kind::crashed, round, "it removed the folder that it was given (ANTCREW_FOLDER)"};
     if (const auto after = all_beside(setting, of, parts.after_each, workers, trial.place, "after_each");
         after && !trial.fault)
       trial.fault = after;

@@ -30,7 +30,7 @@ struct TrialSetting {
   const CommandStudy& study;
   Point at;
   double limit_s = 0;                 // 0 = none known yet
-  const char* limit_is = "as asked";  // where it comes from, in words
+  std::string limit_is = "as asked";  // where it comes from, in words
   double patience_s = 0.2;
   std::uint64_t memory_bytes = 0;
   std::function<bool()> stop;
