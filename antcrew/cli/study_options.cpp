@@ -138,7 +138,8 @@ void add_study_options(CLI::App& app, StudyOptions& o, bool of_commands) {
   app.add_option("--only", o.only, "with --resume: this variant was edited; try it and the baseline again")
       ->type_name("VARIANT");
   app.add_option("--call-limit", o.call_limit_s,
-                 "longest call in seconds (default: 30 times the baseline's, at least 10)")
+                 "longest call in seconds (default: 30 times the baseline's, no more than a 20th of the budget; but 3 "
+                 "times, and 3 s)")
       ->type_name("S");
   app.add_option("--memory-limit", o.memory_limit,
                  "bytes a cell may take on top of its input (default: 90 % of what is free)")

@@ -11,10 +11,17 @@
 namespace antcrew::study_layer {
 
 struct HostLimits {
-  double call_s = 0;                // longest call; 0 = thirty times the baseline's, at least 10 s
+  double call_s = 0;                // longest call; 0 = as of_call() says
   std::uint64_t memory_bytes = 0;   // that a stand may take beyond what it begins with; 0 = 90 % of what is free
   std::function<bool()> stop = {};  // asked while waiting; true ends the run
   bool let_print = false;           // what user code prints goes to standard error
+  double budget_s = 0;              // of the whole study; 0 = none
+
+  // Thirty times what the baseline takes, as long as that is no more than a twentieth of the budget: hangs are not to
+  // use up what the others need. Three times the baseline, and three seconds, in any case.
+  double of_call(double reference_s) const noexcept;
+  // Where that comes from.
+  std::string of_call_in_words(double reference_s) const;
 };
 
 // Thrown out of a host's call when `stop` said so.

@@ -1,5 +1,7 @@
 #include "antcrew/study/plan.hpp"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <cmath>
 
@@ -100,6 +102,27 @@ std::vector<Point> crossed(const std::vector<Point>& points, const std::vector<P
   return all;
 }
 
+// Before any of them is made: what a slip of a list's end asks for would fill the memory.
+void refuse_too_many(const Grid& grid, const Outline& study,
+                     const std::map<std::string, std::vector<PointValue>>& dimensions, std::size_t sizes,
+                     std::size_t pins) {
+  constexpr double most_cells = 100'000;
+  double points =
+      static_cast<double>(std::max<std::size_t>(1, sizes)) * static_cast<double>(std::max<std::size_t>(1, pins));
+  for (const auto& [name, values] : dimensions) points *= static_cast<double>(values.size());
+  if (study.growth()) points *= static_cast<double>(grid.workers.size());
+  double cells_each = 1;  // the baseline's
+  for (const std::size_t variant : grid.variants) {
+    const std::size_t own = study.variants()[variant].workers.size();
+    cells_each += study.growth() ? 1 : static_cast<double>(own > 0 ? own : grid.workers.size());
+  }
+  if (points * cells_each <= most_cells) return;
+  bad_input("study.grid", "study '" + study.title() + "'",
+            fmt::format("{:.0f} points with {:.0f} cells each: more than the {:.0f} cells a study may have", points,
+                        cells_each, most_cells),
+            "give fewer sizes, values or worker counts, or several studies");
+}
+
 std::vector<Point> grown(const std::vector<Point>& points, const std::vector<int>& workers, const Outline& study) {
   std::vector<Point> all;
   for (const Point& point : points) {
@@ -158,12 +181,14 @@ Grid decide(const Outline& study, const Plan& plan, int usable_processors) {
   } else {
     grid.points.push_back(Point{});
   }
-  for (const std::size_t size : sizes) grid.points.push_back(Point{size});
-  for (const auto& [name, values] : chosen_dimensions(study, plan)) grid.points = crossed(grid.points, name, values);
+  grid.variants = chosen_variants(study, plan);
   const std::vector<Pin>& pins = !plan.pins.empty() ? plan.pins : study.pins();
+  const auto dimensions = chosen_dimensions(study, plan);
+  refuse_too_many(grid, study, dimensions, sizes.size(), pins.size());
+  for (const std::size_t size : sizes) grid.points.push_back(Point{size});
+  for (const auto& [name, values] : dimensions) grid.points = crossed(grid.points, name, values);
   if (!pins.empty()) grid.points = crossed(grid.points, pins);
   if (study.growth()) grid.points = grown(grid.points, grid.workers, study);
-  grid.variants = chosen_variants(study, plan);
   grid.workers_asked = !plan.workers.empty();
   const bool any = std::any_of(grid.variants.begin(), grid.variants.end(), [&](std::size_t variant) {
     return !grid.workers_of(study.variants()[variant], grid.points.front()).empty();

@@ -28,7 +28,7 @@ struct Plan {
   bool confirm = true;      // try the best again, and what is not told apart from it, in fresh rounds
   std::uint64_t seed = 0;   // of the order of cells; 0 = a fresh one, kept in the record
   bool stands = true;       // each cell in a process of its own; false is for debuggers
-  double call_limit_s = 0;  // longest call; 0 = thirty times the baseline's, at least 10 s
+  double call_limit_s = 0;  // longest call; 0 = 30 times the baseline's, at most a 20th of the budget, but 3 s at least
   std::uint64_t memory_limit_bytes = 0;  // that a cell may take on top of its input; 0 = 90 % of what is free
   bool crowd = true;                     // measure how copies of the baseline slow each other down
   Metering meter = Metering::few;

@@ -33,8 +33,6 @@ namespace {
 constexpr double look_every_s = 0.05;
 constexpr double late_look_s = 1.0;           // after the one before
 constexpr double limit_of_baseline_s = 3600;  // nothing is known yet to judge it by
-constexpr double limit_factor = 30;
-constexpr double least_limit_s = 10;
 constexpr double off_clock_s = 10;  // a stand looks for work left running for some seconds, and compares answers
 
 bool in_user_code(Stage stage) {
@@ -87,8 +85,24 @@ void StandsHost::start_block(bool own_inputs) {
   block_ = std::move(mine);
 }
 
+double HostLimits::of_call(double reference_s) const noexcept {
+  if (call_s > 0) return call_s;
+  constexpr double least_s = 3;
+  const double thirty = 30 * reference_s;
+  const double allowed = budget_s > 0 ? std::min(thirty, budget_s / 20) : thirty;
+  return std::max({least_s, 3 * reference_s, allowed});
+}
+
+std::string HostLimits::of_call_in_words(double reference_s) const {
+  if (call_s > 0) return "as asked";
+  const double limit_s = of_call(reference_s);
+  if (limit_s >= 30 * reference_s) return "30 times the baseline's time, at least 3 s";
+  return limit_s > std::max(3.0, 3 * reference_s) ? "a twentieth of the budget"
+                                                  : "3 times the baseline's time, at least 3 s";
+}
+
 double StandsHost::call_limit_s() const noexcept {
-  return limits_.call_s > 0 ? limits_.call_s : std::max(least_limit_s, limit_factor * reference_s_);
+  return limits_.of_call(reference_s_);
 }
 
 // Limits count looks, not a clock that may jump while nobody looks.
@@ -149,8 +163,10 @@ std::optional<Fault> StandsHost::wait_for_input(BlockFacts& facts) {
   while (::waitpid(block_pid_, &status, 0) < 0 && errno == EINTR) {
   }
   block_pid_ = 0;
-  return waited.timed_out ? internal::timed_out(board, limit_s, limits_.call_s > 0, 0)
-                          : internal::how_it_ended({status, oom_kills_, prints_.last_line()}, board, 0);
+  return waited.timed_out
+             ? internal::timed_out(board, limit_s,
+                                   limits_.call_s > 0 ? "as asked" : "an hour, as nothing is known of it yet", 0)
+             : internal::how_it_ended({status, oom_kills_, prints_.last_line()}, board, 0);
 }
 
 std::optional<Fault> StandsHost::open(const Point& at, const std::vector<CellSpec>& cells, BlockFacts& facts) {
@@ -231,8 +247,9 @@ Fault StandsHost::why_no_answer(std::size_t cell, const Waited& waited, int roun
             fmt::format("its process closed its connection to the run {}: a body may close only what it has opened",
                         name_of(stage_of(boards_[cell])))};
   }
-  return waited.timed_out ? internal::timed_out(boards_[cell], call_limit_s(), limits_.call_s > 0, round)
-                          : internal::how_it_ended({status, oom_kills_, prints_.last_line()}, boards_[cell], round);
+  return waited.timed_out
+             ? internal::timed_out(boards_[cell], call_limit_s(), limits_.of_call_in_words(reference_s_), round)
+             : internal::how_it_ended({status, oom_kills_, prints_.last_line()}, boards_[cell], round);
 }
 
 void StandsHost::keep_prints(Visit& visit, bool fresh) const {

@@ -14,6 +14,7 @@
 namespace antcrew::internal {
 namespace {
 
+constexpr double hangs_share = 0.1;      // of the budget, for the hangs of one variant
 constexpr std::size_t memory_looks = 3;  // at a cell's processes, each in another stand
 constexpr int most_leaks = 3;            // visits that left work running; after these nothing new is learnt
 
@@ -41,7 +42,10 @@ Running running(const RunState& run, std::size_t index) {
             run.record.points[cell.point].pin};
   r.stages = StageWatch(run.record.plan.width);
   r.stand = cell.trials.empty() ? 0 : cell.trials.back().stand;
-  r.over = gave_up(cell);
+  const auto hung = run.hung_s.find(cell.key());
+  const bool hangs = !r.is_baseline && hung != run.hung_s.end() && run.budget.limited() &&
+                     hung->second >= hangs_share * run.budget.total_s();
+  r.over = gave_up(cell) || hangs;
   return r;
 }
 
@@ -204,6 +208,7 @@ bool BlockRun::variants_over() const noexcept {
 bool BlockRun::generation(int rounds, const MayGo& may_go) {
   const double began_s = run_.elapsed_s();
   renewing_s_ = visiting_s_ = 0;
+  for (Running& r : cells_) r.spent_s = 0;
   const bool going_on = unfinished_;
   if (!going_on) ++generation_;
   bool whole = true;
@@ -275,16 +280,36 @@ void BlockRun::visit(std::size_t cell, bool keep_stand) {
   run_.visit_ended_ns = run_.tools.now_ns();
   const double took_s = RunState::seconds_between(since_ns, run_.visit_ended_ns);
   run_.visit_s[r.index] = took_s;
+  r.spent_s += took_s;
   renewing_s_ += visit.renewing_s;
   visiting_s_ += took_s - visit.renewing_s;
   facts_.neighbours_cpu_s += visit.neighbours_cpu_s;
   r.visited = true;
   if (r.fresh) ++r.stand;
   r.fresh = !keep_stand || visit.replace || visit.over;
-  keep(r, std::move(visit));
+  keep(r, std::move(visit), took_s);
 }
 
-void BlockRun::keep(Running& r, Visit visit) {
+double BlockRun::next_generation_s() const noexcept {
+  double seconds = last_generation_s_;
+  for (const Running& r : cells_) seconds -= r.over && !r.baseline() ? r.spent_s : 0;
+  return std::max(0.0, seconds);
+}
+
+// A hang is waited for once a cell, and all hangs of a variant for a tenth of the budget: its other cells are not tried
+// then.
+void BlockRun::end_if_it_hangs(Running& r, double took_s) {
+  const Cell& cell = run_.record.cells[r.index];
+  double& hung_s = run_.hung_s[cell.key()];
+  hung_s += took_s;
+  if (!run_.budget.limited() || hung_s < hangs_share * run_.budget.total_s()) return;
+  for (Running& other : cells_) {
+    const Cell& its = run_.record.cells[other.index];
+    if (!other.baseline() && its.key() == cell.key() && its.attempt == cell.attempt) other.over = true;
+  }
+}
+
+void BlockRun::keep(Running& r, Visit visit, double took_s) {
   for (Trial& trial : visit.seen.trials) {
     trial.stand = r.stand;
     trial.generation = generation_;
@@ -296,6 +321,13 @@ void BlockRun::keep(Running& r, Visit visit) {
   const bool leaked = std::any_of(visit.seen.faults.begin(), visit.seen.faults.end(),
                                   [](const Fault& fault) { return fault.kind == Fault::Kind::left_work; });
   if (leaked && ++r.leaks >= most_leaks) r.over = true;
+  constexpr int most_wrong = 2;  // after these nothing new is learnt
+  const auto has = [&](Fault::Kind kind) {
+    return std::any_of(visit.seen.faults.begin(), visit.seen.faults.end(),
+                       [&](const Fault& fault) { return fault.kind == kind; });
+  };
+  if (has(Fault::Kind::wrong_answer) && ++r.wrong >= most_wrong && !r.baseline()) r.over = true;
+  if (has(Fault::Kind::timed_out) && !r.baseline()) end_if_it_hangs(r, took_s);
   r.over = r.over || visit.over;
   RecordStep step;
   if (visit.dropped != Visit::Dropped::no) {

@@ -21,6 +21,8 @@ struct Running {
   int leaks = 0;
   bool fresh = true;     // its next visit begins a new stand
   bool visited = false;  // in the round under way
+  double spent_s = 0;    // in the last generation
+  int wrong = 0;         // visits with a wrong answer
 
   bool baseline() const noexcept { return is_baseline; }
 };
@@ -52,6 +54,8 @@ class BlockRun {
   // Generations that are complete.
   int generations() const noexcept { return generations_; }
   double last_generation_s() const noexcept { return last_generation_s_; }
+  // What the last one took, but for cells that will not be visited again.
+  double next_generation_s() const noexcept;
   double opening_s() const noexcept { return opening_s_; }
   double reference_s() const noexcept { return facts_.reference_s; }
   const BlockFacts& facts() const noexcept { return facts_; }
@@ -65,7 +69,8 @@ class BlockRun {
   std::vector<std::size_t> order();
   std::vector<std::size_t> order_of_want() const;
   void visit(std::size_t cell, bool keep_stand);
-  void keep(Running& cell, Visit visit);
+  void keep(Running& cell, Visit visit, double took_s);
+  void end_if_it_hangs(Running& cell, double took_s);
   double foreseen_s(const Running& cell) const;
   void begin_where_it_ended();
   void state_memory() const;

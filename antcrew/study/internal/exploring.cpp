@@ -134,15 +134,15 @@ class Exploring {
     crowd_s_ = 0;
     if (!first_round(point, block)) return;
     const int rounds_each = rounds_of_generation(block);
-    double each_s = block.last_generation_s() * rounds_each;
+    double each_s = block.next_generation_s() * rounds_each;
     double ends_s = plan_ahead(point, block, each_s);
     crowds(point, block, began_s);
     look(block);
     while (!finished(block) && !block.variants_over() && !block.baseline_over() &&
            run_.budget.fits(run_.elapsed_s(), each_s, ends_s)) {
       if (!block.generation(rounds_each, [](double) { return true; })) break;
-      each_s = block.generations() <= measured_generations ? std::min(each_s, block.last_generation_s())
-                                                           : block.last_generation_s();
+      each_s = block.generations() <= measured_generations ? std::min(each_s, block.next_generation_s())
+                                                           : block.next_generation_s();
       if (block.generations() <= measured_generations) ends_s = plan_ahead(point, block, each_s);
       crowds(point, block, began_s);
       look(block);

@@ -18,6 +18,6 @@ struct Ending {
 Fault how_it_ended(const Ending& ending, const StandBoard& board, int round);
 
 // asked: the limit is the user's.
-Fault timed_out(const StandBoard& board, double limit_s, bool asked, int round);
+Fault timed_out(const StandBoard& board, double limit_s, const std::string& limit_is, int round);
 
 }  // namespace antcrew::internal

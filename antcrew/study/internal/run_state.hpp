@@ -25,6 +25,7 @@ struct RunState {
   std::int64_t visit_ended_ns = 0;
   int trials = 0;                              // of the whole record
   std::map<std::size_t, double> visit_s = {};  // what the last visit of each cell took, all in all
+  std::map<std::string, double> hung_s = {};   // waiting for calls of each variant that did not end
   Budget budget = {};
   double progress = 0;  // of the run, by rounds
 
