@@ -124,6 +124,6 @@ _antcrew() {{
 complete -o filenames -F _antcrew antcrew
 )sh",
                       names, cases, topics_named, names);
-  fmt::print("{}", text);
+  cli_layer::put_out(text, "");
   return exit_done;
 }

@@ -117,7 +117,7 @@ int run_command(int argc, char** argv) {
   }
   if (*machine) {
     const Machine here = this_machine();
-    fmt::print("{}", as_json ? to_json(here) : machine_text(here, other_load(look_s)));
+    put_out(as_json ? to_json(here) : machine_text(here, other_load(look_s)), "");
     return exit_done;
   }
   if (*sweep_command) return sweep(sweep_options, command);

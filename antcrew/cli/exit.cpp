@@ -1,11 +1,14 @@
 #include "antcrew/cli/exit.hpp"
 
+#include <fcntl.h>
 #include <sys/ioctl.h>
 #include <unistd.h>
 
 #include <algorithm>
+#include <cerrno>
 #include <cstdio>
 #include <cstdlib>
+#include <cstring>
 #include <new>
 
 #include "antcrew/base/error.hpp"
@@ -13,6 +16,18 @@
 
 namespace antcrew::cli_layer {
 namespace {
+
+// Where one of the three is closed, the next file that is opened would take its number, and get what is printed.
+void open_standard_files() {
+  for (const int number : {STDIN_FILENO, STDOUT_FILENO, STDERR_FILENO}) {
+    if (::fcntl(number, F_GETFD) >= 0 || errno != EBADF) continue;
+    const int opened = ::open("/dev/null", number == STDIN_FILENO ? O_RDONLY : O_WRONLY);
+    if (opened >= 0 && opened != number) {
+      ::dup2(opened, number);
+      ::close(opened);
+    }
+  }
+}
 
 int complain(const std::string& program, const std::string& what, int code) {
   std::fflush(stdout);
@@ -30,8 +45,17 @@ int exit_of_several(int one, int other) {
 }
 
 int guarded(const std::string& program, const std::function<int()>& work) {
+  open_standard_files();
   try {
-    return work();
+    const int code = work();
+    errno = 0;
+    if (std::fflush(stdout) != 0 || std::ferror(stdout) != 0)
+      return complain(program,
+                      std::string("what was to be printed could not be written") +
+                          (errno != 0 ? std::string(" (") + std::strerror(errno) + ")" : "") +
+                          "; make room where standard output goes",
+                      exit_could_not_run);
+    return code;
   } catch (const Error& error) {
     return complain(program, error.what(),
                     error.kind() == Error::Kind::bad_input ? exit_bad_input : exit_could_not_run);

@@ -74,7 +74,10 @@ std::string moment(const std::string& text, const std::string& option, bool end_
     if (end == nullptr || *end != '\0') continue;
     if (end_of_day && std::string(form) == "%Y-%m-%d") parts.tm_hour = 23, parts.tm_min = 59, parts.tm_sec = 59;
     parts.tm_isdst = -1;
-    return in_utc(std::mktime(&parts));
+    const std::tm asked = parts;
+    const std::time_t time = std::mktime(&parts);
+    if (parts.tm_mday != asked.tm_mday || parts.tm_mon != asked.tm_mon) break;  // no month has such a day
+    return in_utc(time);
   }
   bad_input("cli.option", option, "'" + text + "' is no time",
             "write a day (2026-11-27), a time (2026-11-27 14:00), or how long ago (12h, 3d, 2w)");

@@ -6,9 +6,11 @@
 #include <csignal>
 #include <cstdio>
 #include <filesystem>
+#include <memory>
 #include <optional>
 
 #include "antcrew/analysis/analysed.hpp"
+#include "antcrew/base/error.hpp"
 #include "antcrew/base/printable.hpp"
 #include "antcrew/cli/exit.hpp"
 #include "antcrew/cli/forms.hpp"
@@ -127,13 +129,33 @@ void end_on_signals() {
   std::signal(SIGTERM, on_interrupt);
 }
 
+namespace {
+
+// A name that was free may be taken by a run that begins in the same moment: then the next one.
+std::unique_ptr<GrowingFile> record_file_of(const RunnableStudy& study, const StudyOptions& options,
+                                            std::size_t studies, std::string& path) {
+  const bool replaced = options.overwrite || !options.resume.empty();
+  const bool chosen_here = options.save.empty() && options.resume.empty();
+  for (int attempts = 100;; --attempts) {
+    path = record_path(options, *study.outline, studies);
+    try {
+      return std::make_unique<GrowingFile>(path,
+                                           replaced ? GrowingFile::Existing::replaced : GrowingFile::Existing::refused);
+    } catch (const Error& error) {
+      if (!chosen_here || attempts == 0 || error.id() != "record.exists") throw;
+    }
+  }
+}
+
+}  // namespace
+
 int run_study(const RunnableStudy& study, const StudyOptions& options, std::size_t studies) {
   const Plan plan = plan_of(options);
   LiveTable line(!options.quiet);
-  const std::string path = record_path(options, *study.outline, studies);
-  const bool replaced = options.overwrite || !options.resume.empty();
   const auto begun = options.resume.empty() ? std::optional<Record>() : load_record(options.resume);
-  GrowingFile file(path, replaced ? GrowingFile::Existing::replaced : GrowingFile::Existing::refused);
+  std::string path;
+  const std::unique_ptr<GrowingFile> its_file = record_file_of(study, options, studies, path);
+  GrowingFile& file = *its_file;
   const Talk talk(line, options.quiet);
   const RunHooks hooks = hooks_for(file, line, talk);
   const Record record = study.run(plan, hooks, begun ? &*begun : nullptr, path);

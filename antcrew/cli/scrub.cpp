@@ -77,6 +77,17 @@ void shorten_paths(std::string& text) {
   }
 }
 
+// "~ann/tides" names somebody, whoever that is.
+void replace_homes(std::string& text) {
+  for (std::size_t at = text.find('~'); at != std::string::npos; at = text.find('~', at + 1)) {
+    std::size_t end = at + 1;
+    while (end < text.size() && in_word(text[end])) ++end;
+    const bool begins = at == 0 || !in_word(text[at - 1]);
+    const bool name = end > at + 1 && (text[at + 1] < '0' || text[at + 1] > '9');  // "~3 s" is about three
+    if (begins && name) text.replace(at + 1, end - at - 1, "USER");
+  }
+}
+
 void scrub_strings(Json& json) {
   if (json.is_string()) {
     json = scrub_text(json.get<std::string>());
@@ -98,6 +109,7 @@ void scrub_strings(Json& json) {
 
 std::string scrub_text(const std::string& text) {
   std::string scrubbed = text;
+  replace_homes(scrubbed);
   shorten_paths(scrubbed);
   for (const Secret& secret : secrets()) replace_words(scrubbed, secret);
   return scrubbed;

@@ -1,4 +1,5 @@
 #include "antcrew/cli/show.hpp"
+#include "antcrew/cli/forms.hpp"
 
 #include <fmt/format.h>
 
@@ -89,7 +90,7 @@ int tell_worth(const WorthOptions& options) {
                                       : "no variant '" + printable(options.variant) + "' holds at the largest size",
               known.empty() ? "see `antcrew show` for the verdicts" : "choose from " + joined(known));
   }
-  fmt::print("{}", wrapped(worth_text(study, *worth), output_look().width));
+  put_out(wrapped(worth_text(study, *worth), output_look().width), "");
   if (!options.to.empty()) {
     put_out(worth_rule(study, *worth), options.to);
     fmt::print("Rule: {}\n", options.to);

@@ -26,7 +26,7 @@ void print_list(const std::vector<const StudyBase*>& studies) {
 int run_one(const StudyBase& study, const StudyOptions& options, std::size_t studies, const FileBuild& build) {
   if (options.jostle) {
     const JostleReport report = jostle(study, plan_of(options), asked_to_end);
-    fmt::print("{}", jostle_text(report, output_look().width));
+    put_out(jostle_text(report, output_look().width), "");
     return report.faults.empty() ? exit_done : exit_answer_is_no;
   }
   const auto run_it = [&](const Plan& plan, const RunHooks& hooks, const Record* begun, const std::string&) {

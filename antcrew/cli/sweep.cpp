@@ -53,7 +53,7 @@ int sweep(const SweepOptions& asked, const std::vector<std::string>& command) {
   const Plan plan = plan_of(options.study);
   decide(*study, plan, usable_processors_now());  // bad input is found before the first second is spent
   if (options.study.list) {
-    fmt::print("{}", commands_in_words(*study, plan));
+    put_out(commands_in_words(*study, plan), "");
     return exit_done;
   }
   record_path(options.study, *study, 1);

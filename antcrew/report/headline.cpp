@@ -22,6 +22,7 @@ std::string speedup_in_words(const CellFigures& figures) {
 }
 
 std::string at_point(const Analysed& study) {
+  if (study.record->points.empty()) return "no point";
   return point_in_words(study.record->points[study.conclusion.point]);
 }
 

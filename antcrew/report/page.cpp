@@ -202,10 +202,20 @@ std::string head_html(const Analysed& study) {
       policy(), escaped(printable(study.record->title, 160)), internal::page_style.text);
 }
 
+// Where the first sentence ends; not inside a name, which stands in quotes.
+std::size_t end_of_sentence(const std::string& text) {
+  bool quoted = false;
+  for (std::size_t k = 0; k + 1 < text.size(); ++k) {
+    if (text[k] == '"') quoted = !quoted;
+    if (!quoted && text[k] == '.' && text[k + 1] == ' ') return k;
+  }
+  return std::string::npos;
+}
+
 // What was found stands large; whom it could not be told from, below.
 std::string headline_html(const Analysed& study) {
   const std::string all = headline(study);
-  const std::size_t end = all.find(". ");
+  const std::size_t end = end_of_sentence(all);
   if (end == std::string::npos) return "<h1>" + escaped(all) + "</h1>\n";
   return "<h1>" + escaped(all.substr(0, end + 1)) + "</h1>\n<p class=\"also\">" + escaped(all.substr(end + 2)) +
          "</p>\n";

@@ -334,11 +334,13 @@ FoundRuns Index::find(const Search& search) const {
     bind_all(count, what);
     count.executeStep();
     found.matching = static_cast<std::size_t>(count.getColumn(0).getInt64());
-    SQLite::Statement rows(base,
-                           "SELECT number, run, lost, trouble, title, created, processor, system, answer, kind, "
-                           "complete, bytes, name, note FROM runs r" +
-                               what.where + " ORDER BY number DESC" +
-                               (search.newest > 0 ? fmt::format(" LIMIT {}", search.newest) : std::string()));
+    SQLite::Statement rows(
+        base,
+        "SELECT number, run, lost, trouble, title, created, processor, system, answer, kind, "
+        "complete, bytes, name, note FROM runs r" +
+            what.where + " ORDER BY number DESC" +
+            (search.newest > 0 ? fmt::format(" LIMIT {}", std::min<std::size_t>(search.newest, 1u << 30))
+                               : std::string()));
     bind_all(rows, what);
     const auto& files = parts_->files;
     const auto text = [&rows](int column) { return rows.getColumn(column).getString(); };

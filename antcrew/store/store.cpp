@@ -115,14 +115,15 @@ StoreFacts facts_of(const std::string& folder) {
                      json.value("version", Json()).is_number_integer();
   if (!known)
     bad_input("store.format", path, "damaged, or not a store of Ant Crew's", "name another folder with --store");
-  const int version = json["version"].get<int>();
+  const auto version = json["version"].get<std::int64_t>();
   if (version > newest_version)
     bad_input("store.format", path,
               fmt::format("a store of version {}, this Ant Crew ({}) knows {}", version,
                           record_layer::library_version(), newest_version),
               "use a newer Ant Crew, or another folder with --store");
   const Json highest = json.value("highest", Json(0));
-  return {true, highest.is_number_integer() ? highest.get<int>() : 0};
+  if (!highest.is_number_integer()) return {true, 0};
+  return {true, static_cast<int>(std::clamp<std::int64_t>(highest.get<std::int64_t>(), 0, INT_MAX - 1))};
 }
 
 void write_facts(const std::string& folder, int highest) {
@@ -278,8 +279,9 @@ void Store::note(const StoredRun& run, const Notes& notes) {
 }
 
 void Store::forget(const std::vector<StoredRun>& runs) {
-  const StoreFacts facts = facts_of(folder_);
+  facts_of(folder_);
   const Lock lock(folder_);
+  const StoreFacts facts = facts_of(folder_);  // as whoever had the lock before left them
   int highest = facts.highest;
   for (const StoredRun& run : runs_in(folder_)) highest = std::max(highest, run.number);
   if (highest > facts.highest) write_facts(folder_, highest);

@@ -266,3 +266,21 @@ TEST_CASE("explain tells where the time went, for people and for programs, and r
   CHECK(contains(run_command({antcrew_path, "explain", folder / "none-metered.json"}).out,
                  "it was not called with a log"));
 }
+
+TEST_CASE("closed standard files and a full disk: no command writes elsewhere, and none says that it is done") {
+  const TemporaryFolder folder;
+  for (const char* how : {"<&-", ">&-", "2>&-", "<&- >&- 2>&-"}) {
+    CAPTURE(std::string(how));
+    const Outcome out =
+        run_command({"/bin/sh", "-c", antcrew_path + " machine --json " + how + "; echo ended with $?"}, folder.path());
+    CHECK(contains(out.out, "ended with 0"));
+    CHECK(std::filesystem::is_empty(folder.path()));
+  }
+  for (const char* command : {"machine", "help", "--help", "--version"}) {
+    CAPTURE(std::string(command));
+    const Outcome full = run_command(
+        {"/bin/sh", "-c", antcrew_path + " " + command + " > /dev/full; echo ended with $?"}, folder.path());
+    CHECK(contains(full.out, "ended with 3"));
+    CHECK(contains(full.err, "written"));
+  }
+}

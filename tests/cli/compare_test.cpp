@@ -73,6 +73,25 @@ TEST_CASE("a change is told with both figures, a guard fails for it, and both ha
   check_refused(run_command({antcrew_path, "guard", before}), 2, "nothing is required");
   check_refused(run_command({antcrew_path, "guard", before, "--by", "5"}), 2, "no record to compare with");
   check_refused(run_command({antcrew_path, "guard", before, "--speedup", "0"}), 2, "zero or less");
+  check_refused(run_command({antcrew_path, "guard", before, "--all-hold", "--variant", "at onec"}), 2,
+                "did you mean 'at once'?");
+  check_refused(run_command({antcrew_path, "guard", before, "--no-finding", "lock-wiat"}), 2,
+                "did you mean 'lock-wait'?");
+  check_refused(run_command({antcrew_path, "guard", before, "--not-worse-than", before}), 2, "this run is named twice");
+  check_refused(run_command({antcrew_path, "compare", before, before}), 2, "this run is named twice");
+  check_refused(run_command({antcrew_path, "guard", before, "--allow-missing", "x"}), 2, "no record to compare with");
+  // Renamed: what was measured before is not there any more.
+  std::string renamed = test::read_file(folder / "again.json");
+  for (std::size_t at = 0; (at = renamed.find("\"at once\"", at)) != std::string::npos;)
+    renamed.replace(at, 9, "\"as soon\"");
+  test::write_file(folder / "renamed.json", renamed);
+  const Outcome gone = run_command({antcrew_path, "guard", folder / "renamed.json", "--not-worse-than", before});
+  CHECK(gone.exit == 1);
+  CHECK(contains(gone.out, "failed: still measured"));
+  CHECK(contains(gone.out, "--allow-missing 'at once'"));
+  CHECK(run_command(
+            {antcrew_path, "guard", folder / "renamed.json", "--not-worse-than", before, "--allow-missing", "at once"})
+            .exit != 1);
   test::write_file(folder / "guard.toml", "format = 1\nspeed = 1.5\n");
   check_refused(run_command({antcrew_path, "guard", before, "--requirements", folder / "guard.toml"}), 2,
                 "did you mean 'speedup'?");

@@ -167,7 +167,7 @@ TEST_CASE("scrubbed: no string of any form tells host, user, home or folders") {
   const std::string user = entry->pw_name;
   json record = json::parse(test::read_file(record_path()));
   const std::string tell =
-      std::string("on ") + host.data() + " by " + user + " in " + entry->pw_dir + "/secret/work/file.cpp:12";
+      std::string("on ") + host.data() + " by " + user + " in " + entry->pw_dir + "/secret/work/file.cpp:12 ~nurse/x";
   record["title"] = record["agreement"] = record["build"]["flags"] = tell;
   for (json& cell : record["cells"])
     cell["faults"] = json::array({{{"kind", "threw"}, {"round", 1}, {"text", tell}, {"evidence", json::object()}}});
@@ -179,6 +179,7 @@ TEST_CASE("scrubbed: no string of any form tells host, user, home or folders") {
     const std::string shut = run_command({antcrew_path, "show", folder / "told.json", "--as", form, "--scrub"}).out;
     CHECK(shut.size() > 100);
     CHECK_FALSE(contains(shut, "secret"));
+    CHECK_FALSE(contains(shut, "nurse"));
     CHECK_FALSE(contains(shut, "by " + user + " in"));
     CHECK_FALSE(contains(shut, std::string("on ") + host.data() + " by"));
     CHECK(contains(shut, "file.cpp:12"));

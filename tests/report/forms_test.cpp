@@ -7,6 +7,7 @@
 #include "antcrew/analysis/analysed.hpp"
 #include "antcrew/base/units.hpp"
 #include "antcrew/report/csv.hpp"
+#include "antcrew/report/guard_text.hpp"
 #include "antcrew/report/headline.hpp"
 #include "antcrew/report/markdown.hpp"
 #include "antcrew/report/page.hpp"
@@ -148,4 +149,28 @@ TEST_CASE("page: 60 cells of 30 rounds stay under 700 kB, 1,000 cells of 50 leav
   const std::string page = page_html(analyse(large));
   CHECK(contains(page, "The single trials are left out"));
   CHECK(page.size() < 3'000'000);
+}
+
+TEST_CASE("the page's first line ends where its sentence does, not inside a name") {
+  const Record record = small("approx. sort");
+  const std::string page = page_html(analyse(record));
+  const std::size_t at = page.find("<h1>");
+  REQUIRE(at != std::string::npos);
+  const std::string first = page.substr(at, page.find("</h1>", at) - at);
+  CHECK(contains(first, "&quot;approx. sort&quot; (ThreadCrew)"));
+  CHECK(contains(first, "speedup"));
+  CHECK(first.back() == '.');
+}
+
+TEST_CASE("what XML has no way to write is left out of a guard's report") {
+  Record record = small("it");
+  record.title = "Tides \x01\xEF\xBF\xBF& <heights>";
+  const Analysed study = analyse(record);
+  Requirements required;
+  required.all_hold = true;
+  const std::vector<const Analysed*> runs{&study};
+  const std::string xml = guard_junit(guard(runs, required, nullptr), runs);
+  CHECK(xml.find('\x01') == std::string::npos);
+  CHECK(xml.find("\xEF\xBF\xBF") == std::string::npos);
+  CHECK(contains(xml, "&amp; &lt;heights&gt;"));
 }

@@ -113,7 +113,9 @@
     if (study.trials) add("trials (CSV)", () => {
       const rows = [["cell"].concat(study.trials.columns).join(",")];
       study.trials.rows.forEach((row) => rows.push(row.map((v) => v === null ? "" : v).join(",")));
-      const names = study.cells.rows.map((row, k) => k + "," + '"' + (row.name + ", " + row.point).replace(/"/g, '""') + '"');
+      // A text that begins like a formula is none.
+      const plain = (text) => (/^[=+\-@]/.test(text) ? "'" : "") + text;
+      const names = study.cells.rows.map((row, k) => k + "," + '"' + plain(row.name + ", " + row.point).replace(/"/g, '""') + '"');
       download("trials.csv", "text/csv", rows.join("\r\n") + "\r\n\r\ncell,name\r\n" + names.join("\r\n") + "\r\n");
     });
     add("everything on this page (JSON)", () => download("study.json", "application/json", JSON.stringify(study, null, 1)));
