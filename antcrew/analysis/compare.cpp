@@ -194,13 +194,15 @@ class Comparing {
   void judge(ComparedCell& cell, const std::vector<const CellFigures*>& old_runs,
              const std::vector<const CellFigures*>& new_runs) const {
     if (const Differing* one = found_.differs_by(Differing::Weight::unlike)) {
-      cell.why = "these are two studies: another " + one->what;
+      cell.why = "these are two studies: " + one->what + " differs";
       return;
     }
     const CellFigures* was = fault_in(old_runs);
     const CellFigures* is = fault_in(new_runs);
-    if (is != nullptr) {
-      const bool as_before = was != nullptr && (faulty(cell.before) || !faulty(cell.after));
+    // Older runs with a fault on both sides say nothing of the newest ones: those have figures to be compared.
+    const bool long_ago = is != nullptr && was != nullptr && !faulty(cell.before) && !faulty(cell.after);
+    if (is != nullptr && !long_ago) {
+      const bool as_before = was != nullptr && faulty(cell.before);
       cell.change = as_before ? Change::same : Change::worse;
       cell.why = faulty(cell.after) ? std::string("it is \"") + name_of(is->verdict) + "\" now"
                                     : std::string("one of its runs is \"") + name_of(is->verdict) + "\" now";

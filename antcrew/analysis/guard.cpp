@@ -262,7 +262,7 @@ class Guarding {
       forgive_noise(check, cell.ratio->high, against_->disturbed);
       if (const Differing* elsewhere = against_->differs_by(Differing::Weight::elsewhere)) {
         check.outcome = Outcome::cannot_tell;
-        check.settles = fmt::format("the two were measured with another {}: measure both alike", elsewhere->what);
+        check.settles = fmt::format("{} differs between the two: measure both alike", elsewhere->what);
       }
     }
     checks_.push_back(std::move(check));

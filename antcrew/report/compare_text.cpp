@@ -62,11 +62,12 @@ std::string answer(const Comparison& found, const Analysed& now) {
   const int all = static_cast<int>(found.cells.size());
   if (all == 0) return "Nothing to compare: the two have no cell in common.";
   if (const Differing* one = found.differs_by(Differing::Weight::unlike))
-    return fmt::format("Cannot tell: these are two studies, with another {}: '{}' before, '{}' after.", one->what,
+    return fmt::format("Cannot tell: these are two different studies. The {}: '{}' before, '{}' after.", one->what,
                        printable(one->before, 60), printable(one->after, 60));
   std::string text;
   if (const Differing* one = found.differs_by(Differing::Weight::elsewhere))
-    text = fmt::format("The two were measured with another {}, from which alone cells may have changed.", one->what);
+    text = fmt::format("Not measured alike: {} was '{}' before and is '{}' now. That alone may explain what follows.",
+                       one->what, printable(one->before, 60), printable(one->after, 60));
   const std::size_t said = text.size();
   for (const Change change : {Change::worse, Change::better}) {
     const ComparedCell* most = worst(found, change);

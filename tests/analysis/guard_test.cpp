@@ -163,6 +163,16 @@ TEST_CASE("a fault of the newest run decides before any figure; guards do not re
     Pair ever = faulty;
     ever.before.back().fault("v", kind);
     CHECK(ever.compared().cells.front().change == Change::same);
+    // Long ago on both sides: the newest figures are compared, and a loss among them is seen.
+    Pair long_ago = once;
+    long_ago.before[1].fault("v", kind);
+    CHECK(long_ago.compared().cells.front().ratio);
+    CHECK(worst(long_ago.checks()) == Outcome::passed);
+    long_ago.after.back() = Run({{"v", 1.9}}, 9);
+    long_ago.after[3] = Run({{"v", 1.9}}, 8);
+    long_ago.after[1] = Run({{"v", 1.9}}, 6);
+    long_ago.after[0] = Run({{"v", 1.9}}, 5);
+    CHECK(worst(long_ago.checks()) == Outcome::failed);
     // Mended.
     Pair mended = pair;
     mended.before.back().fault("v", kind);

@@ -17,7 +17,7 @@ struct Ending {
 };
 Fault how_it_ended(const Ending& ending, const StandBoard& board, int round);
 
-// asked: the limit is the user's.
+// limit_is: where the limit comes from, in words.
 Fault timed_out(const StandBoard& board, double limit_s, const std::string& limit_is, int round);
 
 }  // namespace antcrew::internal
