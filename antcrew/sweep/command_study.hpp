@@ -122,8 +122,8 @@ std::map<std::string, std::string> environment_of(const CommandStudy& study, con
 // The PATH among them; else this process's own.
 std::string path_of(const std::map<std::string, std::string>& environment);
 
-// The file that a first word names: with a slash relative to the study's folder, else found in `path`. Throws Error
-// (sweep.program): none there, or not to be run.
+// The file that a first word names: with a slash relative to the study's folder, else found in `path`, whose relative
+// parts are relative to that folder, too. Throws Error (sweep.program): none there, or not to be run.
 std::string found_program(const std::string& word, const std::string& folder, const std::string& where,
                           const std::string& path = path_of({}));
 

@@ -12,6 +12,7 @@
 #include <cstring>
 #include <fstream>
 #include <set>
+#include <utility>
 
 #include "antcrew/base/error.hpp"
 #include "antcrew/machine/clock.hpp"
@@ -230,12 +231,15 @@ void Runner::end() noexcept {
   pid_ = 0;
 }
 
-// A command may stop the process that began it, which then would never tell of its end.
+// A command may stop the process that began it, which then would never tell of its end. Where this process did not look
+// for long, both were stopped, as when a batch system suspends a job: no command did that.
 void Runner::look_at_runner() noexcept {
+  constexpr std::int64_t long_ns = 1'000'000'000;
+  const std::int64_t since_ns = now_ns() - std::exchange(looked_ns_, now_ns());
   int status = 0;
   if (pid_ <= 0 || ::waitpid(pid_, &status, WNOHANG | WUNTRACED) != pid_) return;
   if (WIFSTOPPED(status)) {
-    was_stopped_ = true;
+    was_stopped_ = was_stopped_ || since_ns < long_ns;
     ::kill(pid_, SIGCONT);
   } else {
     living_runners().erase(pid_);  // it has ended: the channel closes
@@ -245,6 +249,7 @@ void Runner::look_at_runner() noexcept {
 
 void Runner::begin(const Start& start) {
   was_stopped_ = false;
+  looked_ns_ = now_ns();
   if (pid_ <= 0) fork();
   if (!channel_.send(to_message(start))) {
     end();

@@ -91,6 +91,7 @@ class Runner {
   Channel channel_;
   pid_t pid_ = 0;
   bool was_stopped_ = false;
+  std::int64_t looked_ns_ = 0;
 };
 
 }  // namespace antcrew::internal
