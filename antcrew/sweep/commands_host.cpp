@@ -6,7 +6,6 @@
 #include <cctype>
 #include <filesystem>
 #include <fstream>
-#include <new>
 
 #include "antcrew/analysis/statistics.hpp"
 #include "antcrew/base/error.hpp"
@@ -27,7 +26,6 @@ using internal::Trials;
 
 constexpr double limit_of_baseline_s = 3600;  // nothing is known yet to judge it by
 constexpr int most_kept = 3;                  // folders of one cell
-constexpr std::uint64_t most_answer_bytes = 1ull << 30;
 constexpr double noticed_sleep_s = 1e-3;
 constexpr int empty_runs = 11;
 constexpr int empty_launches = 3;
@@ -171,58 +169,6 @@ std::vector<std::string> CommandsHost::inputs_at(const Point& at) const {
 std::string CommandsHost::kept_in(const std::string& folder) const {
   return folder.empty() ? "; its folder could not be kept: " + printable(folders_.trouble(), 80)
                         : "; its folder is " + folder;
-}
-
-std::string CommandsHost::foreign(const std::string& answer, const internal::TrialFolder& place) const {
-  const AnswerRule& rule = study_.parts().answer;
-  if (rule.from != AnswerRule::From::file) return {};
-  const std::string why = internal::not_its_own(answer, place.folder());
-  return why.empty() ? why
-                     : printable(rule.file, 60) + " is " + why + ": let it write a file of its own into its folder";
-}
-
-std::optional<Fault> CommandsHost::differs(const std::string& got_file, const std::string& expected_file,
-                                           const internal::TrialFolder& place, int round) {
-  const AnswerRule& rule = study_.parts().answer;
-  if (rule.from == AnswerRule::From::none) return std::nullopt;
-  std::string expected, got;
-  if (const std::string why = foreign(got_file, place); !why.empty())
-    return Fault{Fault::Kind::wrong_answer, round, "its answer " + why};
-  if (!internal::read_file(got_file, most_answer_bytes, got)) {
-    return Fault{Fault::Kind::wrong_answer, round,
-                 rule.from == AnswerRule::From::file ? "it left no file " + rule.file + " in its folder"
-                                                     : "what it printed is longer than an answer may be"};
-  }
-  if (rule.how == AnswerRule::How::command) {
-    int code = -1;
-    auto fault = trials_.run_beside(setting_, study_.parts().baseline, rule.decides, 1, place, "comparing the answers",
-                                    {expected_file, got_file}, &code);
-    if (fault) fault->round = round;
-    if (fault || code == 0) return fault;
-    return Fault{Fault::Kind::wrong_answer, round, "the study's own command says that the answers differ"};
-  }
-  internal::read_file(expected_file, most_answer_bytes, expected);
-  const Difference difference = compare_answers(rule, expected, got);
-  if (difference.agree) return std::nullopt;
-  std::string text = got.empty() && rule.from == AnswerRule::From::output ? std::string("it printed nothing")
-                                                                          : internal::in_words(difference);
-  return Fault{Fault::Kind::wrong_answer, round, printable(text, 400)};
-}
-
-std::optional<Fault> CommandsHost::compared(const TrialRun& trial, int round, std::string* in_short, double& took_s) {
-  const std::int64_t began = now_ns();
-  std::optional<Fault> fault;
-  try {
-    fault = differs(trial.answer, reference_->answer, trial.place, round);
-  } catch (const std::bad_alloc&) {
-    fault = Fault{Fault::Kind::out_of_memory, round, "there was not enough memory to compare its answer"};
-  }
-  took_s = seconds_since(began);
-  std::string answer;
-  if (in_short != nullptr && study_.parts().answer.from != AnswerRule::From::none &&
-      internal::read_file(trial.answer, most_answer_bytes, answer))
-    *in_short = answer_in_short(answer);
-  return fault;
 }
 
 void CommandsHost::keep_folder(const CellSpec& cell, TrialRun& trial, int round, bool faulty, Visit& visit) {
@@ -383,61 +329,6 @@ bool CommandsHost::inputs_changed(int round, Visit& visit) {
        printable("it changed the input that all read: " + *changed + "; nothing was measured at this point after that",
                  400)});
   return true;
-}
-
-std::optional<Fault> CommandsHost::reference_again(std::string& trouble) {
-  TrialRun again = run(CellSpec(), 0);
-  if (again.fault) {
-    trouble = "the baseline: " + again.fault->text;
-    return std::nullopt;
-  }
-  auto fault = differs(again.answer, reference_->answer, again.place, 0);
-  if (fault) {
-    fault->kind = Fault::Kind::changed_input;
-    fault->text = "after its trials the baseline had another answer to the same input: " + fault->text;
-  }
-  return fault;
-}
-
-// With another size of the study's own, since a command need not take every size.
-Visit CommandsHost::check(std::size_t index, std::size_t other_size) {
-  const CellSpec& cell = cells_[index];
-  Visit visit;
-  CheckFacts& facts = visit.seen.check.emplace();
-  if (study_.parts().answer.from == AnswerRule::From::none) {
-    facts.trouble = "answers are not compared in this study";
-    return visit;
-  }
-  const auto& sizes = study_.sizes();
-  try {
-    if (setting_.at.size > 0 && std::find(sizes.begin(), sizes.end(), other_size) != sizes.end()) {
-      internal::TrialSetting other = setting_;
-      other.at.size = other_size;
-      const TrialRun right = trials_.run(other, study_.parts().baseline, 1, 0);
-      const TrialRun its = trials_.run(other, runnable(cell), cell.workers, 0);
-      if (right.fault || its.fault) {
-        facts.trouble = fmt::format("with size {}: {}", other_size, (right.fault ? right : its).fault->text);
-      } else if (auto wrong = differs(its.answer, right.answer, its.place, 0)) {
-        const bool old = !differs(its.answer, reference_->answer, its.place, 0);
-        wrong->kind = old ? Fault::Kind::remembered : Fault::Kind::wrong_answer;
-        wrong->text =
-            old ? fmt::format("called with another size, {}, it gave the answer to the one before", other_size)
-                : fmt::format("right with this size, wrong with {}: {}", other_size, wrong->text);
-        wrong->evidence = {{"other_size", static_cast<double>(other_size)}};
-        visit.seen.faults.push_back(*wrong);
-        facts.other_size = other_size;
-      } else {
-        facts.other_size = other_size;
-      }
-    }
-    std::string trouble;
-    if (auto fault = reference_again(trouble)) visit.seen.faults.push_back(*fault);
-    facts.own_input = trouble.empty();
-    if (!trouble.empty()) facts.trouble = trouble;
-  } catch (const Error& error) {
-    facts.trouble = printable(error.what(), 300);
-  }
-  return visit;
 }
 
 std::optional<double> CommandsHost::crowd(int copies) {

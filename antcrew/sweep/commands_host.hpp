@@ -35,6 +35,7 @@ class CommandsHost : public Host {
   void close() override;
 
  private:
+  static constexpr std::uint64_t most_answer_bytes = 1ull << 30;
   struct Known {  // of a cell, over all blocks
     bool tried = false;
     bool left_little = false;  // once something was left running that may have been a helper
