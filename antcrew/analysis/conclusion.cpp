@@ -170,6 +170,22 @@ std::size_t headline_point(const Record& record) noexcept {
       points.begin());
 }
 
+double advised_budget_s(const Record& record) noexcept {
+  double figures_s = 0;
+  double rest_s = 0;
+  for (const LeftOut& left : record.left_out) {
+    const bool beside = left.what == LeftOut::What::checks || left.what == LeftOut::What::metering;
+    double& most_s = beside ? rest_s : figures_s;
+    most_s = std::max(most_s, left.needed_s);
+  }
+  double needed_s = figures_s > 0 ? figures_s : rest_s;
+  if (!(needed_s > 0)) return 0;
+  constexpr double more = 1.1;
+  needed_s = std::max(needed_s, more * record.plan.budget_s);
+  const double unit = std::max(1.0, std::pow(10.0, std::floor(std::log10(needed_s)) - 1));  // two digits
+  return std::ceil(needed_s / unit - 1e-9) * unit;
+}
+
 std::vector<std::size_t> contenders(const Analysed& study, std::size_t point) {
   const std::vector<const CellFigures*> order = ranked(study, point, nullptr);
   std::vector<std::size_t> chosen;

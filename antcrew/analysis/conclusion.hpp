@@ -50,6 +50,10 @@ Conclusion conclude(const Analysed& study);
 // The point that the headline speaks of.
 std::size_t headline_point(const Record& record) noexcept;
 
+// The budget, in seconds, that has time for what was left out: the one number to be told, more than this run had. It
+// goes by what the result lacks, and by checks and the look at where time went only if it lacks nothing else. 0: none.
+double advised_budget_s(const Record& record) noexcept;
+
 // Leader and rivals at a point, by what exploring showed: best first, at most most_rivals (thresholds.hpp) of them;
 // empty when no cell holds. What is to be tried again.
 std::vector<std::size_t> contenders(const Analysed& study, std::size_t point);

@@ -3,6 +3,8 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <set>
+#include <utility>
 
 #include "antcrew/analysis/statistics.hpp"
 #include "antcrew/base/units.hpp"
@@ -56,6 +58,17 @@ std::string wrong_answer_evidence(const Cell& cell, const Fault& fault) {
   const std::size_t trials = cell.trials.size();
   if (wrong == 0 || static_cast<std::size_t>(wrong) == trials) return fault.text;
   return fmt::format("in {} of {} trials, right in the others: {}", wrong, trials, fault.text);
+}
+
+// How often it ended so, where it was tried once more.
+std::string with_tries(const Cell& cell, const Fault& fault) {
+  if (!cell.came_through) return fault.text;
+  std::set<std::pair<int, int>> visits;
+  for (const Trial& trial : cell.trials) visits.emplace(trial.confirming, trial.round);
+  const auto ended = std::count_if(cell.faults.begin(), cell.faults.end(),
+                                   [&](const Fault& other) { return other.kind == fault.kind; });
+  const auto all = static_cast<std::ptrdiff_t>(visits.size()) + ended + (*cell.came_through ? 1 : 0);
+  return fmt::format("in {} of {} tries: {}", ended, all, fault.text);
 }
 
 bool computed_when_read(const Cell& cell, const Cell& baseline, std::string& evidence) {
@@ -293,7 +306,7 @@ Judgement judge(const Record& record, const Cell& cell) {
     if (cell.kind == Cell::Kind::baseline && rank.kind == Fault::Kind::wrong_answer) continue;
     if (const Fault* fault = first_fault(cell, rank.kind)) {
       const bool wrong = rank.kind == Fault::Kind::wrong_answer;
-      return {rank.verdict, wrong ? wrong_answer_evidence(cell, *fault) : fault->text, {}};
+      return {rank.verdict, wrong ? wrong_answer_evidence(cell, *fault) : with_tries(cell, *fault), {}};
     }
   }
   if (cell.trials.empty()) return judge_without_trials(record, cell);

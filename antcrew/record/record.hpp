@@ -159,6 +159,7 @@ struct Cell {
   std::vector<internal::LaneSums> metered = {};  // calls of their own, with a log of what each worker did
   std::vector<Trial> trials = {};
   std::vector<Fault> faults = {};
+  std::optional<bool> came_through = {};  // tried once more after a crash, an exception or a lack of memory: it did
 
   std::string key() const { return variant + " (" + crew + ")"; }
   friend bool operator==(const Cell&, const Cell&) = default;

@@ -31,6 +31,7 @@ void add(Cell& cell, Cell&& seen) {
   append(cell.tree_bytes, std::move(seen.tree_bytes));
   append(cell.trials, std::move(seen.trials));
   append(cell.faults, std::move(seen.faults));
+  if (seen.came_through) cell.came_through = seen.came_through;
 }
 
 void add(std::vector<CrowdFacts>& crowds, CrowdFacts&& more) {

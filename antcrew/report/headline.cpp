@@ -65,12 +65,7 @@ std::string passed_over(const Analysed& study) {
 }
 
 std::string budget_advice(const Analysed& study) {
-  double needed = 0;
-  for (const LeftOut& left : study.record->left_out) {
-    if (left.what != LeftOut::What::points && left.what != LeftOut::What::confirming &&
-        left.what != LeftOut::What::checks)
-      needed = std::max(needed, left.needed_s);
-  }
+  const double needed = advised_budget_s(*study.record);
   if (needed <= 0) return "give it more time with --budget";
   return fmt::format("about {:.0f} s would settle it (--budget {:.0f})", needed, needed);
 }

@@ -290,13 +290,12 @@ std::string left_out(const Analysed& study) {
         text += fmt::format("  another input for {} cell{} at {}", left.count, left.count == 1 ? "" : "s", at);
         break;
     }
-    if (left.needed_s <= 0) {
-      text += "\n";
-      continue;
-    }
-    text += fmt::format("; --budget {:.0f} would have time for it\n", left.needed_s);
+    text += "\n";
   }
-  return text.empty() ? text : "\nNo time was left for:\n" + text;
+  if (text.empty()) return text;
+  const double needed = advised_budget_s(*study.record);
+  if (needed > 0) text += fmt::format("About {:.0f} s would do (--budget {:.0f}).\n", needed, needed);
+  return "\nNo time was left for:\n" + text;
 }
 
 // The same of many cells is told of two; `antcrew explain` has all.

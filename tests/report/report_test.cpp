@@ -125,8 +125,22 @@ TEST_CASE("what there was no time for is told, with the budget that has it") {
   Record record = sample();
   record.left_out = {{LeftOut::What::rounds, 0, 131}, {LeftOut::What::confirming, 0, 160}};
   const std::string text = notes_text(analyse(record));
-  CHECK(contains(text, "rounds at size 1,000: too few for intervals; --budget 131 would have time for it"));
-  CHECK(contains(text, "confirming the best in fresh rounds; --budget 160 would have time for it"));
+  CHECK(contains(text, "  rounds at size 1,000: too few for intervals\n"));
+  CHECK(contains(text, "  confirming the best in fresh rounds\n"));
+  CHECK(contains(text, "About 160 s would do (--budget 160)."));
+  CHECK(text.find("--budget") == text.rfind("--budget"));  // one advice
+  CHECK_FALSE(contains(text, "131"));
+  // Never the one that was given, nor less.
+  record.plan.budget_s = 160;
+  CHECK(advised_budget_s(record) == doctest::Approx(180));
+  CHECK(contains(notes_text(analyse(record)), "--budget 180"));
+  // What the figures lack goes before looks and checks, however dear these are.
+  record.left_out.push_back({LeftOut::What::metering, 0, 4000, 3});
+  CHECK(advised_budget_s(record) == doctest::Approx(180));
+  record.left_out = {record.left_out.back()};
+  CHECK(advised_budget_s(record) == doctest::Approx(4000));
+  record.left_out.clear();
+  CHECK(advised_budget_s(record) == 0);
 }
 
 TEST_CASE("the sentence claims nothing that the figures do not carry") {
@@ -299,7 +313,8 @@ TEST_CASE("what was not checked for want of time is said") {
   Record record = sample();
   record.left_out = {{LeftOut::What::checks, 0, 130, 3}, {LeftOut::What::confirming, 0, 0, 0}};
   const Analysed study = analyse(record);
-  CHECK(contains(notes_text(study), "another input for 3 cells at size 1,000; --budget 130 would have time for it"));
+  CHECK(contains(notes_text(study), "another input for 3 cells at size 1,000\n"));
+  CHECK(contains(notes_text(study), "About 130 s would do (--budget 130)."));
   CHECK_FALSE(contains(notes_text(study), "--budget 0"));
 }
 

@@ -7,6 +7,7 @@
 #include <random>
 
 #include "study/fake_host.hpp"
+#include "support/shared_out.hpp"
 
 using namespace antcrew;
 using namespace antcrew::layers;
@@ -19,8 +20,8 @@ namespace {
 bool all_runs() {
   return std::getenv("ANTCREW_ALL_RUNS") != nullptr;
 }
-#if defined(__SANITIZE_ADDRESS__) || defined(__SANITIZE_THREAD__)
-constexpr int part = 200;  // there the memory is looked at, not the shares
+#if defined(ANTCREW_SANITIZED)
+constexpr int part = 200;  // there it is looked at what is done, not at the shares
 #else
 constexpr int part = 10;
 #endif
@@ -92,14 +93,17 @@ struct Coverage {
 
 // Baseline and one variant that is 1.3 times as fast, by the same kind of luck: the median of ratios is 1.3.
 void cover(const Noise& noise, double correlation, int g, double width, double budget_s, int runs, Coverage& coverage) {
-  static const FakeStudy study(1, {2});
-  for (int k = 0; k < runs; ++k) {
+  const FakeStudy study(1, {2});
+  struct Run {
+    Estimate estimate;
+    bool stands_stay = true;
+  };
+  const auto run_of = [&](std::size_t k) {
     FakeClock clock;
     FakeHost host(clock);
     host.keep_asked = false;
     Luck luck(noise, correlation,
-              static_cast<std::uint64_t>(k) * 7919 + static_cast<std::uint64_t>(correlation * 100) +
-                  static_cast<std::uint64_t>(width * 1000) * 31);
+              k * 7919 + static_cast<std::uint64_t>(correlation * 100) + static_cast<std::uint64_t>(width * 1000) * 31);
     host.call_s = [&](const CellSpec& spec, std::size_t cell, int, bool fresh) {
       return (spec.baseline() ? 0.0013 : 0.001) * luck.factor(cell, fresh);
     };
@@ -109,11 +113,15 @@ void cover(const Noise& noise, double correlation, int g, double width, double b
     plan.width = width;
     plan.budget_s = budget_s;
     plan.confirm = false;
-    plan.seed = static_cast<std::uint64_t>(k) + 1;
+    plan.seed = k + 1;
     const Record record = run_fake(host, clock, study, plan);
     const Cell& cell = record.cells[1];
-    if (g > 1) REQUIRE(cell.trials.size() > 1u + 2u * static_cast<std::size_t>(cell.trials.back().generation - 1));
-    coverage.add(*ratio_of_times(record.cells[0], cell, level_of(record)), 1.3);
+    const bool three_each = cell.trials.size() > 1u + 2u * static_cast<std::size_t>(cell.trials.back().generation - 1);
+    return Run{*ratio_of_times(record.cells[0], cell, level_of(record)), g == 1 || three_each};
+  };
+  for (const Run& run : test::shared_out(static_cast<std::size_t>(runs), run_of)) {
+    REQUIRE(run.stands_stay);
+    coverage.add(run.estimate, 1.3);
   }
 }
 
@@ -168,11 +176,16 @@ Claims claims(int variants, double spread, int runs, bool confirm, const std::fu
   Claims found;
   found.runs = runs;
   const Noise noise{"normal", normal, spread, 0};
-  for (int k = 0; k < runs; ++k) {
+  struct Run {
+    Conclusion::Kind answer = Conclusion::Kind::nothing_measured;
+    bool right = false;
+    double bias = 0;
+  };
+  const auto run_of = [&](std::size_t k) {
     FakeClock clock;
     FakeHost host(clock);
     host.keep_asked = false;
-    Luck luck(noise, 0.25, static_cast<std::uint64_t>(k) * 104729 + 17);
+    Luck luck(noise, 0.25, k * 104729 + 17);
     // In a confirmation cells have other places: told apart by what they are.
     const auto place = [&](const CellSpec& spec) -> std::size_t {
       if (spec.baseline()) return 0;
@@ -187,21 +200,25 @@ Claims claims(int variants, double spread, int runs, bool confirm, const std::fu
     Plan plan;
     plan.budget_s = 0;
     plan.confirm = confirm;
-    plan.seed = static_cast<std::uint64_t>(k) + 1;
+    plan.seed = k + 1;
     const Record record = run_fake(host, clock, study, plan);
     const Analysed analysed = analyse(record);
     const Conclusion& answer = analysed.conclusion;
-    found.faster += answer.answer == Conclusion::Kind::faster || answer.answer == Conclusion::Kind::best ? 1 : 0;
-    found.best += answer.answer == Conclusion::Kind::best ? 1 : 0;
-    found.not_confirmed += answer.answer == Conclusion::Kind::not_confirmed ? 1 : 0;
-    if (answer.leader == nullptr || !answer.speedup) continue;
+    if (answer.leader == nullptr || !answer.speedup) return Run{answer.answer};
 
     const auto is_true_best = [&](const CellFigures* f) { return f != nullptr && f == &analysed.cells[true_best]; };
     bool right = is_true_best(answer.leader) || is_true_best(answer.better);
     for (const CellFigures* f : answer.level) right = right || is_true_best(f);
-    found.right += right ? 1 : 0;
     const auto leader = static_cast<std::size_t>(answer.leader - analysed.cells.data());
-    found.bias += (answer.speedup->median / truth(leader) - 1) / runs;
+    return Run{answer.answer, right, answer.speedup->median / truth(leader) - 1};
+  };
+  for (const Run& run : test::shared_out(static_cast<std::size_t>(runs), run_of)) {
+    using Kind = Conclusion::Kind;
+    found.faster += run.answer == Kind::faster || run.answer == Kind::best ? 1 : 0;
+    found.best += run.answer == Kind::best ? 1 : 0;
+    found.not_confirmed += run.answer == Kind::not_confirmed ? 1 : 0;
+    found.right += run.right ? 1 : 0;
+    found.bias += run.bias / runs;
   }
   return found;
 }
@@ -256,13 +273,12 @@ namespace {
 
 // A machine that drifts by 20 %, takes a step in the middle, and whose rounds resemble their neighbours.
 Coverage drifting(int runs) {
-  static const FakeStudy study(1, {2});
-  Coverage coverage;
-  for (int k = 0; k < runs; ++k) {
+  const FakeStudy study(1, {2});
+  const auto run_of = [&](std::size_t k) {
     FakeClock clock;
     FakeHost host(clock);
     host.keep_asked = false;
-    std::mt19937_64 random(static_cast<std::uint64_t>(k) + 99);
+    std::mt19937_64 random(k + 99);
     std::vector<double> weather;
     const auto of_round = [&](int round) {
       while (weather.size() <= static_cast<std::size_t>(round)) {
@@ -279,10 +295,12 @@ Coverage drifting(int runs) {
     plan.budget_s = 0;
     plan.width = 0.03;
     plan.confirm = false;
-    plan.seed = static_cast<std::uint64_t>(k) + 1;
+    plan.seed = k + 1;
     const Record record = run_fake(host, clock, study, plan);
-    coverage.add(*ratio_of_times(record.cells[0], record.cells[1], level_of(record)), 1.3);
-  }
+    return *ratio_of_times(record.cells[0], record.cells[1], level_of(record));
+  };
+  Coverage coverage;
+  for (const Estimate& estimate : test::shared_out(static_cast<std::size_t>(runs), run_of)) coverage.add(estimate, 1.3);
   return coverage;
 }
 

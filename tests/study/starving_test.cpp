@@ -2,8 +2,10 @@
 // grids that are too large.
 #include <doctest/doctest.h>
 
+#include <algorithm>
 #include <sstream>
 
+#include "antcrew/analysis/conclusion.hpp"
 #include "antcrew/base/error.hpp"
 #include "antcrew/study/host.hpp"
 #include "fake_host.hpp"
@@ -125,4 +127,111 @@ TEST_CASE("a grid of more cells than anybody waits for is refused with their num
   CHECK_THROWS_WITH_AS(test::run_fake(theatre.host, theatre.clock, study, plan, theatre.hooks),
                        doctest::Contains("20000 points with 7 cells each: more than the 100000 cells"), Error);
   CHECK(theatre.host.opened == 0);
+}
+
+TEST_CASE(
+    "what crashed, threw or ran out of memory is tried once more at the end, and its verdict stays; a hang is not") {
+  for (const Fault::Kind kind :
+       {Fault::Kind::crashed, Fault::Kind::threw, Fault::Kind::out_of_memory, Fault::Kind::timed_out}) {
+    for (const bool always : {true, false}) {
+      CAPTURE(name_of(kind));
+      CAPTURE(always);
+      test::Theatre theatre(0.02);
+      const test::FakeStudy study(3, {2});
+      int visits = 0;
+      std::size_t asked_when_ended = 0;
+      theatre.host.meddle = [&](std::size_t cell, int round, Visit& visit) {
+        if (cell != 1) return;
+        ++visits;
+        if (visits != 3 && !(always && visits > 3)) return;
+        visit.seen.trials.clear();
+        visit.seen.faults.push_back({kind, round, "it is gone", {}});
+        visit.over = true;
+        if (asked_when_ended == 0) asked_when_ended = theatre.host.asked.size();
+      };
+      Plan plan;
+      plan.rounds = 9;
+      plan.confirm = false;
+      plan.meter = Metering::none;
+      const Record record = test::run_fake(theatre.host, theatre.clock, study, plan, theatre.hooks);
+      CHECK(trials_of(record, "v0", 2) == 2);  // the last try is not timed
+      CHECK(trials_of(record, "v1", 2) == 9);
+      const CellFigures f = analyse(record).cells[1];
+      const bool hang = kind == Fault::Kind::timed_out;
+      CHECK(visits == (hang ? 3 : 4));
+      CHECK(f.evidence == std::string(hang ? "" : always ? "in 2 of 4 tries: " : "in 1 of 4 tries: ") + "it is gone");
+      CHECK(f.verdict < Verdict::wrong_answer);
+      if (hang) continue;
+      // At the end: after all others.
+      CHECK(theatre.host.asked.size() > asked_when_ended + 10);
+      CHECK(theatre.host.asked.back().cell == 1);
+      // Gone on with, it is not tried a third time.
+      test::Theatre later(0.02);
+      Plan more = plan;
+      more.rounds = 12;
+      const Record resumed = test::run_fake(later.host, later.clock, study, more, later.hooks, &record);
+      CHECK(trials_of(resumed, "v0", 2) == 2);
+      CHECK(std::none_of(later.host.asked.begin(), later.host.asked.end(),
+                         [](const auto& one) { return one.cell == 1; }));
+      CHECK(resumed.cells[1].faults.size() == record.cells[1].faults.size());
+    }
+  }
+}
+
+TEST_CASE("every size gets its least rounds before any gets more, the cheap ones first") {
+  // 4, 40 and 400 ms a call: the dear one alone would take the whole budget.
+  test::Theatre theatre;
+  const test::FakeStudy study(2, {1, 2}, {1000, 10, 100});
+  theatre.host.call_s = [&](const CellSpec& spec, std::size_t, int, bool) {
+    const double faster = spec.baseline() ? 1 : spec.workers == 1 ? 0.97 : 1.6;
+    return 0.0004 * static_cast<double>(theatre.host.asked.back().point_size) / faster;
+  };
+  Plan plan = test::staged(40);
+  plan.meter = Metering::none;
+  const Record record = test::run_fake(theatre.host, theatre.clock, study, plan, theatre.hooks);
+  CAPTURE(theatre.all_notes());
+  std::vector<std::size_t> sizes;
+  for (const auto& one : theatre.host.asked) {
+    if (sizes.empty() || sizes.back() != one.point_size) sizes.push_back(one.point_size);
+  }
+  REQUIRE(sizes.size() >= 3);
+  CHECK(sizes[0] == 10);
+  CHECK(sizes[1] == 100);
+  CHECK(sizes[2] == 1000);
+  for (const CellFigures& f : analyse(record).cells) {
+    CAPTURE(record.points[f.cell->point].size);
+    CHECK(f.cell->trials.size() >= 6);
+  }
+  CHECK(record.measured_s <= 1.15 * 40);
+}
+
+TEST_CASE("a budget that is too small gets one advice, more than was given, that does") {
+  for (const double budget_s : {3.0, 8.0, 20.0, 40.0}) {
+    CAPTURE(budget_s);
+    const test::FakeStudy study(2, {1, 2}, {1000, 10, 100});
+    const auto run_with_budget = [&](double seconds, test::Theatre& theatre) {
+      theatre.host.call_s = [&theatre](const CellSpec& spec, std::size_t, int, bool) {
+        const double faster = spec.baseline() ? 1 : spec.workers == 1 ? 0.97 : 1.6;
+        return 0.001 * static_cast<double>(theatre.host.asked.back().point_size) / faster;
+      };
+      Plan plan = test::staged(seconds);
+      plan.meter = Metering::none;
+      return test::run_fake(theatre.host, theatre.clock, study, plan, theatre.hooks);
+    };
+    test::Theatre theatre;
+    const Record record = run_with_budget(budget_s, theatre);
+    CAPTURE(theatre.all_notes());
+    REQUIRE_FALSE(record.left_out.empty());
+    const double advised_s = advised_budget_s(record);
+    CHECK(advised_s >= 1.1 * budget_s);
+    CHECK_FALSE(test::contains(theatre.all_notes(), "--budget " + std::to_string(static_cast<int>(budget_s)) + ")"));
+    // Small sizes are there, whatever the dear one cost.
+    for (const Cell& cell : record.cells) {
+      if (record.points[cell.point].size == 10) CHECK(cell.trials.size() >= 6);
+    }
+    test::Theatre again;
+    const Record settled = run_with_budget(1.1 * advised_s, again);
+    CAPTURE(again.all_notes());
+    for (const LeftOut& left : settled.left_out) CHECK(left.what >= LeftOut::What::confirming);
+  }
 }

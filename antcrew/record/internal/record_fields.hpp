@@ -207,6 +207,7 @@ void fields(F&& f, R& c) {
   f.later("metered", c.metered);
   f("faults", c.faults);
   f("trials", c.trials);
+  f.later("came_through", c.came_through);
 }
 
 template <class F, class R>

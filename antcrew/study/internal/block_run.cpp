@@ -18,11 +18,26 @@ constexpr double hangs_share = 0.1;      // of the budget, for the hangs of one 
 constexpr std::size_t memory_looks = 3;  // at a cell's processes, each in another stand
 constexpr int most_leaks = 3;            // visits that left work running; after these nothing new is learnt
 
+// No further visit is made.
+bool ends(const Fault& fault) {
+  return fault.kind != Fault::Kind::wrong_answer && fault.kind != Fault::Kind::left_work &&
+         fault.kind != Fault::Kind::threads_left;
+}
+
 bool gave_up(const Cell& cell) {
-  return std::any_of(cell.faults.begin(), cell.faults.end(), [](const Fault& fault) {
-    return fault.kind != Fault::Kind::wrong_answer && fault.kind != Fault::Kind::left_work &&
-           fault.kind != Fault::Kind::threads_left;
-  });
+  return std::any_of(cell.faults.begin(), cell.faults.end(), ends);
+}
+
+// By what may come and go. A hang is not waited for twice.
+bool ended_once(const Cell& cell) {
+  int times = 0;
+  for (const Fault& fault : cell.faults) {
+    const bool comes_and_goes = fault.kind == Fault::Kind::crashed || fault.kind == Fault::Kind::threw ||
+                                fault.kind == Fault::Kind::out_of_memory;
+    if (ends(fault) && !comes_and_goes) return false;
+    times += comes_and_goes ? 1 : 0;
+  }
+  return times == 1;
 }
 
 bool is_newest(const Record& record, const Cell& cell) {
@@ -171,6 +186,22 @@ void BlockRun::check(std::size_t cell, std::size_t other_size) {
   keep_beside(cell, run_.tools.host.check(cell, other_size));
 }
 
+void BlockRun::try_again(const MayGo& may_go) {
+  for (std::size_t i = 0; i < cells_.size(); ++i) {
+    const Cell& cell = run_.record.cells[cells_[i].index];
+    if (cells_[i].baseline() || !ended_once(cell) || cell.came_through) continue;
+    if (run_.hooks.stop && run_.hooks.stop()) throw Stopped{};
+    if (!may_go(foreseen_s(cells_[i]))) return;
+    Visit visit = run_.tools.host.visit(i, {round_, run_.visit_ended_ns, false, false});
+    Visit told;
+    told.seen.came_through = !gave_up(visit.seen);
+    for (Fault& fault : visit.seen.faults) {
+      if (ends(fault)) told.seen.faults.push_back(std::move(fault));
+    }
+    keep_beside(i, std::move(told));
+  }
+}
+
 void BlockRun::meter(std::size_t cell, int calls) {
   Visit visit = run_.tools.host.meter(cell, calls);
   if (!visit.seen.metered.empty()) keep_beside(cell, std::move(visit));
@@ -228,7 +259,7 @@ bool BlockRun::generation(int rounds, const MayGo& may_go) {
   return whole;
 }
 
-// The first round of a block begins with what is wanted most, in case there is no time for more.
+// The first round of a point begins with what is wanted most, in case there is no time for more.
 std::vector<std::size_t> BlockRun::order_of_want() const {
   std::vector<std::size_t> order;
   for (std::size_t i = 0; i < cells_.size(); ++i) {
@@ -242,7 +273,7 @@ std::vector<std::size_t> BlockRun::order_of_want() const {
 }
 
 std::vector<std::size_t> BlockRun::order() {
-  if (!any_round_ && confirming_ == 0) return order_of_want();
+  if (!any_round_ && generations_ == 0 && confirming_ == 0) return order_of_want();
   std::vector<std::size_t> baselines;
   std::vector<std::size_t> others;
   for (std::size_t i = 0; i < cells_.size(); ++i) {

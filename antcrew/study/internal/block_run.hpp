@@ -29,6 +29,8 @@ struct Running {
 
 class BlockRun {
  public:
+  using MayGo = std::function<bool(double seconds)>;
+
   // confirming: the number of the confirmation; 0 = exploring.
   BlockRun(RunState& run, std::size_t point, std::vector<Running> cells, int confirming);
 
@@ -39,13 +41,15 @@ class BlockRun {
   void lost(Fault fault);
   // Has cells()[cell] tried with another input, and the baseline on its own once more; 0 = there is no other.
   void check(std::size_t cell, std::size_t other_size);
+  // One more visit, off the record but for whether it came through, to each cell that crashed, threw or ran out of
+  // memory once: is it always so? The verdict stays.
+  void try_again(const MayGo& may_go);
   // Has it called so many times with a log of what its workers do.
   void meter(std::size_t cell, int calls);
 
   // One generation of stands, visited in so many rounds. `may_go` is asked before each visit with the seconds that it
   // will take, as far as can be told; when it says no, the round stays unfinished. False then, and when the baseline
   // is over.
-  using MayGo = std::function<bool(double seconds)>;
   bool generation(int rounds, const MayGo& may_go);
 
   std::vector<Running>& cells() noexcept { return cells_; }

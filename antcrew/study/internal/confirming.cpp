@@ -79,9 +79,7 @@ class Confirming {
     }
     if (room < std::min(least, least_confirming)) {
       const double needed = run_.elapsed_s() + opening_s(point) + round_s(facts) * least * 1.1;
-      run_.leave_out(
-          LeftOut::What::confirming, point, needed,
-          fmt::format("no time left to confirm the best in fresh rounds: a budget of about {:.0f} s has it", needed));
+      run_.leave_out(LeftOut::What::confirming, point, needed, "no time left to confirm the best in fresh rounds");
       return std::nullopt;
     }
     facts.rounds = std::min(room, run_.plan.rounds > 0 ? run_.plan.rounds : rounds_wanted(facts));

@@ -3,7 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <limits>
+#include <map>
 #include <numeric>
 
 #include "antcrew/analysis/conclusion.hpp"
@@ -41,59 +41,117 @@ std::vector<std::size_t> order_of_points(const Record& record) {
   return order;
 }
 
-// What the last point took, for a guess at the next one: no more in proportion to its size.
+// What a point took, for a guess at itself and at others.
 struct Seen {
   double opening_s = 0;
   double round_s = 0;
   std::size_t size = 0;
 
-  double guess_s(std::size_t other, double rounds) const noexcept {
-    if (size == 0) return 0;
-    const double scale = std::min(1.0, static_cast<double>(other) / static_cast<double>(size));
-    return scale * (opening_s + rounds * round_s);
-  }
+  double cost_s(double rounds) const noexcept { return opening_s + rounds * round_s; }
 };
+
+// A visit to a point: for its least number of rounds, or for all that there is time for.
+struct Turn {
+  std::size_t point;
+  bool least;
+};
+
+// Under a budget every point gets its least rounds before any gets more, small sizes first: a dear one does not push
+// out what costs next to nothing. The headline's point comes last of these and goes straight on; the others come again.
+std::vector<Turn> turns_of(const std::vector<std::size_t>& order, const Record& record, bool least_first) {
+  std::vector<Turn> turns;
+  if (least_first) {
+    for (std::size_t i = 1; i < order.size(); ++i) turns.push_back({order[i], true});
+    std::stable_sort(turns.begin(), turns.end(), [&](const Turn& a, const Turn& b) {
+      return record.points[a.point].size < record.points[b.point].size;
+    });
+  }
+  for (const std::size_t point : order) turns.push_back({point, false});
+  return turns;
+}
 
 class Exploring {
  public:
-  explicit Exploring(RunState& run) : run_(run), order_(order_of_points(run.record)) {}
+  explicit Exploring(RunState& run)
+      : run_(run),
+        headline_(headline_point(run.record)),
+        turns_(turns_of(order_of_points(run.record), run.record, run.budget.limited() && run.plan.rounds == 0)) {}
 
   void all() {
-    for (position_ = 0; position_ < order_.size(); ++position_) {
-      if (position_ > 0 && !time_for(order_[position_])) break;
+    for (turn_ = 0; turn_ < turns_.size() && !nothing_more_; ++turn_) {
+      const std::size_t point = at().point;
+      if (at().least && generations_at(point) >= least_here()) continue;  // an earlier run has them
+      if (turn_ > 0 && point != headline_ && !time_for(point)) {
+        leave_out(point);
+        continue;
+      }
       run_.progress = base_progress();
-      point(order_[position_]);
-      if (nothing_more_) break;
+      try_out(point);
     }
   }
 
  private:
+  const Turn& at() const { return turns_[turn_]; }
+
   double base_progress() const {
     const double share = run_.budget.confirms() ? 1 - Budget::reserved_share : 1;
-    return share * static_cast<double>(position_) / static_cast<double>(order_.size());
+    return share * static_cast<double>(turn_) / static_cast<double>(turns_.size());
   }
 
-  bool time_for(std::size_t point) {
-    const double now = run_.elapsed_s();
-    const double needed = seen_.guess_s(run_.record.points[point].size, 1);
-    if (run_.budget.fits(now, needed, run_.budget.exploring_ends_s())) return true;
-    say_points_left_out();
-    return false;
+  // What it took itself, else what the last one took: a larger one takes more, and nobody knows how much.
+  double guess_s(std::size_t point, double rounds) const {
+    if (const auto known = seen_.find(point); known != seen_.end()) return known->second.cost_s(rounds);
+    return last_.size == 0 ? 0 : std::min(1.0, growth_to(point)) * last_.cost_s(rounds);
+  }
+  double growth_to(std::size_t point) const {
+    return static_cast<double>(run_.record.points[point].size) / static_cast<double>(last_.size);
+  }
+  void saw(std::size_t point, double opening_s, double round_s) {
+    last_ = {opening_s, round_s, run_.record.points[point].size};
+    seen_[point] = last_;
   }
 
-  void say_points_left_out() {
-    std::string sizes;
-    double more = 0;
-    for (std::size_t i = position_; i < order_.size(); ++i) {
-      const std::size_t size = run_.record.points[order_[i]].size;
-      sizes += (sizes.empty() ? "" : ", ") + std::to_string(size);
-      more += seen_.guess_s(size, settled_generations);
+  bool time_for(std::size_t point) const {
+    return run_.budget.fits(run_.elapsed_s(), guess_s(point, 1), run_.budget.exploring_ends_s());
+  }
+
+  int generations_at(std::size_t point) const {
+    return BlockRun(run_, point, cells_at(run_, point), exploring).generations();
+  }
+  int least_here() const { return std::min(least_generations, run_.record.plan.most_rounds); }
+
+  // What has its least rounds goes without the look at where its time went. Of what has none, all points to come are
+  // told at once, and their turns are taken out.
+  void leave_out(std::size_t point) {
+    if (generations_at(point) > 0) {
+      const std::size_t cells = cells_to_meter(run_.record, cells_at(run_, point), run_.plan.meter).size();
+      if (cells > 0) say_not_metered(point, static_cast<int>(cells), budget_for(guess_s(point, 1)));
+      return;
     }
-    const double needed = budget_for(missing_s_ + more);
-    run_.leave_out(LeftOut::What::points, order_[position_], needed,
-                   fmt::format("no time for size{} {}: a budget of about {:.0f} s would settle {}",
-                               order_.size() - position_ == 1 ? "" : "s", sizes, needed,
-                               order_.size() - position_ == 1 ? "it" : "them"));
+    std::vector<Turn> kept(turns_.begin(), turns_.begin() + static_cast<std::ptrdiff_t>(turn_));
+    std::string sizes;
+    for (std::size_t i = turn_; i < turns_.size(); ++i) {
+      const std::size_t other = turns_[i].point;
+      if (other == headline_ || generations_at(other) > 0) {
+        kept.push_back(turns_[i]);
+      } else if (turns_[i].least == at().least) {
+        sizes += (sizes.empty() ? " " : ", ") + std::to_string(run_.record.points[other].size);
+      }
+    }
+    run_.leave_out(LeftOut::What::points, point, budget_for(missing_s_ + to_come_s()),
+                   fmt::format("no time for size{}{}", sizes.find(',') == std::string::npos ? "" : "s", sizes));
+    turns_ = std::move(kept);
+    --turn_;
+  }
+
+  // What points without a round would take, if larger ones take more in proportion.
+  double to_come_s() const {
+    double seconds = 0;
+    for (std::size_t point = 0; point < run_.record.points.size() && last_.size > 0; ++point) {
+      if (seen_.count(point) == 0 && generations_at(point) == 0)
+        seconds += growth_to(point) * last_.cost_s(settled_generations);
+    }
+    return seconds;
   }
 
   // A budget that has so many more seconds for exploring, a quarter of it for confirming.
@@ -102,14 +160,17 @@ class Exploring {
     return std::max(run_.budget.total_s() * 1.1, (run_.elapsed_s() + more_s) / share);
   }
 
-  void point(std::size_t point) {
+  void try_out(std::size_t point) {
     BlockRun block(run_, point, cells_at(run_, point), exploring);
     if (block.cells().size() < 2 || block.baseline_over() || block.variants_over() || finished(block)) return;
     try {
       if (block.open()) {
         rounds(point, block);
         checks(point, block);
-        meter(point, block);
+        if (!at().least) meter(point, block);
+        block.try_again([&](double seconds) {
+          return run_.budget.fits(run_.elapsed_s(), seconds, run_.budget.exploring_ends_s());
+        });
       }
     } catch (const BlockLost& lost) {
       block.lost(lost.fault);
@@ -117,20 +178,21 @@ class Exploring {
     block.close();
   }
 
-  bool finished(const BlockRun& block) const { return block.generations() >= run_.record.plan.most_rounds; }
+  bool finished(const BlockRun& block) const {
+    return block.generations() >= (at().least ? least_here() : run_.record.plan.most_rounds);
+  }
 
   void rounds(std::size_t point, BlockRun& block) {
-    if (run_.budget.limited() && position_ == 0 && run_.elapsed_s() >= run_.budget.total_s()) {
+    if (run_.budget.limited() && turn_ == 0 && run_.elapsed_s() >= run_.budget.total_s()) {
       nothing_more_ = true;
       const double needed = budget_for(settled_generations * 3 * block.reference_s());
       run_.leave_out(LeftOut::What::everything, point, needed,
                      fmt::format("making the input and the reference answer alone took {}, more than the budget of "
-                                 "{:.0f} s; with about {:.0f} s the study can begin",
-                                 duration_text(block.opening_s()), run_.budget.total_s(), needed));
+                                 "{:.0f} s",
+                                 duration_text(block.opening_s()), run_.budget.total_s()));
       return;
     }
     const double began_s = run_.elapsed_s();
-    most_copies_ = std::numeric_limits<int>::max();
     crowd_s_ = 0;
     if (!first_round(point, block)) return;
     const int rounds_each = rounds_of_generation(block);
@@ -146,30 +208,30 @@ class Exploring {
       if (block.generations() <= measured_generations) ends_s = plan_ahead(point, block, each_s);
       crowds(point, block, began_s);
       look(block);
-      run_.progress = base_progress() + (1 - Budget::reserved_share) / static_cast<double>(order_.size()) *
+      run_.progress = base_progress() + (1 - Budget::reserved_share) / static_cast<double>(turns_.size()) *
                                             block.generations() / run_.record.plan.most_rounds;
     }
     if (block.generations() >= least_for_interval) run_.not_left_out(LeftOut::What::rounds, point);
-    seen_ = {block.opening_s(), each_s, run_.record.points[point].size};
+    saw(point, block.opening_s(), each_s);
   }
 
-  // One visit of every cell is made in any case, as far as the whole budget allows; of the first cell always.
+  // One visit of every cell of the first turn and of the headline's point is made in any case, as far as the whole
+  // budget allows; of the first cell always.
   bool first_round(std::size_t point, BlockRun& block) {
     int visits = 0;
-    const double ends_s = position_ == 0 ? run_.budget.total_s() : run_.budget.exploring_ends_s();
+    const double ends_s = turn_ == 0 || point == headline_ ? run_.budget.total_s() : run_.budget.exploring_ends_s();
     const bool whole = block.generation(
         1, [&](double seconds) { return visits++ == 0 || run_.budget.fits(run_.elapsed_s(), seconds, ends_s); });
     if (whole || block.baseline_over()) return whole;
     nothing_more_ = true;
     const auto cells = static_cast<double>(block.cells().size());
     const double round_s = block.last_generation_s() * cells / std::max(1, visits - 1);
-    seen_ = {block.opening_s(), round_s, run_.record.points[point].size};
+    saw(point, block.opening_s(), round_s);
     missing_s_ = (settled_generations - 1) * round_s;
-    const double needed = budget_for(missing_s_);
+    const double needed = budget_for(missing_s_ + to_come_s());
     run_.leave_out(LeftOut::What::cells, point, needed,
-                   fmt::format("one round at {} takes about {}: not every cell could be tried; --resume goes on, "
-                               "and a budget of about {:.0f} s would settle it",
-                               point_text(run_.record.points[point]), duration_text(round_s), needed));
+                   fmt::format("one round at {} takes about {}: not every cell could be tried; --resume goes on",
+                               point_text(run_.record.points[point]), duration_text(round_s)));
     return false;
   }
 
@@ -183,16 +245,18 @@ class Exploring {
     Budget& budget = run_.budget;
     if (!budget.limited()) return 0;
     const double now = run_.elapsed_s();
+    saw(point, block.opening_s(), each_s);
     const int wanted = std::min(least_generations, run_.record.plan.most_rounds) - block.generations();
     const double needed_s = std::max(0, wanted) * each_s;
-    if (position_ == 0 && block.generations() == measured_generations) {
+    if (point == headline_ && block.generations() == measured_generations) {
       const bool hoped = budget.confirms();
       if (!budget.keep_back(now, each_s / static_cast<double>(block.cells().size()), needed_s) && hoped)
         say_not_confirmed(point, each_s, now + needed_s);
     }
-    double ends_s = budget.at_least(budget.point_ends_s(now, order_.size() - position_), now, needed_s);
+    const double share_ends_s = at().least ? now : budget.point_ends_s(now, turns_.size() - turn_);
+    double ends_s = budget.at_least(share_ends_s, now, needed_s);
     if (budget.fits(now, needed_s, ends_s)) return ends_s;
-    if (position_ == 0 && budget.confirms()) {  // what is kept back for confirming is needed here
+    if ((at().least || point == headline_) && budget.confirms()) {  // what is kept back for confirming is needed here
       budget.give_up_confirming();
       say_not_confirmed(point, each_s, now + needed_s);
       ends_s = budget.at_least(ends_s, now, needed_s);
@@ -201,22 +265,19 @@ class Exploring {
     const bool sure = block.generations() >= measured_generations || possible < 3;
     if (budget.fits(now, needed_s, ends_s) || possible >= least_for_interval || !sure) return ends_s;
     missing_s_ = std::max(0.0, now + (settled_generations - block.generations()) * each_s - ends_s);
-    const double settled_s = budget_for(ends_s - now + missing_s_);
+    const double settled_s = budget_for(ends_s - now + missing_s_ + to_come_s());
     run_.leave_out(LeftOut::What::rounds, point, settled_s,
-                   fmt::format("time for about {} round{} at {}, too few for an interval: a round takes {}, and a "
-                               "budget of about {:.0f} s would settle it",
-                               possible, possible == 1 ? "" : "s", point_text(run_.record.points[point]),
-                               duration_text(each_s), settled_s));
+                   fmt::format("time for about {} round{} at {}, too few for an interval: a round takes {}", possible,
+                               possible == 1 ? "" : "s", point_text(run_.record.points[point]), duration_text(each_s)));
     return ends_s;
   }
 
-  void say_not_confirmed(std::size_t point, double each_s, double exploring_s) {
+  void say_not_confirmed(std::size_t point, double each_s, double explored_s) {
+    const double exploring_s = explored_s + to_come_s();
     const double cells = static_cast<double>(cells_at(run_, point).size());
     const double confirming_s = least_confirming * each_s * std::min(1.0, static_cast<double>(most_rivals + 2) / cells);
     const double needed = std::max(exploring_s / (1 - Budget::reserved_share), exploring_s + confirming_s);
-    run_.leave_out(
-        LeftOut::What::confirming, point, needed,
-        fmt::format("no time to confirm the best in fresh rounds: a budget of about {:.0f} s has it", needed));
+    run_.leave_out(LeftOut::What::confirming, headline_, needed, "no time to confirm the best in fresh rounds");
   }
 
   // Cells that need no more rounds are left out of those to come.
@@ -264,10 +325,8 @@ class Exploring {
     }
     if (left.count == 0) return;
     left.needed_s = (checks_s_ + left.needed_s) / checks_share;
-    run_.leave_out(left, fmt::format("no time to try {} cell{} at {} with another input, too: a budget of about "
-                                     "{:.0f} s has it",
-                                     left.count, left.count == 1 ? "" : "s", point_text(run_.record.points[point]),
-                                     left.needed_s));
+    run_.leave_out(left, fmt::format("no time to try {} cell{} at {} with another input, too", left.count,
+                                     left.count == 1 ? "" : "s", point_text(run_.record.points[point])));
   }
 
   // Each variant at its largest worker count, and the fastest cell, the baseline first: what they do is logged in calls
@@ -276,7 +335,7 @@ class Exploring {
     if (run_.plan.meter == Metering::none) return;
     const std::vector<std::size_t> order = cells_to_meter(run_.record, block.cells(), run_.plan.meter);
     const double allowed_s = meter_share * run_.budget.total_s();
-    LeftOut left{LeftOut::What::metering, point, 0, 0};
+    LeftOut left{LeftOut::What::metering, point, 0, 0};  // so far
     for (const std::size_t i : order) {
       const Cell& cell = run_.record.cells[block.cells()[i].index];
       // A command is looked at while it runs, without calls beside: until there are looks enough.
@@ -296,12 +355,13 @@ class Exploring {
       block.meter(i, metered_calls);
       meter_s_ += run_.elapsed_s() - before_s;
     }
-    if (left.count == 0) return;
-    left.needed_s = (meter_s_ + left.needed_s) / meter_share;
-    run_.leave_out(left, fmt::format("no time to see where the time went in {} cell{} at {}: a budget of about "
-                                     "{:.0f} s has it",
-                                     left.count, left.count == 1 ? "" : "s", point_text(run_.record.points[point]),
-                                     left.needed_s));
+    if (left.count > 0) say_not_metered(point, left.count, (meter_s_ + left.needed_s) / meter_share);
+  }
+
+  void say_not_metered(std::size_t point, int cells, double needed_s) {
+    run_.leave_out(LeftOut{LeftOut::What::metering, point, needed_s, cells},
+                   fmt::format("no time to see where the time went in {} cell{} at {}", cells, cells == 1 ? "" : "s",
+                               point_text(run_.record.points[point])));
   }
 
   // The next smaller size of the study with all else equal, else one eighth less.
@@ -332,7 +392,7 @@ class Exploring {
     for (const int copies : counts) {
       const auto time_s = run_.tools.host.crowd(copies);
       if (!time_s) {
-        most_copies_ = copies - 1;
+        most_copies_[point] = copies - 1;
         break;
       }
       steps.emplace_back();
@@ -352,25 +412,29 @@ class Exploring {
     });
     std::vector<int> counts;
     if (enough) return counts;
+    int most = run_.record.machine.usable_processors();
+    if (const auto fitted = most_copies_.find(point); fitted != most_copies_.end())
+      most = std::min(most, fitted->second);
     counts.push_back(1);
     for (const int workers : run_.grid.workers_at(run_.record.points[point])) {
-      if (workers > 1 && workers <= std::min(run_.record.machine.usable_processors(), most_copies_))
-        counts.push_back(workers);
+      if (workers > 1 && workers <= most) counts.push_back(workers);
     }
     std::sort(counts.begin(), counts.end());
     return counts;
   }
 
   RunState& run_;
-  std::vector<std::size_t> order_;
-  std::size_t position_ = 0;
-  Seen seen_;
+  std::size_t headline_;
+  std::vector<Turn> turns_;
+  std::size_t turn_ = 0;
+  std::map<std::size_t, Seen> seen_;  // of points with rounds of this run
+  Seen last_;
   double missing_s_ = 0;  // that the points before would have needed
   bool nothing_more_ = false;
-  int most_copies_ = 0;  // of a crowd at this point
-  double crowd_s_ = 0;   // spent on crowds at this point
-  double meter_s_ = 0;   // spent on metered calls, at all points
-  double checks_s_ = 0;  // spent on checks, at all points
+  std::map<std::size_t, int> most_copies_;  // of a crowd at a point where more did not fit
+  double crowd_s_ = 0;                      // spent on crowds in this turn
+  double meter_s_ = 0;                      // spent on metered calls, at all points
+  double checks_s_ = 0;                     // spent on checks, at all points
 };
 
 }  // namespace

@@ -1,7 +1,11 @@
 #include "antcrew/study/internal/run_state.hpp"
 #include "antcrew/record/record.hpp"
 
+#include <fmt/format.h>
+
 #include <algorithm>
+
+#include "antcrew/analysis/conclusion.hpp"
 
 namespace antcrew::internal {
 
@@ -23,7 +27,12 @@ void RunState::leave_out(const LeftOut& left, const std::string& said) {
   RecordStep step;
   step.left_out = left;
   add(std::move(step));
-  note(said);
+  const double advised_s = advised_budget_s(record);
+  if (advised_s > advised_s_)
+    note(fmt::format("{}; about {:.0f} s would do (--budget {:.0f})", said, advised_s, advised_s));
+  else
+    note(said);
+  advised_s_ = std::max(advised_s_, advised_s);
 }
 
 void RunState::not_left_out(LeftOut::What what, std::size_t point) {

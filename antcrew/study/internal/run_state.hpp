@@ -27,7 +27,8 @@ struct RunState {
   std::map<std::size_t, double> visit_s = {};  // what the last visit of each cell took, all in all
   std::map<std::string, double> hung_s = {};   // waiting for calls of each variant that did not end
   Budget budget = {};
-  double progress = 0;  // of the run, by rounds
+  double progress = 0;    // of the run, by rounds
+  double advised_s_ = 0;  // the budget that was named last
 
   double elapsed_s() const { return seconds_between(started_ns, tools.now_ns()); }
   static double seconds_between(std::int64_t from, std::int64_t to) { return static_cast<double>(to - from) * 1e-9; }
