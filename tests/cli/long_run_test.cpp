@@ -12,53 +12,22 @@
 #include <thread>
 
 #include "antcrew/record/record_file.hpp"
+#include "cli/background.hpp"
 #include "support/command.hpp"
 
 using antcrew::load_record;
 using nlohmann::json;
 using test::contains;
+using test::gone_within;
 using test::Outcome;
+using test::processes_of;
 using test::run_command;
+using test::start;
+using test::study;
 using test::TemporaryFolder;
+using test::tides;
 
 namespace {
-
-const std::string tides = std::string(ANTCREW_EXAMPLES) + "/tides";
-
-// Starts the study in the background with its output in a file.
-pid_t start(const std::vector<std::string>& words, const std::string& out) {
-  std::vector<char*> raw;
-  for (const std::string& word : words) raw.push_back(const_cast<char*>(word.c_str()));
-  raw.push_back(nullptr);
-  const pid_t child = fork();
-  if (child == 0) {
-    const int file = open(out.c_str(), O_WRONLY | O_CREAT | O_TRUNC, 0600);
-    dup2(file, 1);
-    dup2(file, 2);
-    execv(raw[0], raw.data());
-    _exit(127);
-  }
-  return child;
-}
-
-// Processes whose command line is this study's, whoever started them.
-int processes_of(const std::string& record) {
-  int count = 0;
-  for (const auto& entry : std::filesystem::directory_iterator("/proc")) {
-    const std::string line = test::read_file(entry.path() / "cmdline");
-    const std::string state = test::read_file(entry.path() / "stat");
-    if (contains(line, record) && !contains(state, ") Z ")) ++count;
-  }
-  return count;
-}
-
-bool gone_within(const std::string& record, std::chrono::milliseconds limit) {
-  for (auto waited = std::chrono::milliseconds(0); waited < limit; waited += std::chrono::milliseconds(20)) {
-    if (processes_of(record) == 0) return true;
-    std::this_thread::sleep_for(std::chrono::milliseconds(20));
-  }
-  return false;
-}
 
 std::size_t rounds_in(const std::string& record) {
   return load_record(record).cells.at(1).trials.size();
@@ -67,10 +36,6 @@ std::size_t rounds_in(const std::string& record) {
 std::size_t files_in(const std::string& folder) {
   return static_cast<std::size_t>(
       std::distance(std::filesystem::directory_iterator(folder), std::filesystem::directory_iterator()));
-}
-
-std::vector<std::string> study(const std::string& record, const std::string& rounds) {
-  return {tides, "--sizes", "40k", "--rounds", rounds, "--workers", "1,2", "--save", record, "--quiet"};
 }
 
 }  // namespace
@@ -186,24 +151,6 @@ TEST_CASE("too few rounds exit with 4, and say how much time would settle it") {
   CHECK(contains(few.out, "Too few rounds to call anything at size 300,000: about "));
   CHECK(contains(few.err, " s would do (--budget "));
   CHECK(contains(few.out, "too few"));
-}
-
-TEST_CASE("a second study on the machine is told at once, and stands in the record") {
-  const TemporaryFolder folder;
-  const pid_t first = start(study(folder / "first.json", "500"), folder / "out");
-  while (!std::filesystem::exists(folder / "first.json.rounds"))
-    std::this_thread::sleep_for(std::chrono::milliseconds(10));
-  const Outcome second =
-      run_command({tides, "--sizes", "100", "--rounds", "1", "--workers", "1", "--save", folder / "second.json"});
-  kill(first, SIGKILL);
-  waitpid(first, nullptr, 0);
-  CHECK(gone_within(folder / "first.json", std::chrono::seconds(3)));
-  CHECK(contains(second.err, "another study is being measured on this machine"));
-  CHECK(load_record(folder / "second.json").another_study);
-  CHECK(contains(second.out, "another study was measured on this machine at the same time"));
-  const Outcome alone =
-      run_command({tides, "--sizes", "100", "--rounds", "1", "--workers", "1", "--save", folder / "alone.json"});
-  CHECK_FALSE(contains(alone.err, "another study"));
 }
 
 TEST_CASE("a run that was stopped and let go on drops the trial that this fell into, and counts it") {

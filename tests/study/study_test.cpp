@@ -121,8 +121,8 @@ TEST_CASE("wrong answers and exceptions are faults of their cells; all others fi
   CHECK(cell(study, "each thread did it all", 2).evidence == "expected 500000, got 1000000 (difference 5e+05)");
   CHECK(cell(study, "throws with two", 1).verdict >= Verdict::too_few_rounds);
   CHECK(cell(study, "throws with two", 2).verdict == Verdict::threw);
-  CHECK(cell(study, "throws with two", 2).evidence == "std::out_of_range: no gauge 17");
-  CHECK(cell(study, "throws a number", 1).evidence == "int");
+  CHECK(cell(study, "throws with two", 2).evidence == "in 2 of 2 tries: std::out_of_range: no gauge 17");
+  CHECK(cell(study, "throws a number", 1).evidence == "in 2 of 2 tries: int");
   CHECK(cell(study, "sometimes wrong", 1).verdict == Verdict::wrong_answer);
 }
 
