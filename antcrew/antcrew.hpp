@@ -14,6 +14,7 @@
 #include "antcrew/algorithm/sort.hpp"
 #include "antcrew/cli/study_main.hpp"
 #include "antcrew/crew/common_array.hpp"
+#include "antcrew/crew/own_stack.hpp"
 #include "antcrew/crew/process_crew.hpp"
 #include "antcrew/crew/standing_crew.hpp"
 #include "antcrew/crew/task_crew.hpp"

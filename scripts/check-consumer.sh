@@ -17,6 +17,7 @@ grep -q '"flags": "-O3 -DNDEBUG"' "$work/levels.json" || { echo "the record does
 (cd "$work" && short installed/bin/antcrew demo --sizes 100 --rounds 1 >/dev/null)
 (cd "$work" && export PKG_CONFIG_PATH=$(dirname "$(find installed -name antcrew.pc)") &&
   g++ -O2 -std=c++20 consumer/crew_only.cpp -o crew_only $(pkg-config --cflags --libs antcrew) && ./crew_only)
+timeout 60 "$work/build/load_plugin" "$work/build/libplugin.so" || { echo "a plug-in with crews does not work"; exit 1; }
 cmake -S "$work/consumer" -B "$work/source" -G Ninja -DCMAKE_BUILD_TYPE=Debug -DANTCREW_FOLDER="$PWD" >"$work/source.log" 2>&1 ||
   { cat "$work/source.log"; exit 1; }
 if [ "${ANTCREW_WHOLE:-}" = 1 ]; then

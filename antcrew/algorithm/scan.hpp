@@ -96,6 +96,12 @@ void refuse_short_output(const char* call, std::size_t in, std::size_t out);
 
 template <bool inclusive, class Crew, class In, class Out, class T, class Combine>
 void checked_scan(const char* call, Crew& crew, const In& in, Out& out, std::optional<T> start, Combine& combine) {
+  using Place = decltype(std::begin(out));
+  static_assert(
+      HasPlaces<Place>,
+      "scan: the output's items are proxies (std::vector<bool>?), neighbours of which cannot be written by two "
+      "workers: use a vector of char");
+  if constexpr (!HasPlaces<Place>) return;
   const auto held = crew.hold();
   if (std::size(out) < std::size(in)) refuse_short_output(call, std::size(in), std::size(out));
   scan<inclusive, T>(crew, std::begin(in), std::begin(out), std::size(in), std::move(start), combine);

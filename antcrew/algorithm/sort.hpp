@@ -30,8 +30,10 @@ namespace antcrew {
 
 namespace internal {
 
-// Below this the hand-out costs more than it saves.
-inline constexpr std::size_t least_parallel_sort = 4096;
+// Below this the hand-out costs more than it saves: the more workers have to be woken for each step, the more.
+constexpr std::size_t least_parallel_sort(int workers) noexcept {
+  return 4096 * static_cast<std::size_t>(workers < 4 ? 1 : workers / 2);
+}
 
 template <class Crew, class At, class Less, class SortRun>
 class MergeSort {
@@ -51,6 +53,7 @@ class MergeSort {
         sort_run_(sort_run),
         runs_(static_cast<std::size_t>(crew.workers()) * runs_each),
         made_(runs_, 0),
+        cuts_(stretches() + 1),
         buffer_(Column<T>::allocate(n)) {}
   MergeSort(const MergeSort&) = delete;
   MergeSort& operator=(const MergeSort&) = delete;
@@ -119,13 +122,12 @@ class MergeSort {
   // found before anything is moved, in parallel: an element that was moved can no longer be compared.
   template <class From, class To>
   void merge_level(From from, To to, std::size_t reach) {
-    std::vector<Ways> cuts(stretches() + 1);
     tasks(stretches() - 1, [&](std::size_t k) {
       const std::size_t out = even_part(n_, stretches(), k + 1).first;
       for (std::size_t run = 0; run < runs_; run += most_ways * reach) {
         const Bundle bundle = bundle_at(run, reach);
         if (out > bundle.begin() && out < bundle.end()) {
-          cuts[k + 1] = cut_ways(from, bundle.borders, out - bundle.begin(), less_);
+          cuts_[k + 1] = cut_ways(from, bundle.borders, out - bundle.begin(), less_);
         }
       }
     });
@@ -138,8 +140,8 @@ class MergeSort {
         Sources<From> sources;
         for (std::size_t way = 0; way < most_ways; ++way) {
           const std::size_t first = bundle.borders[way];
-          const std::size_t low = out.first == bundle.begin() ? first : first + cuts[k][way];
-          const std::size_t high = out.last == bundle.end() ? bundle.borders[way + 1] : first + cuts[k + 1][way];
+          const std::size_t low = out.first == bundle.begin() ? first : first + cuts_[k][way];
+          const std::size_t high = out.last == bundle.end() ? bundle.borders[way + 1] : first + cuts_[k + 1][way];
           sources[way] = {from + static_cast<std::iter_difference_t<From>>(low),
                           from + static_cast<std::iter_difference_t<From>>(high)};
         }
@@ -155,6 +157,7 @@ class MergeSort {
   const SortRun& sort_run_;
   std::size_t runs_;
   std::vector<char> made_;  // runs whose objects lie in the buffer
+  std::vector<Ways> cuts_;  // of the level under way: made before anything is moved
   T* buffer_;
 };
 
@@ -165,7 +168,7 @@ void sort_runs(Crew& crew, At first, At last, Less& less, const SortRun& sort_ru
                 "sorting in parallel moves elements between workers: moving one must not throw");
   const auto held = crew.hold();
   const auto n = static_cast<std::size_t>(last - first);
-  if (crew.workers() == 1 || n < least_parallel_sort) return sort_run(first, last);
+  if (crew.workers() == 1 || n < least_parallel_sort(crew.workers())) return sort_run(first, last);
   MergeSort<Crew, At, Less, SortRun>(crew, first, n, less, sort_run).sort();
 }
 

@@ -37,6 +37,7 @@ bool no_time_for(const Analysed& study, const CellFigures& cell) {
 
 std::string withheld_because(const Analysed& study, const CellFigures& cell) {
   const std::vector<Ledger> ledgers = ledgers_of(study, cell);
+  if (ledgers.empty() && cell.verdict == Verdict::not_measured && !cell.evidence.empty()) return cell.evidence;
   if (ledgers.empty())
     return no_time_for(study, cell) ? "no time was left to call it with a log" : "it was not called with a log";
   std::vector<double> slowdowns;

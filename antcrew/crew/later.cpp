@@ -14,14 +14,14 @@ Begun::Begun(TaskPool& its_pool)
       scope_(its_pool.open_scope(nullptr, true)),
       name_(scope_->name()) {}
 
-void Unwaited::keep_error(std::exception_ptr thrown) noexcept {
+void Dropped::keep_error(std::exception_ptr thrown) noexcept {
   const LockHeld held(lock_);
   if (!error_) error_ = std::move(thrown);
   has_error_.store(true, std::memory_order_release);
 }
 
-std::exception_ptr Unwaited::take_error() noexcept {
-  if (!has_error_.load(std::memory_order_acquire)) return nullptr;
+std::exception_ptr Dropped::take_error() noexcept {
+  if (!has_error()) return nullptr;
   const LockHeld held(lock_);
   has_error_.store(false, std::memory_order_relaxed);
   return std::exchange(error_, nullptr);
@@ -52,8 +52,8 @@ void Begun::run() noexcept {
   // Once it has ended, the crew may: the pool is there as long as this worker is in it.
   TaskPool& pool = pool_;
   if ((mark_.fetch_or(has_ended, std::memory_order_seq_cst) & dropped) == 0) return pool.ended(name_);
-  if (error) unwaited_->keep_error(error);
-  if (unwaited_->open.fetch_sub(1, std::memory_order_seq_cst) == 1) pool.ended({});
+  if (error) dropped_for_->keep_error(error);
+  if (dropped_for_->open.fetch_sub(1, std::memory_order_seq_cst) == 1) pool.ended({});
 }
 
 // Claimed: as the worker that the calling thread is, or becomes for that.
@@ -79,7 +79,7 @@ void Begun::run_by_handle() {
 void Begun::wait() {
   if (ended()) return;
   if (!stack_nearly_full() && claim()) return run_by_handle();
-  pool_.wait_for({nullptr, name_, false}, [this] { return ended(); });
+  pool_.wait_for({nullptr, name_}, [this] { return ended(); });
 }
 
 bool Begun::wait_for(double limit_s) {
@@ -94,15 +94,22 @@ bool Begun::ready() {
   return true;
 }
 
+// Counted as open first: from then on the crew cannot end under this thread, unless the work had ended before.
 void Begun::drop() noexcept {
   unwaited_->count.fetch_add(1, std::memory_order_relaxed);
+  TaskWorker* caller = pool_.caller_here();
+  dropped_for_ = caller == nullptr ? &*unwaited_.operator->() : &caller->dropped();
+  Dropped& whom = *dropped_for_;
+  whom.open.fetch_add(1, std::memory_order_seq_cst);
   bool was_over = ended();
   if (!was_over) {
-    unwaited_->open.fetch_add(1, std::memory_order_seq_cst);
+    mark_dropped(*scope_, name_.life, caller == nullptr ? dropped_for_nobody : caller->dropped_name());
     was_over = (mark_.fetch_or(dropped, std::memory_order_seq_cst) & has_ended) != 0;
-    if (was_over && unwaited_->open.fetch_sub(1, std::memory_order_seq_cst) == 1) pool_.ended({});
   }
-  if (was_over && error) unwaited_->keep_error(error);
+  if (was_over) {
+    if (error) whom.keep_error(error);
+    whom.open.fetch_sub(1, std::memory_order_seq_cst);  // whoever waits for it is this thread, later, or looks again
+  }
   let_go();
 }
 

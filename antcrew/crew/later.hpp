@@ -6,8 +6,9 @@
 //
 // get() may be called once, from any thread, also inside work of the same crew: work that nobody has begun by then is
 // done by the caller itself. A handle may outlive its crew, whose destructor waits for the work. A handle that is
-// dropped before get() loses nothing: the work is waited for at the end of the crew's call in which it was dropped (or
-// by TaskCrew::settle()), what it threw comes out there, and a study remarks on it.
+// dropped before get() loses nothing: in a body of a call from outside, that call waits for the work at its end and
+// throws what it threw; anywhere else, in begun work too, TaskCrew::settle() does, and no other call knows of it. A
+// study remarks on it.
 #pragma once
 
 #include <atomic>
@@ -19,8 +20,8 @@
 #include <utility>
 
 #include "antcrew/crew/internal/something.hpp"
+#include "antcrew/crew/internal/tasks/dropped.hpp"
 #include "antcrew/crew/internal/tasks/task.hpp"
-#include "antcrew/machine/lock.hpp"
 
 namespace antcrew {
 
@@ -28,22 +29,16 @@ namespace internal {
 
 class TaskPool;
 
-// Work whose handle was dropped before it had been waited for. It outlives the crew, as a handle may.
-struct Unwaited {
-  std::atomic<std::int64_t> open{0};
-  std::atomic<std::uint64_t> count{0};  // since the last time they were asked for
-  void keep_error(std::exception_ptr thrown) noexcept;
-  std::exception_ptr take_error() noexcept;
+// What settle() waits for: work that was dropped outside of any call. It outlives the crew, as a handle may.
+struct Unwaited : Dropped {
+  std::atomic<std::uint64_t> count{0};  // of all work that was dropped, since the last time they were asked for
   bool nothing() const noexcept {
-    return count.load(std::memory_order_acquire) == 0 && !has_error_.load(std::memory_order_acquire);
+    return count.load(std::memory_order_acquire) == 0 && open.load(std::memory_order_acquire) == 0 && !has_error();
   }
 
  private:
   friend class UnwaitedHandle;
   std::atomic<int> handles_{1};
-  std::atomic<bool> has_error_{false};
-  Lock lock_;
-  std::exception_ptr error_;
 };
 
 // Counts who needs it; the last one frees it.
@@ -103,6 +98,7 @@ class Begun : public Task {
   const UnwaitedHandle unwaited_;
   Scope* const scope_;
   const ScopeName name_;
+  Dropped* dropped_for_ = nullptr;  // written before the mark that it is dropped
   std::atomic<int> mark_{0};
   std::atomic<int> holders_{2};
 };

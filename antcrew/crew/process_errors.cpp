@@ -18,6 +18,8 @@ std::string end_in_words(const ProcessDied::Facts& facts) {
       return "had not ended after " + duration_text(facts.deadline_s) + " and was killed";
     case ProcessDied::Reason::exit:
       return "ended itself with exit code " + std::to_string(facts.number);
+    case ProcessDied::Reason::unknown:
+      return "ended, how is not known";
     case ProcessDied::Reason::signal:
       break;
   }
@@ -28,6 +30,8 @@ const char* advice(const ProcessDied::Facts& facts) {
   if (facts.reason == ProcessDied::Reason::deadline)
     return "raise ProcessOptions::deadline_s, or find what it waits for";
   if (facts.reason == ProcessDied::Reason::exit) return "a body must return, not exit";
+  if (facts.reason == ProcessDied::Reason::unknown)
+    return "let the program's handler of SIGCHLD wait for its own children only, and it is told";
   if (facts.number == 9) return "somebody killed it, or the system had no memory left";
   return "run that range by itself in a debugger, or set ProcessOptions::retries if the fault passes";
 }

@@ -11,7 +11,8 @@ namespace antcrew {
 // A worker's process ended, or was ended because the call overran its deadline.
 class ProcessDied : public Error {
  public:
-  enum class Reason { signal, exit, deadline };
+  // unknown: the program itself had taken notice of its end before, in a handler of SIGCHLD perhaps.
+  enum class Reason { signal, exit, deadline, unknown };
   struct Facts {
     std::string crew;
     int worker = 0;
@@ -26,7 +27,9 @@ class ProcessDied : public Error {
   int worker() const noexcept { return facts_.worker; }
   Range range() const noexcept { return facts_.range; }
   Reason reason() const noexcept { return facts_.reason; }
-  int signal() const noexcept { return facts_.reason == Reason::exit ? 0 : facts_.number; }
+  int signal() const noexcept {
+    return facts_.reason == Reason::signal || facts_.reason == Reason::deadline ? facts_.number : 0;
+  }
   int exit_code() const noexcept { return facts_.reason == Reason::exit ? facts_.number : 0; }
 
  private:

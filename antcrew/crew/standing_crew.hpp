@@ -38,9 +38,11 @@ constexpr bool sent_to_standing() {
       "the body of a standing crew captures something, which its workers, forked before, cannot see: give it as "
       "an argument after the body, or use a ProcessCrew");
   constexpr bool arguments_travel = (Travels<Arguments> && ...);
-  static_assert(!stateless || arguments_travel,
-                "an argument of the body does not travel between processes (it has pointers, perhaps): the top of "
-                "antcrew/crew/transfer.hpp says what does, and how to teach it to a type");
+  static_assert(
+      !stateless || arguments_travel,
+      "an argument of the body does not travel between processes (it has pointers, perhaps, as a span, a view, an "
+      "iterator and a function have): the top of "
+      "antcrew/crew/transfer.hpp says what does, and how to teach it to a type");
   if constexpr (stateless && arguments_travel) {
     constexpr bool callable = std::invocable<Fn&, First, const Arguments&...>;
     static_assert(

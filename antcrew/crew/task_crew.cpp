@@ -62,10 +62,7 @@ void TaskCrew::end_call() {
 
 std::uint64_t TaskCrew::settle() {
   if (pool_->unwaited()->nothing()) return 0;
-  if (pool_->here() == nullptr) {
-    internal::TaskPool::Call call(*pool_);
-    if (call.worker() != nullptr) call.finish();
-  }
+  if (pool_->here() == nullptr) pool_->settle();
   return pool_->unwaited()->count.exchange(0, std::memory_order_relaxed);
 }
 

@@ -240,7 +240,7 @@ void TaskGraph::run(TaskCrew& crew, const AnyStopToken& stop, CallPlace at) {
   run_->alone = crew.workers() == 1;
   const auto go = [this](internal::TaskWorker& worker) {
     begin_roots(worker);
-    worker.work_until({nullptr, run_->name, false}, [this] { return over(); });
+    worker.work_until({nullptr, run_->name}, [this] { return over(); });
   };
   if (internal::TaskWorker* worker = pool_->here()) {
     const internal::AgainWorker again(*worker);
@@ -267,7 +267,7 @@ void TaskGraph::begin(TaskCrew& crew, const AnyStopToken& stop) {
 
 void TaskGraph::wait() {
   if (pool_ == nullptr) return;
-  pool_->wait_for({nullptr, run_->name, false}, [this] { return over(); });
+  pool_->wait_for({nullptr, run_->name}, [this] { return over(); });
   end_run();
 }
 
@@ -277,8 +277,8 @@ bool TaskGraph::wait_for(double limit_s) {
 
 // A run that was begun and not waited for ends first.
 TaskGraph::~TaskGraph() {
-  if (pool_ == nullptr) return;
-  pool_->wait_for({nullptr, run_->name, false}, [this] { return over(); });
+  if (pool_ == nullptr || pool_->inherited()) return;  // in a forked child nothing of the run is there
+  pool_->wait_for({nullptr, run_->name}, [this] { return over(); });
   pool_->close_scope(run_->scope);
 }
 

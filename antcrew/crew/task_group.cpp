@@ -1,7 +1,9 @@
 #include "antcrew/crew/task_group.hpp"
 
 #include <algorithm>
+#include <new>
 #include <optional>
+#include <utility>
 
 #include "antcrew/crew/internal/tasks/strand.hpp"
 #include "antcrew/crew/internal/tasks/task_pool.hpp"
@@ -14,8 +16,13 @@ TaskGroup::TaskGroup(TaskCrew& crew, const AnyStopToken& stop) : pool_(crew.pool
 }
 
 TaskGroup::~TaskGroup() {
+  if (pool_.inherited()) return;  // in a forked child: nothing of it runs here
   wait_for_all();
-  for (const std::exception_ptr& error : thrown_) pool_.unwaited()->keep_error(error);
+  internal::TaskWorker* caller = pool_.caller_here();
+  for (AnyChild* child = first_thrown_; child != nullptr;) {
+    caller == nullptr ? pool_.unwaited()->keep_error(child->error) : caller->dropped().keep_error(child->error);
+    child->free(std::exchange(child, child->next));
+  }
   pool_.close_scope(scope_);
 }
 
@@ -27,20 +34,26 @@ void TaskGroup::hand_over(AnyChild* child) noexcept {
   pool_.submit(child, scope_);
 }
 
-void TaskGroup::run_child(void (*call)(void*), void* child, std::int64_t path_ns) noexcept {
+void TaskGroup::run_child(void (*call)(void*), void* child, AnyChild& facts) noexcept {
   open_.fetch_sub(one_unbegun, std::memory_order_relaxed);
   if (stop_.stop_requested()) return;
   std::optional<internal::OtherStrand> its;
-  if (path_ns >= 0) [[unlikely]]
-    its.emplace(path_ns);
+  if (facts.path_ns >= 0) [[unlikely]]
+    its.emplace(facts.path_ns);
   try {
     if (internal::stack_nearly_full()) internal::refuse_depth("TaskCrew", "TaskGroup");
     call(child);
   } catch (...) {
-    const internal::LockHeld held(lock_);
-    thrown_.push_back(std::current_exception());
+    facts.error = std::current_exception();
   }
   if (its) internal::keep_longest(path_ns_, internal::strand_here.now());
+}
+
+void TaskGroup::keep_or_free(AnyChild* child) noexcept {
+  if (!child->error) return child->free(child);
+  const internal::LockHeld held(lock_);
+  (last_thrown_ == nullptr ? first_thrown_ : last_thrown_->next) = child;
+  last_thrown_ = child;
 }
 
 // The group may be gone once the last child has been counted; its name is only compared.
@@ -54,7 +67,7 @@ void TaskGroup::wait_for_all() {
   const bool metered = internal::lane_here != nullptr;
   const bool inside = metered && pool_.here() != nullptr;
   const std::int64_t before_ns = inside ? internal::strand_here.now() : 0;
-  pool_.wait_for({nullptr, scope_->name(), false, &open_}, [this] { return all_ended(); });
+  pool_.wait_for({nullptr, scope_->name(), internal::not_dropped, &open_}, [this] { return all_ended(); });
   if (!metered) return;
   const std::int64_t path_ns = path_ns_.exchange(0, std::memory_order_relaxed);
   if (inside) {
@@ -66,13 +79,26 @@ void TaskGroup::wait_for_all() {
 
 void TaskGroup::wait(CallPlace at) {
   internal::note_place(at);
+  if (pool_.inside(scope_->name())) [[unlikely]]
+    internal::refuse_own_wait();
   wait_for_all();
   errors_.clear();
+  AnyChild* thrown = nullptr;
   {
     const internal::LockHeld held(lock_);
-    errors_.swap(thrown_);
+    thrown = std::exchange(first_thrown_, nullptr);
+    last_thrown_ = nullptr;
   }
-  if (!errors_.empty()) std::rethrow_exception(errors_.front());
+  if (thrown == nullptr) return;
+  const std::exception_ptr first = thrown->error;
+  while (thrown != nullptr) {
+    try {
+      errors_.push_back(thrown->error);
+    } catch (const std::bad_alloc&) {
+    }
+    thrown->free(std::exchange(thrown, thrown->next));
+  }
+  std::rethrow_exception(first);
 }
 
 bool TaskGroup::wait_for(double limit_s) {

@@ -1,13 +1,15 @@
 // Pieces of work whose number is only found out on the way.
 //
 //   TaskGroup group(crew);
-//   group.begin([&] { visit(child, group); });   // children may begin more in the same group, or have groups of their
-//   own group.wait();                                // throws the first exception; group.errors() has all
+//   group.begin([&] { visit(child, group); });   // children may begin more in it, or have groups of their own
+//   group.wait();                                // throws the first exception; group.errors() has all
 //
 // Every child runs, also after another one threw. With a stop token, children that have not begun when it is asked to
 // stop are left out. Children that have not begun can be taken by any worker. begin() may be called from any thread at
-// any time, wait() by one at a time. The destructor waits; exceptions that nobody waited for come out at the end of the
-// crew's call, or of TaskCrew::settle(). A group may not be destroyed while another thread is in one of its calls.
+// any time, wait() by one at a time, and not by a child of the group, which would wait for itself: Error (group.wait).
+// The destructor waits; exceptions that nobody waited for come out at the end of the call from outside in whose body it
+// is destroyed, elsewhere of TaskCrew::settle(). A group may not be destroyed while another thread is in one of its
+// calls. In a process that was forked meanwhile it ends without waiting: nothing of it runs there.
 #pragma once
 
 #include <atomic>
@@ -36,36 +38,49 @@ class TaskGroup {
     hand_over(std::make_unique<Child<Fn>>(*this, std::move(fn)).release());
   }
 
-  // Waits for all children, doing their work meanwhile. Throws the first exception of any since the last wait.
+  // Waits for all children, doing their work meanwhile. Throws the first exception of any since the last wait; Error
+  // (group.wait) in a child of this group.
   void wait(CallPlace at = CallPlace::here());
   // Waits for so many seconds at the most, taking up no work at all; whether all children have ended. Throws nothing:
   // wait() does.
   bool wait_for(double limit_s);
 
-  // All exceptions of the last wait, in the order in which they were thrown. By the thread that waited.
+  // All exceptions of the last wait, in the order in which they were thrown; the first of them, where memory did not do
+  // for all. By the thread that waited.
   const std::vector<std::exception_ptr>& errors() const noexcept { return errors_; }
 
  private:
   struct AnyChild : internal::Task {
-    using Task::Task;
+    AnyChild(void (*run_it)(Task*, internal::TaskWorker&) noexcept, void (*its_free)(AnyChild*) noexcept) noexcept
+        : Task(run_it), free(its_free) {}
+    void (*free)(AnyChild*) noexcept;
     std::int64_t path_ns = -1;  // where it was begun on the critical path of a metered call; below 0 = nobody asks
+    // One that threw stays until the group is waited for, without its function: keeping what it threw needs no memory.
+    std::exception_ptr error = {};
+    AnyChild* next = nullptr;
   };
   template <class Fn>
   struct Child final : AnyChild {
-    Child(TaskGroup& its_group, Fn its_fn) : AnyChild(&run_it), group(its_group), fn(std::move(its_fn)) {}
+    Child(TaskGroup& its_group, Fn its_fn) : AnyChild(&run_it, &free_it), group(its_group), fn(std::move(its_fn)) {}
+    ~Child() {}
     static void run_it(Task* task, internal::TaskWorker&) noexcept {
       auto* self = static_cast<Child*>(task);
       TaskGroup& group = self->group;
-      group.run_child([](void* child) { static_cast<Child*>(child)->fn(); }, self, self->path_ns);
-      delete self;  // before the group hears of the end: it may be gone then
+      group.run_child([](void* child) { static_cast<Child*>(child)->fn(); }, self, *self);
+      internal::destroy_one(self->fn);  // before the group hears of the end: it may be gone then
+      group.keep_or_free(self);
       group.end_child();
     }
+    static void free_it(AnyChild* child) noexcept { delete static_cast<Child*>(child); }
     TaskGroup& group;
-    Fn fn;
+    union {
+      Fn fn;
+    };
   };
 
   void hand_over(AnyChild* child) noexcept;
-  void run_child(void (*call)(void*), void* child, std::int64_t path_ns) noexcept;
+  void run_child(void (*call)(void*), void* child, AnyChild& facts) noexcept;
+  void keep_or_free(AnyChild* child) noexcept;
   void end_child() noexcept;
   bool all_ended() const noexcept { return open_.load(std::memory_order_seq_cst) == 0; }
   static constexpr std::uint64_t one_open = 1;
@@ -78,7 +93,8 @@ class TaskGroup {
   std::atomic<std::uint64_t> open_{0};    // children that have not ended; in the upper half, those that have not begun
   std::atomic<std::int64_t> path_ns_{0};  // the longest of its children's, while a log is open
   internal::Lock lock_;                   // what children throw while the group is waited for
-  std::vector<std::exception_ptr> thrown_;
+  AnyChild* first_thrown_ = nullptr;
+  AnyChild* last_thrown_ = nullptr;
   std::vector<std::exception_ptr> errors_;
 };
 

@@ -80,6 +80,10 @@ inline void ThreadCrew::by_one(std::size_t n, Split split, const AnyStopToken& s
                                             const PieceBody& body) {
   if (const int number = number_here(); number >= 0) return inside(number, n, split, stop, body);
   team_->enter();
+  // One piece: nobody is woken for it. A log or meter has it as a region like any other.
+  const bool one_piece = n == 1 || (split.kind() == Split::Kind::chunks && n <= split.items());
+  if (one_piece && team_->meter().now() == nullptr && !internal::places_wanted())
+    return team_->run_by_caller(n, stop, body);
   if (split.kind() == Split::Kind::even) return team_->run(n, stop, body, nullptr);
   internal::Handout handout(n, split, workers_, team_->shares());
   team_->run(n, stop, body, &handout);

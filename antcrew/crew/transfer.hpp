@@ -1,8 +1,8 @@
 // How values go from one process to another.
 //
-// Plain types (trivially copyable, no pointers), strings, vectors, pairs and tuples of types that travel, and
-// CommonArrays go without help; those without padding or elements of their own as one block, not element by element.
-// Another type travels by two functions beside it, and needs a default constructor:
+// Plain types (trivially copyable; no pointers, iterators, spans, string views, references), strings, vectors, pairs
+// and tuples of types that travel, and CommonArrays go without help; those without padding or elements of their own as
+// one block, not element by element. Another type travels by two functions beside it, and needs a default constructor:
 //
 //   void pack(antcrew::Packer& to, const Buoy& buoy)   { to.put(buoy.name); to.put(buoy.drift_m); }
 //   void unpack(antcrew::Unpacker& from, Buoy& buoy)   { from.get(buoy.name); from.get(buoy.drift_m); }
@@ -14,8 +14,12 @@
 #include <array>
 #include <cstddef>
 #include <cstdint>
+#include <functional>
+#include <iterator>
 #include <memory>
+#include <span>
 #include <string>
+#include <string_view>
 #include <tuple>
 #include <type_traits>
 #include <utility>
@@ -28,8 +32,24 @@ namespace antcrew {
 class Packer;
 class Unpacker;
 
+namespace internal {
+
+// Copied byte by byte it would point to what the sender has.
 template <class T>
-concept Plain = std::is_trivially_copyable_v<T> && !std::is_pointer_v<T> && !std::is_member_pointer_v<T>;
+inline constexpr bool points_elsewhere = std::is_pointer_v<T> || std::is_member_pointer_v<T> || requires {
+  typename std::iterator_traits<T>::iterator_category;
+};
+template <class E, std::size_t n>
+inline constexpr bool points_elsewhere<std::span<E, n>> = true;
+template <class C, class R>
+inline constexpr bool points_elsewhere<std::basic_string_view<C, R>> = true;
+template <class T>
+inline constexpr bool points_elsewhere<std::reference_wrapper<T>> = true;
+
+}  // namespace internal
+
+template <class T>
+concept Plain = std::is_trivially_copyable_v<T> && !internal::points_elsewhere<T>;
 
 // Specialise as true for a type to be packed by cereal (see by_cereal.hpp).
 template <class T>

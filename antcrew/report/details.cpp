@@ -84,6 +84,7 @@ std::string checked(const Cell& cell) {
 std::string cell_text(const CellFigures& f) {
   const Cell& cell = *f.cell;
   std::string text = fmt::format("\n  {}: {}\n", cell_in_words(cell), name_of(f.verdict));
+  if (!f.evidence.empty()) text += "    why  " + printable(f.evidence, 400) + "\n";
   if (f.time_s) {
     text += fmt::format("    time  {}, from {} trial{}\n", duration_text(*f.time_s), cell.trials.size(),
                         cell.trials.size() == 1 ? "" : "s");

@@ -147,6 +147,11 @@ std::string cell_in_words(const Cell& cell) {
                      workers_in_words(cell.workers));
 }
 
+bool speaks_against(const CellFigures& f) {
+  if (f.evidence.empty()) return false;
+  return f.verdict != Verdict::not_measured || f.evidence.rfind("not tried", 0) == 0;
+}
+
 std::string point_in_words(const Point& point) {
   if (point.size == 0 && point.dimensions.empty() && point.pin == Pin::off) return "the only point";
   std::string text = point.size > 0 ? "size " + count_text(point.size) : std::string();

@@ -20,4 +20,7 @@ std::string cell_in_words(const Cell& cell);
 // "size 10,000, distinct 100"
 std::string point_in_words(const Point& point);
 
+// Whether what a verdict rests on is told of this cell: not where it was not measured because of another cell.
+bool speaks_against(const CellFigures& f);
+
 }  // namespace antcrew::report_layer

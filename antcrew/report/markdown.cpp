@@ -66,7 +66,7 @@ std::string efforts(const Analysed& study) {
 std::string evidence_text(const Analysed& study) {
   std::string text;
   for (const CellFigures& f : study.cells) {
-    if (f.evidence.empty() || f.verdict == Verdict::not_measured) continue;
+    if (!speaks_against(f)) continue;
     text += fmt::format("- {}: {} at {}: {}\n", name_of(f.verdict), markdown_escaped(cell_in_words(*f.cell)),
                         markdown_escaped(point_in_words(study.record->points[f.cell->point])),
                         markdown_escaped(f.evidence));

@@ -22,7 +22,7 @@ namespace {
 std::string evidence(const Analysed& study) {
   std::string text;
   for (const CellFigures& f : study.cells) {
-    if (f.evidence.empty() || f.verdict == Verdict::not_measured) continue;
+    if (!speaks_against(f)) continue;
     text += fmt::format("{}: {} at {}: {}\n", name_of(f.verdict), cell_in_words(*f.cell),
                         point_in_words(study.record->points[f.cell->point]), f.evidence);
   }

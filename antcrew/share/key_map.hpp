@@ -237,11 +237,16 @@ class KeyMap {
   void hand_over(Sums& sums) {
     if constexpr (summed_apart) {
       const internal::LockHeld one_at_a_time(handing_over_);
-      handed_over_.fetch_add(1, std::memory_order_acq_rel);
+      struct Under {
+        std::atomic<std::uint32_t>& way;
+        explicit Under(std::atomic<std::uint32_t>& its_way) : way(its_way) {
+          way.fetch_add(1, std::memory_order_acq_rel);
+        }
+        ~Under() { way.fetch_add(1, std::memory_order_release); }
+      } const under(handed_over_);
       sums.hand_over([&](Bits bits, V amount) {
         std::atomic_ref<V>(node(internal::key_of_bits<K>(bits)).value).fetch_add(amount, std::memory_order_release);
       });
-      handed_over_.fetch_add(1, std::memory_order_release);
     }
   }
   void gather() {

@@ -55,14 +55,15 @@ std::optional<Fault> CommandsHost::compared(const TrialRun& trial, int round, st
   std::optional<Fault> fault;
   try {
     fault = differs(trial.answer, reference_->answer, trial.place, round);
+    took_s = seconds_since(began);
+    std::string answer;
+    if (in_short != nullptr && study_.parts().answer.from != AnswerRule::From::none &&
+        internal::read_file(trial.answer, most_answer_bytes, answer))
+      *in_short = answer_in_short(answer);
   } catch (const std::bad_alloc&) {
-    fault = Fault{Fault::Kind::out_of_memory, round, "there was not enough memory to compare its answer"};
+    took_s = seconds_since(began);
+    if (!fault) fault = Fault{Fault::Kind::out_of_memory, round, "there was not enough memory to compare its answer"};
   }
-  took_s = seconds_since(began);
-  std::string answer;
-  if (in_short != nullptr && study_.parts().answer.from != AnswerRule::From::none &&
-      internal::read_file(trial.answer, most_answer_bytes, answer))
-    *in_short = answer_in_short(answer);
   return fault;
 }
 

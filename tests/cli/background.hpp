@@ -55,4 +55,8 @@ inline std::vector<std::string> study(const std::string& record, const std::stri
   return {tides, "--sizes", "40k", "--rounds", rounds, "--workers", "1,2", "--save", record, "--quiet"};
 }
 
+inline std::vector<std::string> small_run(const std::string& record) {
+  return {tides, "--sizes", "1k,3k", "--rounds", "6", "--workers", "1,2", "--save", record};
+}
+
 }  // namespace test

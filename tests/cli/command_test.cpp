@@ -4,6 +4,7 @@
 #include <filesystem>
 #include <nlohmann/json.hpp>
 
+#include "cli/background.hpp"
 #include "support/command.hpp"
 #include "support/refused.hpp"
 
@@ -12,17 +13,13 @@ using test::check_refused;
 using test::contains;
 using test::Outcome;
 using test::run_command;
+using test::small_run;
 using test::TemporaryFolder;
+using test::tides;
 
 namespace {
 
 const std::string antcrew_path = ANTCREW_COMMAND;
-const std::string tides = std::string(ANTCREW_EXAMPLES) + "/tides";
-
-// One clear line on standard error, nothing on standard output.
-std::vector<std::string> small_run(const std::string& record) {
-  return {tides, "--sizes", "1k,3k", "--rounds", "6", "--workers", "1,2", "--save", record};
-}
 
 }  // namespace
 
@@ -36,38 +33,6 @@ TEST_CASE("machine, for people and for programs") {
   const Outcome one = run_command({"taskset", "-c", "0", antcrew_path, "machine", "--json"});
   CHECK(json::parse(one.out).at("usable_processors") == 1);
   CHECK(json::parse(one.out).at("online_processors").get<int>() >= usable);
-}
-
-TEST_CASE("a study program prints, saves, and show prints the same again") {
-  const TemporaryFolder folder;
-  const std::string record = folder / "tides.json";
-  const Outcome ran = run_command(small_run(record));
-  CHECK(ran.exit == 0);
-  CHECK(ran.err.empty());  // progress stays silent in a pipe
-  CHECK(contains(ran.out, "speedup "));
-  CHECK(contains(ran.out, "Record: " + record));
-  const Outcome shown = run_command({antcrew_path, "show", record});
-  CHECK(shown.exit == 0);
-  CHECK(ran.out.substr(0, shown.out.size()) == shown.out);
-
-  const json derived = json::parse(run_command({antcrew_path, "show", record, "--as", "json"}).out);
-  CHECK(derived.at("cells").size() == 2 * (1 + 3 * 2));
-  for (const json& cell : derived.at("cells")) {
-    CHECK((cell.at("verdict") == "holds" || cell.at("verdict") == "too noisy to call"));
-    CHECK(cell.at("time_s").at("low").get<double>() <= cell.at("time_s").at("high").get<double>());
-  }
-  const json raw = json::parse(test::read_file(record));
-  CHECK(raw.at("format") == "antcrew-record");
-  CHECK(raw.at("build").at("flags") != "unknown");
-  CHECK(contains(raw.at("build").at("compiler").get<std::string>(), "."));
-
-  const Outcome to_file = run_command({antcrew_path, "show", record, "--as", "json", "--to", folder / "out.json"});
-  CHECK(to_file.out.empty());
-  CHECK(json::parse(test::read_file(folder / "out.json")) == derived);
-
-  const Outcome kept = run_command(small_run(record));
-  check_refused(kept, 2, "--save " + record + ": this file exists; choose another name, or add --overwrite");
-  CHECK(json::parse(test::read_file(record)) == raw);
 }
 
 TEST_CASE("without --save the record goes to a new file of its own") {

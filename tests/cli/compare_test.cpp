@@ -113,3 +113,31 @@ TEST_CASE("worth answers from which size on, and writes a rule") {
   CHECK(contains(test::read_file(folder / "tides.rule.json"), "\"format\": \"antcrew-rule\""));
   CHECK(contains(out.out, "At the sizes tried"));
 }
+
+TEST_CASE("the run to compare with stands beside the file that names it, wherever the guard is called from") {
+  const TemporaryFolder folder;
+  const TemporaryFolder elsewhere;
+  measure(folder, "before", "0.05");
+  measure(folder, "after", "0.09");
+  const std::string rules = folder / "guard.toml";
+  test::write_file(rules, "format = 1\nnot_worse_than = \"before.json\"\n");
+  const auto guard = [&] {
+    return run_command({antcrew_path, "guard", folder / "after.json", "--requirements", rules}, elsewhere.path());
+  };
+  const Outcome beside = guard();
+  CAPTURE(beside.out);
+  CHECK(beside.exit == 1);
+  CHECK(beside.err.empty());
+  // Beside it comes first: one of the same name in the current folder would have passed.
+  std::filesystem::copy(folder / "after.json", elsewhere / "before.json");
+  CHECK(guard().exit == 1);
+  // Where there is none, the current folder's, and that is said.
+  std::filesystem::rename(folder / "before.json", elsewhere / "gone.json");
+  std::filesystem::remove(elsewhere / "before.json");
+  std::filesystem::rename(elsewhere / "gone.json", elsewhere / "before.json");
+  const Outcome here = guard();
+  CHECK(here.exit == 1);
+  CHECK(contains(here.err, "there is no before.json beside it; taking the one in the current folder"));
+  std::filesystem::remove(elsewhere / "before.json");
+  CHECK(guard().exit == 2);
+}

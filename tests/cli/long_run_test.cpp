@@ -9,8 +9,10 @@
 #include <filesystem>
 #include <fstream>
 #include <nlohmann/json.hpp>
+#include <set>
 #include <thread>
 
+#include "antcrew/record/record.hpp"
 #include "antcrew/record/record_file.hpp"
 #include "cli/background.hpp"
 #include "support/command.hpp"
@@ -153,22 +155,6 @@ TEST_CASE("too few rounds exit with 4, and say how much time would settle it") {
   CHECK(contains(few.out, "too few"));
 }
 
-TEST_CASE("a run that was stopped and let go on drops the trial that this fell into, and counts it") {
-  const TemporaryFolder folder;
-  const std::string record = folder / "paused.json";
-  const pid_t run = start({tides, "--sizes", "3M", "--rounds", "2", "--workers", "1", "--variant", "split evenly",
-                           "--save", record, "--quiet"},
-                          folder / "out");
-  while (!std::filesystem::exists(record + ".rounds")) std::this_thread::sleep_for(std::chrono::milliseconds(5));
-  std::this_thread::sleep_for(std::chrono::milliseconds(1500));
-  kill(run, SIGSTOP);
-  std::this_thread::sleep_for(std::chrono::milliseconds(2500));
-  kill(run, SIGCONT);
-  waitpid(run, nullptr, 0);
-  CHECK(load_record(record).dropped_paused >= 1);
-  CHECK(contains(test::read_file(folder / "out"), "the run was stopped during"));
-}
-
 TEST_CASE("the table is there even when the record cannot be saved at the end, and what was measured stays") {
   const TemporaryFolder folder;
   std::filesystem::create_directory(folder / "in");
@@ -184,4 +170,20 @@ TEST_CASE("the table is there even when the record cannot be saved at the end, a
   CHECK(contains(out, "split evenly"));
   CHECK(contains(out, "the record cannot be written"));
   CHECK(load_record(record).cells.at(1).trials.size() == 3);
+}
+
+TEST_CASE("runs of one study that begin in the same second each have a record of their own") {
+  const TemporaryFolder folder;
+  const Outcome all = run_command(
+      {"/bin/sh", "-c", "for k in 1 2 3 4; do \"$0\" --sizes 100 --rounds 1 --workers 1 --quiet & done; wait", tides},
+      folder.path());
+  CAPTURE(all.err);
+  std::set<std::string> runs;
+  for (const auto& file : std::filesystem::directory_iterator(folder / "antcrew-records")) {
+    CAPTURE(file.path().string());
+    const auto record = load_record(file.path().string());
+    CHECK(record.complete);
+    runs.insert(record.run);
+  }
+  CHECK(runs.size() == 4);
 }

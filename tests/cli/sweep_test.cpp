@@ -7,6 +7,7 @@
 
 #include <filesystem>
 #include <random>
+#include <sstream>
 
 #include "antcrew/analysis/analysed.hpp"
 #include "antcrew/base/error.hpp"
@@ -289,4 +290,93 @@ TEST_CASE("the examples in other languages run, and their answers agree") {
                             .exit == 0;
   if (launches && there(std::string(ANTCREW_EXAMPLES) + "/silt_ranks")) check("ranks", "40", "mpirun");
   if (!launches) MESSAGE("ranks is not tried: mpirun is not installed, or begins nothing here");
+}
+
+TEST_CASE("where memory does not do to compare an answer, that cell is out of memory and the others go on") {
+  const TemporaryFolder folder;
+  test::write_file(folder / "large.toml", R"toml(format = 1
+title = "A large answer"
+[limits]
+output = "1Gi"
+[baseline]
+shell = "sleep 0.02; echo 5"
+[[variant]]
+name = "long-winded"
+shell = "head -c 700000000 /dev/zero"
+workers = [1]
+[[variant]]
+name = "short"
+shell = "sleep 0.02; echo 5"
+workers = [1]
+)toml");
+  const Outcome out = run_command(
+      {"/bin/sh", "-c",
+       "ulimit -v 600000; exec \"$0\" sweep large.toml --rounds 2 --no-confirm --meter none --quiet --save r.json",
+       antcrew_path},
+      folder.path());
+  CAPTURE(out.out);
+  CAPTURE(out.err);
+  REQUIRE(std::filesystem::exists(folder / "r.json"));
+  const Record record = record_from_json(test::read_file(folder / "r.json"), "r.json");
+  const Analysed study = analyse(record);
+  bool told = false;
+  for (const CellFigures& f : study.cells) {
+    if (f.cell->variant == "long-winded") {
+      CHECK(f.verdict == Verdict::out_of_memory);
+      told = contains(f.evidence, "not enough memory to compare its answer");
+    } else {
+      CHECK(f.cell->trials.size() >= 2);
+      CHECK(f.cell->faults.empty());
+    }
+  }
+  CHECK(told);
+}
+
+namespace {
+
+// With all processes below it.
+std::vector<pid_t> tree_of(pid_t root) {
+  std::vector<pid_t> tree{root};
+  for (std::size_t k = 0; k < tree.size(); ++k) {
+    const std::string tasks = "/proc/" + std::to_string(tree[k]) + "/task";
+    std::error_code gone;
+    for (const auto& thread : std::filesystem::directory_iterator(tasks, gone)) {
+      std::istringstream children(test::read_file((thread.path() / "children").string()));
+      for (pid_t child = 0; children >> child;) tree.push_back(child);
+    }
+  }
+  return tree;
+}
+
+}  // namespace
+
+TEST_CASE("a job that is suspended as a whole, and let go on, has crashed nowhere") {
+  const TemporaryFolder folder;
+  test::write_file(folder / "slow.toml", R"toml(format = 1
+title = "Suspended"
+[baseline]
+shell = "echo > began; sleep 1; echo 5"
+[[variant]]
+name = "it"
+shell = "sleep 0.5; echo 5"
+workers = [1]
+)toml");
+  const pid_t run = begin({antcrew_path, "sweep", "slow.toml", "--rounds", "2", "--no-confirm", "--meter", "none",
+                           "--quiet", "--save", "r.json"},
+                          folder.path());
+  REQUIRE(soon([&] { return tree_of(run).size() > 2; }));
+  const std::vector<pid_t> tree = tree_of(run);
+  for (const pid_t one : tree) ::kill(one, SIGSTOP);
+  ::usleep(800'000);
+  for (auto one = tree.rbegin(); one != tree.rend(); ++one) ::kill(*one, SIGCONT);
+  int status = 0;
+  ::waitpid(run, &status, 0);
+  CAPTURE(test::read_file(folder / "said"));
+  CHECK(WIFEXITED(status));
+  const Record record = record_from_json(test::read_file(folder / "r.json"), "r.json");
+  for (const Cell& cell : record.cells) {
+    CAPTURE(cell.variant);
+    for (const Fault& fault : cell.faults) CHECK(fault.text == "none");
+    CHECK(cell.trials.size() >= 1);
+  }
 }

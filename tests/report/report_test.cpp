@@ -3,9 +3,12 @@
 #include <nlohmann/json.hpp>
 
 #include "antcrew/analysis/analysed.hpp"
+#include "antcrew/analysis/conclusion.hpp"
+#include "antcrew/analysis/findings.hpp"
 #include "antcrew/log/phase.hpp"
 #include "antcrew/record/record_json.hpp"
 #include "antcrew/report/derived_json.hpp"
+#include "antcrew/report/details.hpp"
 #include "antcrew/report/findings.hpp"
 #include "antcrew/report/findings_json.hpp"
 #include "antcrew/report/grid.hpp"
@@ -386,4 +389,31 @@ TEST_CASE("metered calls come back from a record's file as they were, to six dig
   const Record again = record_from_json(text, "here");
   CHECK(again.cells[1].metered == record.cells[1].metered);
   CHECK(again.cells[0].metered.empty());
+}
+
+TEST_CASE(
+    "why a cell has no figures is told wherever it is asked for: a baseline that is unsteady, a variant that hung") {
+  Record unsteady = sample();
+  for (Cell& cell : unsteady.cells) cell.trials.clear();
+  unsteady.cells[0].faults = {
+      {Fault::Kind::wrong_answer, 0, "line 2: expected \"3\", got \"4\". Leave out what changes", {}}};
+  const Analysed study = analyse(unsteady);
+  CHECK(contains(headline(study), "line 2: expected"));
+  CHECK(contains(notes_text(study), "line 2: expected"));
+  CHECK(
+      contains(details_text(study, "baseline"), "    why  line 2: expected \"3\", got \"4\". Leave out what changes"));
+  const std::string variant = unsteady.cells[1].variant;
+  CHECK(contains(details_text(study, variant), "    why  the baseline gives different answers to the same input"));
+  CHECK(withheld_because(study, study.cells[1]) == "the baseline gives different answers to the same input");
+  CHECK_FALSE(contains(notes_text(study), "no trial was made"));
+
+  Record hung = sample();
+  Cell more = hung.cells[1];
+  more.workers = 64;
+  more.trials.clear();
+  hung.cells[1].faults = {{Fault::Kind::timed_out, 1, "no end within 3 s", {}}};
+  hung.cells.push_back(more);
+  const std::string notes = notes_text(analyse(hung));
+  CHECK(contains(notes, "timed out: "));
+  CHECK(contains(notes, "with 64 workers at size 1,000: not tried: it hung with "));
 }

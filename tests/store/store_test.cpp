@@ -3,7 +3,9 @@
 #include "antcrew/store/store.hpp"
 
 #include <doctest/doctest.h>
+#include <fcntl.h>
 #include <fmt/format.h>
+#include <sys/file.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
@@ -213,13 +215,33 @@ TEST_CASE("a store that another program holds is waited for") {
   ::waitpid(holder, nullptr, 0);
 }
 
+// Both have looked at the store before they get the lock; what the first removes, the second must not forget.
+TEST_CASE("two removals that wait for the lock together give no number free") {
+  const TemporaryFolder folder;
+  Store store(folder / "store");
+  for (const char* name : {"a.json", "b.json", "c.json"}) store.keep(saved(folder, name, run_of(name)));
+  const std::vector<StoredRun> runs = store.runs();
+  REQUIRE(runs.size() == 3);
+  const int lock = ::open((folder / "store/lock").c_str(), O_RDWR | O_CLOEXEC);
+  REQUIRE(::flock(lock, LOCK_EX) == 0);
+  std::vector<std::thread> removals;
+  for (const std::size_t which : {2u, 1u}) {
+    removals.emplace_back([&folder, &runs, which] { Store(folder / "store").forget({runs[which]}); });
+  }
+  std::this_thread::sleep_for(std::chrono::milliseconds(100));
+  ::close(lock);
+  for (std::thread& removal : removals) removal.join();
+  CHECK(store.keep(saved(folder, "d.json", run_of("d"))).number == 4);
+}
+
 TEST_CASE("what is no store, or is from a newer Ant Crew, is left as it is") {
   const TemporaryFolder folder;
   const std::string record = saved(folder, "r.json", run_of("A run"));
   Store store(folder / "store");
   store.keep(record);
   const std::string facts = folder / "store/store.json";
-  for (const char* text : {"{\"format\": \"antcrew-store\", \"version\": 99}", "nonsense", "{}", "", "[1]"}) {
+  for (const char* text : {"{\"format\": \"antcrew-store\", \"version\": 99}",
+                           "{\"format\": \"antcrew-store\", \"version\": 4294967297}", "nonsense", "{}", "", "[1]"}) {
     CAPTURE(text);
     test::write_file(facts, text);
     CHECK(error_id([&] { store.keep(record); }) == "store.format");

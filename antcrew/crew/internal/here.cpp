@@ -7,13 +7,28 @@
 #include <string>
 
 #include "antcrew/base/error.hpp"
+#include "antcrew/crew/own_stack.hpp"
 
 namespace antcrew::internal {
 
-std::uintptr_t find_stack_floor() noexcept {
+namespace {
+
+struct StackEnds {
+  std::uintptr_t lowest = 0;
+  std::uintptr_t top = 0;  // 0: not found yet, or not told
+  std::uintptr_t floor = 0;
+  bool holds(std::uintptr_t address) const noexcept { return lowest <= address && address < top; }
+};
+
+constinit thread_local StackEnds of_thread = {};
+constinit thread_local StackEnds told_here = {};
+
+StackEnds ends_of(std::uintptr_t lowest, std::size_t bytes) noexcept {
   constexpr std::size_t margin = 256 * 1024;
-  if (stack_floor_here != ~std::uintptr_t{0}) return stack_floor_here;
-  const auto here = reinterpret_cast<std::uintptr_t>(__builtin_frame_address(0));
+  return {lowest, lowest + bytes, lowest + std::min(margin, bytes / 4)};
+}
+
+void find_stack_of_thread(std::uintptr_t here) noexcept {
   pthread_attr_t attributes;
   if (pthread_getattr_np(pthread_self(), &attributes) != 0) {
     // The system does not tell: no smaller than usual, and mostly unused as yet.
@@ -22,21 +37,53 @@ std::uintptr_t find_stack_floor() noexcept {
       pthread_attr_getstacksize(&attributes, &usual);
       pthread_attr_destroy(&attributes);
     }
-    return stack_floor_here = here - usual * 3 / 4;
+    of_thread = {here - usual, ~std::uintptr_t{0}, here - usual * 3 / 4};
+    return;
   }
-  stack_floor_here = 0;
   void* lowest = nullptr;
   std::size_t bytes = 0;
-  if (pthread_attr_getstack(&attributes, &lowest, &bytes) == 0) {
-    stack_floor_here = reinterpret_cast<std::uintptr_t>(lowest) + std::min(margin, bytes / 4);
-  }
+  const bool known = pthread_attr_getstack(&attributes, &lowest, &bytes) == 0;
+  of_thread = known ? ends_of(reinterpret_cast<std::uintptr_t>(lowest), bytes) : StackEnds{0, ~std::uintptr_t{0}, 0};
   pthread_attr_destroy(&attributes);
-  return stack_floor_here;
 }
+
+}  // namespace
+
+bool ends_soon(std::uintptr_t address) noexcept {
+  if (told_here.holds(address)) return address < told_here.floor;
+  if (of_thread.top == 0) find_stack_of_thread(address);
+  if (told_here.top == 0) stack_floor_here = of_thread.floor;
+  return of_thread.holds(address) && address < of_thread.floor;
+}
+
+}  // namespace antcrew::internal
+
+namespace antcrew {
+
+OwnStack::OwnStack(const void* lowest, std::size_t bytes) noexcept
+    : before_{internal::told_here.lowest, internal::told_here.top, internal::told_here.floor,
+              internal::stack_floor_here} {
+  internal::told_here = internal::ends_of(reinterpret_cast<std::uintptr_t>(lowest), bytes);
+  internal::stack_floor_here = internal::told_here.floor;
+}
+
+OwnStack::~OwnStack() {
+  internal::told_here = {before_.lowest, before_.top, before_.floor};
+  internal::stack_floor_here = before_.floor_here;
+}
+
+}  // namespace antcrew
+
+namespace antcrew::internal {
 
 void refuse_busy(const char* crew) {
   could_not_run("crew.busy", crew, "another thread's call is under way on this crew",
                 "give each calling thread a crew of its own");
+}
+
+void refuse_own_wait() {
+  bad_input("group.wait", "TaskGroup", "a child of the group waits for the group, and so for itself",
+            "let a child have a group of its own for what it begins and waits for");
 }
 
 void refuse_depth(const char* crew, const char* call) {

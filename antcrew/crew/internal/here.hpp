@@ -33,7 +33,9 @@ class AsWorker {
 // Address below which recursion is refused: what a body may still need lies below it. Found once a thread; until then
 // everything is below.
 inline constinit thread_local std::uintptr_t stack_floor_here = ~std::uintptr_t{0};
-std::uintptr_t find_stack_floor() noexcept;
+// Whether the stack that this address is on ends soon: the thread's, one that an OwnStack told of, or else nobody knows
+// where it ends, and it goes on.
+bool ends_soon(std::uintptr_t address) noexcept;
 
 // May say no where some is left: when the floor has not been found yet.
 inline bool stack_surely_left() noexcept {
@@ -42,7 +44,7 @@ inline bool stack_surely_left() noexcept {
 inline bool stack_nearly_full() noexcept {
   if (stack_surely_left()) [[likely]]
     return false;
-  return reinterpret_cast<std::uintptr_t>(__builtin_frame_address(0)) < find_stack_floor();
+  return ends_soon(reinterpret_cast<std::uintptr_t>(__builtin_frame_address(0)));
 }
 
 // An address of the calling thread's own, as long as it lives.
@@ -53,6 +55,8 @@ inline const void* thread_mark() noexcept {
 
 // Throws Error (crew.busy).
 [[noreturn]] void refuse_busy(const char* crew);
+// Throws Error (group.wait).
+[[noreturn]] void refuse_own_wait();
 // Throws Error (crew.stack).
 [[noreturn]] void refuse_depth(const char* crew, const char* call);
 

@@ -1,5 +1,6 @@
 #include "antcrew/crew/internal/standing_threads.hpp"
 
+#include <signal.h>
 #include <unistd.h>
 
 #include <algorithm>
@@ -17,6 +18,24 @@ bool keep_thread_on(pthread_t thread, const ProcessorSet& set) noexcept {
   static_assert(sizeof(set.words) % sizeof(unsigned long) == 0);
   return pthread_setaffinity_np(thread, sizeof set.words, reinterpret_cast<const cpu_set_t*>(set.words.data())) == 0;
 }
+
+// Threads that are begun meanwhile are never chosen for a signal of the program's: its handlers, and what it blocks
+// later on, are for threads that it knows of. What a thread does to itself still reaches it.
+class SignalsToCaller {
+ public:
+  SignalsToCaller() noexcept {
+    sigset_t most;
+    sigfillset(&most);
+    for (const int own : {SIGSEGV, SIGBUS, SIGFPE, SIGILL, SIGTRAP, SIGSYS, SIGABRT}) sigdelset(&most, own);
+    pthread_sigmask(SIG_SETMASK, &most, &before_);
+  }
+  ~SignalsToCaller() { pthread_sigmask(SIG_SETMASK, &before_, nullptr); }
+  SignalsToCaller(const SignalsToCaller&) = delete;
+  SignalsToCaller& operator=(const SignalsToCaller&) = delete;
+
+ private:
+  sigset_t before_;
+};
 
 struct Start {
   void (*entry)(void*, int);
@@ -47,6 +66,7 @@ void StandingThreads::start(void (*entry)(void*, int), void* context) {
     if (pthread_attr_setstacksize(&attributes, bytes) == 0) facts_.granted_stack_bytes = bytes;
   }
   choose_processors();
+  const SignalsToCaller blocked;
   try {
     threads_.reserve(static_cast<std::size_t>(workers_ - 1));
     for (int worker = 1; worker < workers_; ++worker) start_one(worker, attributes, entry, context);

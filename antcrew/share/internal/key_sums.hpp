@@ -61,13 +61,28 @@ class KeySums {
     return at.bucket->amounts[at.slot].load(std::memory_order_relaxed);
   }
 
-  // Owner, or anyone when it is at rest. fn(bits, amount) for all; nothing is kept here afterwards.
+  // Owner, or anyone when it is at rest. fn(bits, amount) for all; nothing is kept here afterwards. When fn throws,
+  // what it has not had yet stays.
   template <class Fn>
   void hand_over(Fn&& fn) {
     over_.store(true, std::memory_order_relaxed);
     Table* table = table_.load(std::memory_order_relaxed);
     if (table == nullptr) return;
-    walk(*table, fn);
+    try {
+      auto* bucket = static_cast<Bucket*>(table->memory.data());
+      for (const Bucket* end = bucket + table->buckets; bucket < end; ++bucket) {
+        for (std::size_t k = 0; k < width; ++k) {
+          const Bits bits = bucket->bits[k].load(std::memory_order_relaxed);
+          if (bits == 0) continue;
+          fn(bits, bucket->amounts[k].load(std::memory_order_relaxed));
+          bucket->amounts[k].store(V(),
+                                   std::memory_order_relaxed);  // nothing of it counts twice, should the next throw
+        }
+      }
+    } catch (...) {
+      over_.store(false, std::memory_order_relaxed);
+      throw;
+    }
     table_.store(nullptr, std::memory_order_release);
   }
   // When nobody adds. fn(bits, amount) for all; how many they are.

@@ -1,5 +1,7 @@
 #include "antcrew/share/internal/key_table.hpp"
 
+#include <cstring>
+
 namespace antcrew::internal {
 
 void* Slabs::take() {
@@ -14,8 +16,9 @@ void* Slabs::take() {
   return taken;
 }
 
-void Slabs::release() noexcept {
-  slabs_.clear();
+void Slabs::begin_again() noexcept {
+  while (slabs_.size() > 1) slabs_.pop_back();
+  std::memset(slabs_.front().data(), 0, slabs_.front().bytes());
   next_ = 0;
 }
 

@@ -47,7 +47,8 @@ class Slabs {
 
   // Zeroed, aligned to a cache line. Throws std::bad_alloc.
   void* take();
-  void release() noexcept;
+  // Takes all back, of at least one object that was taken; the first slab stays, so that the next take() succeeds.
+  void begin_again() noexcept;
 
  private:
   std::size_t bytes_each_;
@@ -122,11 +123,15 @@ class KeyTable {
       }
     }
   }
-  void reset() {
-    chunks_.clear();
-    slabs_.release();
-    directories_.clear();
-    start();
+  // The first chunk and the first directory stay: emptying needs no memory.
+  void reset() noexcept {
+    slabs_.begin_again();
+    Chunk* first = ::new (slabs_.take()) Chunk(0);
+    chunks_.resize(1);
+    chunks_.front() = first;
+    chunk_count_.store(1, std::memory_order_relaxed);
+    directories_.resize(1);
+    point_all_at(*first, {static_cast<std::atomic<Chunk*>*>(directories_.front().get()), 63});
   }
   // Makes chunks enough for so many keys; those that are there stay.
   void reserve(std::size_t keys) {
@@ -202,9 +207,11 @@ class KeyTable {
 
   void start() {
     Chunk* first = new_chunk(0);
-    const Directory made = new_directory(1);
-    for (std::size_t k = 0; k < 2; ++k) made.chunks[k].store(first, std::memory_order_relaxed);
-    publish(made);
+    point_all_at(*first, new_directory(1));
+  }
+  void point_all_at(Chunk& only, const Directory& of_two) noexcept {
+    for (std::size_t k = 0; k < 2; ++k) of_two.chunks[k].store(&only, std::memory_order_relaxed);
+    publish(of_two);
   }
   Directory new_directory(unsigned depth) {
     const std::size_t bytes = sizeof(std::atomic<Chunk*>) << depth;
@@ -278,8 +285,9 @@ class KeyTable {
     Chunk* upper = nullptr;
     {
       const std::lock_guard<Lock> held(growing_);
-      upper = new_chunk(chunk.depth + 1);
+      // In this order: a directory that is larger than need be does no harm, a chunk that it does not know would.
       if (chunk.depth == directory().depth()) doubled(directory());
+      upper = new_chunk(chunk.depth + 1);
     }
     std::array<std::uint64_t, slots_each> words;
     std::size_t count = 0;
@@ -344,6 +352,7 @@ class KeyTable {
   }
 
   Chunk* new_chunk(unsigned depth) {
+    if (chunks_.size() == chunks_.capacity()) chunks_.reserve(std::max<std::size_t>(8, 2 * chunks_.size()));
     chunks_.push_back(::new (slabs_.take()) Chunk(depth));
     chunk_count_.store(chunks_.size(), std::memory_order_relaxed);
     return chunks_.back();

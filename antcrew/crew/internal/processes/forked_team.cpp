@@ -106,7 +106,7 @@ void ForkedTeam::take_end(int worker, Sink& sink) {
   Worker& one = workers_[static_cast<std::size_t>(worker)];
   const int status = reap(one);
   const Part part = slot(worker).part.load(std::memory_order_acquire);
-  if (part == Part::done && status == 0) {
+  if (part == Part::done && (status == 0 || status == taken_notice_of)) {
     take_letter(worker, sink);
   } else if (part != Part::threw) {
     note_end(worker, status);
@@ -118,7 +118,7 @@ void ForkedTeam::take_end(int worker, Sink& sink) {
 void ForkedTeam::give_up() noexcept {
   for (Worker& worker : workers_) {
     if (worker.pid == 0) continue;
-    ::kill(worker.pid, SIGKILL);
+    kill(worker);
     reap(worker);
     worker.socket.close();
     worker.worker_side.close();

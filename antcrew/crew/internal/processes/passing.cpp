@@ -103,7 +103,7 @@ std::pair<Descriptor, Descriptor> socket_pair() {
   return {Descriptor(ends[0]), Descriptor(ends[1])};
 }
 
-bool send_blocks(int socket, const std::vector<Packer::Block>& blocks, int file) noexcept {
+bool send_blocks(int socket, const std::vector<Packer::Block>& blocks, int file, Patience* patience) noexcept {
   std::array<iovec, 64> parts;
   for (Segments left(blocks); !left.done();) {
     Control control;
@@ -111,8 +111,12 @@ bool send_blocks(int socket, const std::vector<Packer::Block>& blocks, int file)
     header.msg_iov = parts.data();
     header.msg_iovlen = left.fill(parts);
     if (file >= 0) attach(header, control, file);
-    const ssize_t sent = ::sendmsg(socket, &header, MSG_NOSIGNAL);
+    const ssize_t sent = ::sendmsg(socket, &header, MSG_NOSIGNAL | (patience == nullptr ? 0 : MSG_DONTWAIT));
     if (sent < 0 && errno == EINTR) continue;
+    if (sent < 0 && patience != nullptr && (errno == EAGAIN || errno == EWOULDBLOCK)) {
+      if (patience->for_room(socket)) continue;
+      return false;
+    }
     if (sent <= 0) return false;
     file = -1;
     left.advance(static_cast<std::size_t>(sent));

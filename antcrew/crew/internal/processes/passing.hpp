@@ -25,8 +25,18 @@ struct PassedArray {
 // Two connected ends. Throws Error (crew.start).
 std::pair<Descriptor, Descriptor> socket_pair();
 
-// False when the other end is gone. file: rides on the first byte; -1 = none.
-bool send_blocks(int socket, const std::vector<Packer::Block>& blocks, int file = -1) noexcept;
+// Waits for room at a socket, and says whether to go on.
+class Patience {
+ public:
+  virtual bool for_room(int socket) noexcept = 0;
+
+ protected:
+  ~Patience() = default;
+};
+
+// False when the other end is gone, or patience has an end. file: rides on the first byte; -1 = none.
+bool send_blocks(int socket, const std::vector<Packer::Block>& blocks, int file = -1,
+                 Patience* patience = nullptr) noexcept;
 bool write_blocks(int file, const std::vector<Packer::Block>& blocks) noexcept;
 
 // Waits for all of it; false when the other end is gone.

@@ -248,9 +248,19 @@ void ProcessTeam::watch_end(Worker& worker) {
                 "raise the limit of open files (ulimit -n)");
 }
 
+// No child of this number: the program itself has taken notice of its end, in a handler of SIGCHLD perhaps.
 bool ProcessTeam::has_ended(const Worker& worker) noexcept {
   siginfo_t info{};
-  return ::waitid(P_PID, static_cast<id_t>(worker.pid), &info, WEXITED | WNOHANG | WNOWAIT) == 0 && info.si_pid != 0;
+  if (::waitid(P_PID, static_cast<id_t>(worker.pid), &info, WEXITED | WNOHANG | WNOWAIT) != 0) return errno == ECHILD;
+  return info.si_pid != 0;
+}
+
+// Through its descriptor, or while it is known to be a child: its number may be somebody else's by now.
+void ProcessTeam::kill(const Worker& worker) noexcept {
+  if (worker.pid == 0) return;
+  if (worker.process.is_open() && ::syscall(SYS_pidfd_send_signal, worker.process.get(), SIGKILL, nullptr, 0) == 0)
+    return;
+  if (!has_ended(worker)) ::kill(worker.pid, SIGKILL);
 }
 
 void ProcessTeam::wait_for_end(const Worker& worker) noexcept {
@@ -323,9 +333,11 @@ void ProcessTeam::take_letter(int worker, Sink& sink) {
 
 int ProcessTeam::reap(Worker& worker) noexcept {
   int status = 0;
-  while (::waitpid(worker.pid, &status, 0) < 0 && errno == EINTR) {
+  pid_t waited = 0;
+  while ((waited = ::waitpid(worker.pid, &status, 0)) < 0 && errno == EINTR) {
   }
-  const bool died = !WIFEXITED(status) || WEXITSTATUS(status) != 0;
+  if (waited < 0) status = taken_notice_of;
+  const bool died = status == taken_notice_of || !WIFEXITED(status) || WEXITSTATUS(status) != 0;
   const auto number = static_cast<int>(&worker - workers_.data());
   if (died || slot(number).used_scratch.load(std::memory_order_relaxed)) remove_scratch_of(worker.pid);
   worker.pid = 0;
@@ -340,8 +352,10 @@ void ProcessTeam::note_end(int worker, int status) {
   facts.crew = crew_;
   facts.worker = worker;
   facts.range = {slot(worker).first.load(), slot(worker).last.load()};
-  facts.reason = WIFSIGNALED(status) ? ProcessDied::Reason::signal : ProcessDied::Reason::exit;
-  facts.number = WIFSIGNALED(status) ? WTERMSIG(status) : WEXITSTATUS(status);
+  facts.reason = status == taken_notice_of ? ProcessDied::Reason::unknown
+                 : WIFSIGNALED(status)     ? ProcessDied::Reason::signal
+                                           : ProcessDied::Reason::exit;
+  facts.number = status == taken_notice_of ? 0 : WIFSIGNALED(status) ? WTERMSIG(status) : WEXITSTATUS(status);
   facts.tries = tries_;
   died_ = facts;
 }

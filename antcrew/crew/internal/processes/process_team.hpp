@@ -80,7 +80,10 @@ class ProcessTeam {
   // Reads one parcel; false when the worker died before it was whole.
   bool receive_parcel(int worker, Sink& sink);
   void take_letter(int worker, Sink& sink);
-  // Kills it if it still runs, and takes notice of its end.
+  static void kill(const Worker& worker) noexcept;
+  // Waits for its end, and takes notice of it: how it ended, as waitpid() tells; taken_notice_of where the program
+  // itself had taken notice before.
+  static constexpr int taken_notice_of = -1;
   int reap(Worker& worker) noexcept;
   void note_end(int worker, int status);
   void note_deadline();

@@ -1,9 +1,14 @@
+#include <dirent.h>
+#include <fcntl.h>
+#include <poll.h>
 #include <signal.h>
 #include <sys/prctl.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
 #include <algorithm>
+#include <cstdlib>
+#include <vector>
 
 #include "antcrew/crew/internal/processes/passing.hpp"
 #include "antcrew/crew/internal/processes/process_team.hpp"
@@ -42,6 +47,26 @@ void end_with_parent(pid_t parent) {
   ::sigprocmask(SIG_UNBLOCK, &just_it, nullptr);
   ::prctl(PR_SET_PDEATHSIG, number);
   if (::getppid() != parent) ::_exit(0);
+}
+
+// This process stays, and what would close where a program is begun must not be held open by it: the other end of a
+// pipe, say. Objects that held these numbers close nothing: here nobody destroys them.
+void close_what_is_not_for_children(int but) {
+  std::vector<int> open;
+  if (DIR* all = ::opendir("/proc/self/fd")) {
+    while (const dirent* entry = ::readdir(all)) {
+      if (entry->d_name[0] >= '0' && entry->d_name[0] <= '9') open.push_back(std::atoi(entry->d_name));
+    }
+    std::erase(open, ::dirfd(all));
+    ::closedir(all);
+  } else {
+    const long most = std::min(::sysconf(_SC_OPEN_MAX), 65'536L);
+    for (int number = 3; number < most; ++number) open.push_back(number);
+  }
+  for (const int number : open) {
+    const int flags = number == but ? -1 : ::fcntl(number, F_GETFD);
+    if (flags >= 0 && (flags & FD_CLOEXEC) != 0) ::close(number);
+  }
 }
 
 }  // namespace
@@ -100,8 +125,7 @@ void StandingTeam::start(int worker) {
   slot(worker).part.store(Part::none, std::memory_order_relaxed);
   if (fork_worker(worker) == 0) {
     end_with_parent(parent);
-    mine.close();
-    for (Worker& other : workers_) other.socket.close();
+    close_what_is_not_for_children(theirs.get());
     become_worker(worker);
     serve(worker, std::move(theirs));
   }
@@ -151,7 +175,21 @@ void StandingTeam::repair() {
 bool StandingTeam::send_arguments(int worker) {
   const Packer& arguments = *board().order.arguments;
   auto& knows = knows_[static_cast<std::size_t>(worker)];
-  const int socket = workers_[static_cast<std::size_t>(worker)].socket.get();
+  Worker& to = workers_[static_cast<std::size_t>(worker)];
+  const int socket = to.socket.get();
+  // It may be stopped, or busy for ever; where there is no deadline that is waited for.
+  struct UntilDeadline final : Patience {
+    UntilDeadline(const StandingTeam& its_team, const Worker& its_worker) : team(its_team), worker(its_worker) {}
+    bool for_room(int its_socket) noexcept override {
+      pollfd room{its_socket, POLLOUT, 0};
+      const std::int64_t left = team.left_ns();
+      const std::int64_t look = left < 0 ? look_for_the_dead_ns : std::min(left, look_for_the_dead_ns);
+      ::poll(&room, 1, static_cast<int>(look / 1'000'000) + 1);
+      return !team.overdue() && !has_ended(worker);
+    }
+    const StandingTeam& team;
+    const Worker& worker;
+  } patient(*this, to);
   std::vector<CommonMemory*> fresh;
   for (const auto& array : arguments.commons()) {
     if (knows.emplace(array->serial, true).second) fresh.push_back(array.get());
@@ -165,15 +203,15 @@ bool StandingTeam::send_arguments(int worker) {
   const std::size_t small = arguments.small().size();
   const ArgumentHead head{fresh.size(), gone.size(), small, arguments.bytes() - small};
   parent_moved_.bytes += arguments.bytes();
-  if (!send_blocks(socket, {{&head, sizeof head}})) return false;
+  if (!send_blocks(socket, {{&head, sizeof head}}, -1, &patient)) return false;
   for (const CommonMemory* array : fresh) {
     const PassedArray passed{array->serial, array->mapping.bytes()};
-    if (!send_blocks(socket, {{&passed, sizeof passed}}, array->file.get())) return false;
+    if (!send_blocks(socket, {{&passed, sizeof passed}}, array->file.get(), &patient)) return false;
   }
   std::vector<Packer::Block> blocks{{gone.data(), gone.size() * sizeof(std::uint64_t)},
                                     {arguments.small().data(), small}};
   blocks.insert(blocks.end(), arguments.large().begin(), arguments.large().end());
-  return send_blocks(socket, blocks);
+  return send_blocks(socket, blocks, -1, &patient);
 }
 
 // Arguments go through the sockets when they are long, and when a worker has an array to learn of or to forget.
@@ -258,7 +296,7 @@ void StandingTeam::region(int, Sink& sink) {
 void StandingTeam::give_up() noexcept {
   for (Worker& worker : workers_) {
     if (worker.pid == 0 || worker.ended) continue;
-    ::kill(worker.pid, SIGKILL);
+    kill(worker);
     reap(worker);
     worker.socket.close();
   }

@@ -1,7 +1,6 @@
 #include "antcrew/crew/internal/tasks/halving.hpp"
 
 #include <algorithm>
-#include <new>
 #include <utility>
 
 #include "antcrew/crew/internal/handout.hpp"
@@ -36,14 +35,14 @@ class Pace {
 
 void Halving::run(TaskWorker& worker, Range range) {
   Scope* scope = worker.open_scope(worker.scope());
-  if (scope == nullptr) throw std::bad_alloc();
+  if (scope == nullptr) return run_alone_kept(range.size());  // without memory: nobody could help
   scope_ = scope;
   owner_ = &worker;
   {
     const TaskWorker::In in(worker, scope);
     const std::uint64_t kept = work(worker, range, total_.load(std::memory_order_relaxed));
     if (!give_back(kept)) {
-      worker.work_until({nullptr, scope->name(), false, nullptr, &failed_}, [this] { return all_back(); });
+      worker.work_until({nullptr, scope->name(), not_dropped, nullptr, &failed_}, [this] { return all_back(); });
     }
   }
   worker.close_scope(scope);

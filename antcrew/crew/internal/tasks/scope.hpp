@@ -16,6 +16,7 @@
 namespace antcrew::internal {
 
 struct Scope;
+class TaskWorker;
 
 // One life of a scope.
 struct ScopeName {
@@ -32,8 +33,19 @@ struct Scope {
   std::atomic<std::uint32_t> life{0};
   std::atomic<std::uint32_t> depth{0};
   std::atomic<bool> begun{false};  // of work whose handle may be dropped
-  Scope* next = nullptr;           // of those not in use
+  // Of begun work: for which call its handle was dropped, or nobody's; in the upper half this scope's life, so that
+  // whoever comes too late, when the work has ended and the scope serves something else, changes nothing.
+  std::atomic<std::uint64_t> dropped_for{0};
+  std::atomic<TaskWorker*> call{
+      nullptr};  // the caller in whose call it was opened; null outside of any, and in begun work
+  std::atomic<std::uint32_t> call_life{0};
+  Scope* next = nullptr;  // of those not in use
 };
+
+// What dropped work is dropped for: the call of a caller, by its place; nobody's, outside of any.
+using DroppedFor = std::uint32_t;
+inline constexpr DroppedFor not_dropped = 0;
+inline constexpr DroppedFor dropped_for_nobody = ~DroppedFor{0};
 
 // By who takes it from a free list, and before giving it back.
 inline void begin_life(Scope& scope, const Scope* parent, bool begun) noexcept {
@@ -42,6 +54,18 @@ inline void begin_life(Scope& scope, const Scope* parent, bool begun) noexcept {
   scope.parent_life.store(top ? 0 : parent->life.load(std::memory_order_relaxed), std::memory_order_relaxed);
   scope.depth.store(top ? 0 : parent->depth.load(std::memory_order_relaxed) + 1, std::memory_order_relaxed);
   scope.begun.store(begun, std::memory_order_relaxed);
+  scope.dropped_for.store(std::uint64_t{scope.life.load(std::memory_order_relaxed)} << 32, std::memory_order_relaxed);
+  scope.call.store(top ? nullptr : parent->call.load(std::memory_order_relaxed), std::memory_order_relaxed);
+  scope.call_life.store(top ? 0 : parent->call_life.load(std::memory_order_relaxed), std::memory_order_relaxed);
+}
+// Relaxed: whoever waits for it was told by the drop itself.
+inline void mark_dropped(Scope& scope, std::uint32_t life, DroppedFor whom) noexcept {
+  std::uint64_t mine = std::uint64_t{life} << 32;
+  scope.dropped_for.compare_exchange_strong(mine, mine | whom, std::memory_order_relaxed);
+}
+inline DroppedFor dropped_for(const Scope& scope) noexcept {
+  const std::uint64_t mark = scope.dropped_for.load(std::memory_order_relaxed);
+  return mark >> 32 == scope.life.load(std::memory_order_relaxed) ? static_cast<DroppedFor>(mark) : not_dropped;
 }
 inline void end_life(Scope& scope) noexcept {
   scope.life.store(scope.life.load(std::memory_order_relaxed) + 1, std::memory_order_relaxed);
@@ -63,21 +87,26 @@ inline bool descends(const Scope* from, ScopeName wanted) noexcept {
   return false;
 }
 
-// A worker's own scopes that are not in use. Any worker's scope may be given back to any of these.
+// Scopes that are not in use: a worker's own, or the pool's. Any worker's scope may be given back to any of these.
 class FreeScopes {
  public:
   Scope* take() noexcept {
     Scope* taken = first_;
-    if (taken != nullptr) first_ = taken->next;
+    if (taken == nullptr) return nullptr;
+    first_ = taken->next;
+    --count_;
     return taken;
   }
   void give(Scope* scope) noexcept {
     scope->next = first_;
     first_ = scope;
+    ++count_;
   }
+  int count() const noexcept { return count_; }
 
  private:
   Scope* first_ = nullptr;
+  int count_ = 0;
 };
 
 }  // namespace antcrew::internal

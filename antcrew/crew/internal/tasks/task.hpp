@@ -48,9 +48,9 @@ struct JoinTask : Task {
 
 // What a worker waits for, and so may take up.
 struct Wanted {
-  const JoinTask* join = nullptr;  // this very task, or what descends from its run
-  ScopeName scope = {};            // what descends from this one
-  bool any_begun = false;          // any work that was begun for later, and what descends from it
+  const JoinTask* join = nullptr;    // this very task, or what descends from its run
+  ScopeName scope = {};              // what descends from this one
+  DroppedFor dropped = not_dropped;  // begun work whose handle was dropped for this, and what descends from it
   // How much of it has not begun, in the upper half, where that is known: whatever it lies under is moved away for it.
   const std::atomic<std::uint64_t>* unbegun = nullptr;
   // Raised when the outcome does not matter any more, because something was thrown: then only what was not begun is
@@ -61,7 +61,7 @@ struct Wanted {
   ScopeName name() const noexcept { return join != nullptr ? join->runs_as() : scope; }
   bool includes(const Task* task, const Scope* its_scope) const noexcept {
     if (join != nullptr && task == join) return true;
-    if (any_begun) return of_begun_work(its_scope);
+    if (dropped != not_dropped) return of_dropped_work(its_scope);
     const ScopeName wanted = name();
     if (!wanted || its_scope == nullptr) return false;
     if (in_vain == nullptr || !in_vain->load(std::memory_order_relaxed)) return descends(its_scope, wanted);
@@ -71,14 +71,14 @@ struct Wanted {
 
  private:
   // Begun work descends from nothing.
-  static bool of_begun_work(const Scope* scope) noexcept {
+  bool of_dropped_work(const Scope* scope) const noexcept {
     const Scope* top = scope;
     for (std::uint32_t below = ~std::uint32_t{0}; top != nullptr;) {
       const std::uint32_t depth = top->depth.load(std::memory_order_relaxed);
       if (depth >= below) return false;
       below = depth;
       const Scope* parent = top->parent.load(std::memory_order_relaxed);
-      if (parent == nullptr) return top->begun.load(std::memory_order_relaxed);
+      if (parent == nullptr) return top->begun.load(std::memory_order_relaxed) && dropped_for(*top) == dropped;
       if (parent->life.load(std::memory_order_relaxed) != top->parent_life.load(std::memory_order_relaxed))
         return false;
       top = parent;

@@ -26,7 +26,7 @@ TaskPool::TaskPool(int workers, const CrewOptions& options)
       most_waking_(std::clamp(workers / 4, 1, 16)),
       threads_(workers, options) {
   const std::int64_t wanted = wanted_public(workers);
-  callers_[0] = std::make_unique<TaskWorker>(*this, 0, wanted);
+  callers_[0] = std::make_unique<TaskWorker>(*this, 0, wanted, DroppedFor{1});
   callers_made_.store(1, std::memory_order_relaxed);
   standing_.reserve(static_cast<std::size_t>(workers - 1));
   for (int number = 1; number < workers; ++number) {
@@ -47,7 +47,7 @@ TaskPool::TaskPool(int workers, const CrewOptions& options)
 }
 
 TaskPool::~TaskPool() {
-  if (made_at_ != fork_depth()) {
+  if (inherited()) {
     threads_.forget();
     return;
   }
@@ -56,9 +56,11 @@ TaskPool::~TaskPool() {
     if (call.worker() != nullptr) {
       while (call.worker()->work_once()) {
       }
+      wait_for_dropped(*call.worker(), *unwaited_.operator->(), dropped_for_nobody);
     }
   }
   stop_threads();
+  while (unwaited_->open.load(std::memory_order_seq_cst) != 0) give_way();  // another thread drops a handle just now
 }
 
 void TaskPool::stop_threads() noexcept {
@@ -73,6 +75,19 @@ TaskWorker* TaskPool::here() const noexcept {
     if (frame->worker != nullptr && &frame->worker->pool == this) return frame->worker;
   }
   return nullptr;
+}
+
+// The call may be over where a group outlived it.
+TaskWorker* TaskPool::caller_here() const noexcept {
+  const TaskWorker* worker = here();
+  const Scope* scope = worker == nullptr ? nullptr : worker->scope();
+  TaskWorker* caller = scope == nullptr ? nullptr : scope->call.load(std::memory_order_relaxed);
+  return caller != nullptr && caller->is_call(scope->call_life.load(std::memory_order_relaxed)) ? caller : nullptr;
+}
+
+bool TaskPool::inside(ScopeName name) const noexcept {
+  const TaskWorker* worker = here();
+  return worker != nullptr && worker->scope() != nullptr && descends(worker->scope(), name);
 }
 
 std::size_t TaskPool::worker_count() const noexcept {
@@ -92,12 +107,13 @@ TaskWorker* TaskPool::claim_caller(std::size_t& place) {
       for (std::size_t made; (made = callers_made_.load(std::memory_order_acquire)) <= k;) {
         const std::lock_guard<Lock> held(scopes_lock_);
         if (callers_made_.load(std::memory_order_relaxed) != made) continue;
-        callers_[made] = std::make_unique<TaskWorker>(*this, 0, wanted_public(workers_));
+        callers_[made] =
+            std::make_unique<TaskWorker>(*this, 0, wanted_public(workers_), static_cast<DroppedFor>(made) + 1);
         callers_made_.store(made + 1, std::memory_order_release);
       }
-    } catch (...) {
+    } catch (...) {  // without memory it works by itself
       calling_[k].store(false, std::memory_order_release);
-      throw;
+      return nullptr;
     }
     place = k;
     callers_now_.fetch_add(1, std::memory_order_seq_cst);
@@ -118,7 +134,10 @@ OutsideCall::OutsideCall(TaskPool& pool, Sharing sharing, std::size_t n)
       meter_(place_ == 0 ? pool.meter_.now() : nullptr),
       path_told_(region_.book() != nullptr && pool.workers() > 1 &&
                  (sharing == Sharing::forks || sharing == Sharing::graph)) {
-  if (worker_ != nullptr) worker_->usual = !worker_->alone && lane_here == nullptr;
+  if (worker_ != nullptr) {
+    worker_->usual = !worker_->alone && lane_here == nullptr;
+    worker_->begin_call();
+  }
   if (path_told_) strand_here.go_on(0);
   if (meter_ == nullptr) return;
   start_ns_ = now_ns();
@@ -128,6 +147,8 @@ OutsideCall::OutsideCall(TaskPool& pool, Sharing sharing, std::size_t n)
 OutsideCall::~OutsideCall() {
   if (worker_ == nullptr) return;
   if (!finished_) pool_.finish_call(*worker_);
+  worker_->dropped().take_error();  // of a call that throws already
+  worker_->end_call();
   if (meter_ != nullptr) {
     const std::int64_t took_ns = now_ns() - start_ns_;
     meter_->calls.add(1);
@@ -144,14 +165,36 @@ void OutsideCall::finish() {
   if (path_told_) [[unlikely]]
     region_.book()->add_path(strand_here.now());
   finished_ = true;
-  if (const std::exception_ptr error = pool_.unwaited_->take_error()) std::rethrow_exception(error);
+  if (const std::exception_ptr error = worker_->dropped().take_error()) std::rethrow_exception(error);
 }
 
-// What nobody waits for is for others; only begun work whose handle is gone is waited for here.
+// What nobody waits for is for others; only begun work whose handle was dropped in this call is waited for here.
 void TaskPool::finish_call(TaskWorker& worker) noexcept {
   worker.put_own_aside();
+  wait_for_dropped(worker, worker.dropped(), worker.dropped_name());
+}
+
+void TaskPool::wait_for_dropped(TaskWorker& worker, Dropped& dropped, DroppedFor whom) noexcept {
+  const auto none_open = [&] { return dropped.open.load(std::memory_order_seq_cst) == 0; };
+  if (!none_open()) worker.work_until({.dropped = whom}, none_open);
+}
+
+// One at a time helps, since it is worker 0 of every loop in that work; others only wait.
+void TaskPool::settle() {
   const auto none_open = [this] { return unwaited_->open.load(std::memory_order_seq_cst) == 0; };
-  if (!none_open()) worker.work_until({nullptr, {}, true}, none_open);
+  while (!none_open()) {
+    if (settling_.exchange(true, std::memory_order_acquire)) {
+      constexpr double look_again_s = 0.01;
+      wait_at_most(look_again_s, none_open);
+      continue;
+    }
+    {
+      Call call(*this);
+      if (call.worker() != nullptr) wait_for_dropped(*call.worker(), *unwaited_.operator->(), dropped_for_nobody);
+    }
+    settling_.store(false, std::memory_order_release);
+  }
+  if (const std::exception_ptr error = unwaited_->take_error()) std::rethrow_exception(error);
 }
 
 // The queue
@@ -264,7 +307,7 @@ void TaskPool::wake_waiting(const Scope* scope) noexcept {
     if (worker.asleep_.load(std::memory_order_seq_cst) != TaskWorker::waits) continue;
     const ScopeName name{worker.sleeps_for_.load(std::memory_order_acquire),
                          worker.sleeps_for_life_.load(std::memory_order_relaxed)};
-    const Wanted wanted{nullptr, name, !name};
+    const Wanted wanted{nullptr, name, worker.sleeps_for_dropped_.load(std::memory_order_relaxed)};
     if (wanted.includes(nullptr, scope) && wake(worker, TaskWorker::waits)) return;
   }
 }
@@ -371,6 +414,11 @@ Scope* TaskPool::more_scopes(FreeScopes& list) {
     list.give(scope);
   }
   return list.take();
+}
+
+void TaskPool::take_back_scopes(FreeScopes& list, int count) noexcept {
+  const std::lock_guard<Lock> held(scopes_lock_);
+  for (int k = 0; k < count; ++k) free_scopes_.give(list.take());
 }
 
 Scope* TaskPool::open_scope(const Scope* parent, bool begun) {

@@ -34,8 +34,15 @@ class TaskPool {
 
   // The calling thread as a worker of this pool; null when it is none.
   TaskWorker* here() const noexcept;
+  // The caller in whose call the calling thread is in a body; null outside of any call, and in begun work.
+  TaskWorker* caller_here() const noexcept;
 
   using Call = OutsideCall;
+
+  // Whether the calling thread is in what this names, or in what descends from it.
+  bool inside(ScopeName name) const noexcept;
+  // Made before this process was forked: its threads are not here.
+  bool inherited() const noexcept { return made_at_ != fork_depth(); }
 
   // Puts a task where any worker finds it: from a worker onto its deque, from outside into the queue.
   void submit(Task* task, Scope* scope) noexcept;
@@ -58,6 +65,8 @@ class TaskPool {
   void close_scope(Scope* scope) noexcept;
 
   const UnwaitedHandle& unwaited() const noexcept { return unwaited_; }
+  // Waits for what was dropped outside of any call, and throws what it threw. Not by a worker.
+  void settle();
 
   int workers() const noexcept { return workers_; }
   const CrewFacts& facts() const noexcept { return threads_.facts(); }
@@ -105,6 +114,8 @@ class TaskPool {
   void look_around() noexcept;
   void make_scopes();
   Scope* more_scopes(FreeScopes& list);
+  void take_back_scopes(FreeScopes& list, int count) noexcept;
+  void wait_for_dropped(TaskWorker& worker, Dropped& dropped, DroppedFor whom) noexcept;
 
   TaskWorker* claim_caller(std::size_t& place);
   std::size_t worker_count() const noexcept;
@@ -142,6 +153,7 @@ class TaskPool {
   alignas(line_bytes) std::atomic<std::uint32_t> outside_word_{0};
   std::atomic<int> outside_waiting_{0};
   const UnwaitedHandle unwaited_;
+  std::atomic<bool> settling_{false};  // somebody helps with it: who does is worker 0 of its loops
   Lock scopes_lock_;
   FreeScopes free_scopes_;
   std::vector<std::unique_ptr<Scope[]>> scopes_;
@@ -179,12 +191,12 @@ Found TaskWorker::rest_until(const Wanted& wanted, Done done) noexcept {
   if (pool.may_look() && looked([&] { return done() || sees(wanted); })) return {};
   const ScopeName name = wanted.name();
   // Somebody has taken the fork just now and not begun it, or it lies deep in the queue.
-  if (!name && !wanted.any_begun) {
+  if (!name && wanted.dropped == not_dropped) {
     const Found found = find(wanted, true);
     if (!found) give_way();
     return found;
   }
-  begin_sleep(true, name);
+  begin_sleep(true, name, wanted.dropped);
   if (done()) {
     end_sleep();
     return {};

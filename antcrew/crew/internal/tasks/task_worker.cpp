@@ -131,7 +131,7 @@ bool TaskWorker::work_once() noexcept {
 }
 
 void TaskWorker::wait_for(const JoinTask& task, const std::atomic<bool>* in_vain) noexcept {
-  work_until({&task, {}, false, nullptr, in_vain}, [&] { return task.done(); });
+  work_until({&task, {}, not_dropped, nullptr, in_vain}, [&] { return task.done(); });
 }
 
 void TaskWorker::tell(TaskWorker* owner) noexcept {
@@ -185,18 +185,40 @@ Scope* TaskWorker::open_scope(const Scope* parent) noexcept {
 void TaskWorker::close_scope(Scope* scope) noexcept {
   end_life(*scope);
   free_scopes_.give(scope);
+  if (free_scopes_.count() > most_kept) [[unlikely]]
+    pool.take_back_scopes(free_scopes_, most_kept / 2);
 }
 
 LoopTask* TaskWorker::new_loop_task() noexcept {
   LoopTask* task = free_loop_tasks_;
   if (task == nullptr) return new (std::nothrow) LoopTask;
   free_loop_tasks_ = task->below;
+  --free_loop_tasks_count_;
   return task;
 }
 
 void TaskWorker::free_loop_task(LoopTask* task) noexcept {
+  if (free_loop_tasks_count_ == most_kept) {
+    delete task;
+    return;
+  }
   task->below = free_loop_tasks_;
   free_loop_tasks_ = task;
+  ++free_loop_tasks_count_;
+}
+
+// Calls
+
+void TaskWorker::begin_call() noexcept {
+  begin_life(call_, nullptr, false);
+  call_.call.store(this, std::memory_order_relaxed);
+  call_.call_life.store(call_.life.load(std::memory_order_relaxed), std::memory_order_relaxed);
+  scope_ = &call_;
+}
+
+void TaskWorker::end_call() noexcept {
+  scope_ = nullptr;
+  end_life(call_);
 }
 
 // Sleeping
@@ -252,7 +274,7 @@ void TaskWorker::see_to_others() noexcept {
   }
 }
 
-void TaskWorker::begin_sleep(bool waiting, ScopeName wanted) noexcept {
+void TaskWorker::begin_sleep(bool waiting, ScopeName wanted, DroppedFor dropped) noexcept {
   pool.look_around();
   bed_.lie_down();
   if (pool.several_neighbourhoods_) {
@@ -261,6 +283,7 @@ void TaskWorker::begin_sleep(bool waiting, ScopeName wanted) noexcept {
   // Release: whoever reads it without having seen this worker fall asleep, late from an earlier sleep, follows it.
   sleeps_for_.store(wanted.scope, std::memory_order_release);
   sleeps_for_life_.store(wanted.life, std::memory_order_relaxed);
+  sleeps_for_dropped_.store(dropped, std::memory_order_relaxed);
   pool.asleep_.fetch_add(waiting ? TaskPool::one_waiting : TaskPool::one_idle, std::memory_order_seq_cst);
   asleep_.store(waiting ? waits : idle, std::memory_order_seq_cst);
 }

@@ -15,6 +15,7 @@
 
 #include "antcrew/crew/internal/here.hpp"
 #include "antcrew/crew/internal/tasks/deque.hpp"
+#include "antcrew/crew/internal/tasks/dropped.hpp"
 #include "antcrew/crew/internal/tasks/task.hpp"
 #include "antcrew/log/lanes.hpp"
 #include "antcrew/machine/bed.hpp"
@@ -83,8 +84,13 @@ inline TaskFrame::~TaskFrame() {
 
 class TaskWorker {
  public:
-  TaskWorker(TaskPool& of_pool, int its_number, std::int64_t wanted)
-      : pool(of_pool), number(its_number), alone(wanted == 0), usual(wanted != 0), deque_(wanted) {}
+  TaskWorker(TaskPool& of_pool, int its_number, std::int64_t wanted, DroppedFor dropped_name = not_dropped)
+      : pool(of_pool),
+        number(its_number),
+        alone(wanted == 0),
+        usual(wanted != 0),
+        dropped_name_(dropped_name),
+        deque_(wanted) {}
   ~TaskWorker();
 
   // All is for the thread that is this worker.
@@ -127,6 +133,14 @@ class TaskWorker {
   bool work_once() noexcept;
   void put_own_aside() noexcept;
   void reserve(std::int64_t tasks) noexcept { deque_.reserve(tasks); }
+
+  // As a caller: between begin_call() and end_call() what it and those who help it open belongs to its call.
+  void begin_call() noexcept;
+  void end_call() noexcept;
+  bool is_call(std::uint32_t life) const noexcept { return call_.life.load(std::memory_order_relaxed) == life; }
+  // Dropped in its call, not ended yet; and what it threw.
+  Dropped& dropped() noexcept { return dropped_; }
+  DroppedFor dropped_name() const noexcept { return dropped_name_; }
 
   // Scopes of what this worker runs.
   Scope* scope() const noexcept { return scope_; }
@@ -183,7 +197,7 @@ class TaskWorker {
   template <class Done>
   Found rest_until(const Wanted& wanted, Done done) noexcept;
   Found work_in_lane(Found found) noexcept;
-  void begin_sleep(bool waiting, ScopeName wanted) noexcept;
+  void begin_sleep(bool waiting, ScopeName wanted, DroppedFor dropped = not_dropped) noexcept;
   void end_sleep() noexcept;
   void sleep() noexcept;
   void rested(std::int64_t since_ns) noexcept;
@@ -192,16 +206,24 @@ class TaskWorker {
   // Values of asleep_. called: woken as one who is idle, and not looking yet.
   enum : std::uint32_t { awake, idle, waits, called };
 
+  // What is given back here was often taken elsewhere: what goes beyond this goes on to the others.
+  static constexpr int most_kept = 128;
+
   Scope* scope_ = nullptr;
+  Scope call_;  // of a caller; begun anew at each call
+  Dropped dropped_;
+  DroppedFor dropped_name_;
   Deque deque_;
   FreeScopes free_scopes_;
   LoopTask* free_loop_tasks_ = nullptr;
+  int free_loop_tasks_count_ = 0;
   std::uint32_t random_ = 0;
   bool told_pieces_ = false;
   std::atomic<int> neighbourhood_{0};
   alignas(line_bytes) std::atomic<std::uint32_t> asleep_{awake};
   std::atomic<const Scope*> sleeps_for_{nullptr};
   std::atomic<std::uint32_t> sleeps_for_life_{0};
+  std::atomic<DroppedFor> sleeps_for_dropped_{not_dropped};
   Bed bed_;
 };
 

@@ -304,6 +304,18 @@ void Team::leave() noexcept {
   busy_.store(false, std::memory_order_release);
 }
 
+void Team::run_by_caller(std::size_t n, const AnyStopToken& stop, const PieceBody& body) {
+  struct Leave {
+    Team& team;
+    ~Leave() { team.leave(); }
+  } const leave{*this};
+  const PinnedHere pin(threads_.pin_of_caller());
+  const Entered entered(this, 0);
+  const AsWorker as(0);
+  const Enough enough(never_raised, stop);
+  if (!enough()) body({0, n}, enough);
+}
+
 void Team::run(std::size_t n, const AnyStopToken& stop, const PieceBody& body, Handout* handout) {
   if (cancelled_.load(std::memory_order_relaxed)) cancelled_.store(false, std::memory_order_relaxed);
   const PinnedHere pin(threads_.pin_of_caller());

@@ -65,6 +65,9 @@ class Team {
   // range.
   void run(std::size_t n, const AnyStopToken& stop, const PieceBody& body, Handout* handout);
 
+  // The same of a single piece, by the caller alone.
+  void run_by_caller(std::size_t n, const AnyStopToken& stop, const PieceBody& body);
+
   // The calling thread's number, if it is in a body of this team; -1 otherwise.
   int number_inside() const noexcept;
 

@@ -1,0 +1,64 @@
+#include "support/allocations.hpp"
+
+#include <atomic>
+#include <cstdint>
+#include <cstdlib>
+#include <new>
+
+namespace {
+
+std::atomic<std::size_t> count{0};
+constexpr std::int64_t never = INT64_MAX;
+std::atomic<std::int64_t> until_refusal{never};
+
+void* allocated(std::size_t bytes, std::size_t alignment) noexcept {
+  ++count;
+  if (until_refusal.load(std::memory_order_relaxed) != never && until_refusal.fetch_sub(1) == 0) return nullptr;
+  if (alignment <= alignof(std::max_align_t)) return std::malloc(bytes == 0 ? 1 : bytes);
+  return std::aligned_alloc(alignment, (bytes + alignment - 1) / alignment * alignment);
+}
+void* or_throw(void* memory) {
+  if (memory == nullptr) throw std::bad_alloc();
+  return memory;
+}
+
+}  // namespace
+
+std::size_t test::allocations() noexcept {
+  return count;
+}
+
+test::Refusing::Refusing(std::size_t k) noexcept {
+  until_refusal = static_cast<std::int64_t>(k);
+}
+test::Refusing::~Refusing() {
+  until_refusal = never;
+}
+bool test::Refusing::refused() const noexcept {
+  return until_refusal < 0;
+}
+
+void* operator new(std::size_t bytes) {
+  return or_throw(allocated(bytes, 0));
+}
+void* operator new(std::size_t bytes, std::align_val_t alignment) {
+  return or_throw(allocated(bytes, static_cast<std::size_t>(alignment)));
+}
+void* operator new(std::size_t bytes, const std::nothrow_t&) noexcept {
+  return allocated(bytes, 0);
+}
+void operator delete(void* memory) noexcept {
+  std::free(memory);
+}
+void operator delete(void* memory, std::size_t) noexcept {
+  std::free(memory);
+}
+void operator delete(void* memory, std::align_val_t) noexcept {
+  std::free(memory);
+}
+void operator delete(void* memory, std::size_t, std::align_val_t) noexcept {
+  std::free(memory);
+}
+void operator delete(void* memory, const std::nothrow_t&) noexcept {
+  std::free(memory);
+}
