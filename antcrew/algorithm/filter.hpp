@@ -30,7 +30,7 @@ namespace internal {
 template <class T>
 class Stretches {
  public:
-  Stretches(std::size_t n, std::size_t ranges) : data_(Column<T>::allocate(n)), n_(n), made_(ranges) {}
+  Stretches(std::size_t n, std::size_t ranges) : made_(ranges), data_(Column<T>::allocate(n)), n_(n) {}
   Stretches(const Stretches&) = delete;
   Stretches& operator=(const Stretches&) = delete;
   ~Stretches() {
@@ -60,9 +60,9 @@ class Stretches {
   Column<T> finished() && noexcept { return Column<T>::adopt(std::exchange(data_, nullptr), n_); }
 
  private:
-  T* data_;
-  std::size_t n_;
   std::vector<Range> made_;
+  T* data_;  // the last that can be refused
+  std::size_t n_;
 };
 
 // at(i): the item that the index stands for.

@@ -17,6 +17,8 @@
 
 #include "antcrew/analysis/analysed.hpp"
 #include "antcrew/base/error.hpp"
+#include "antcrew/crew/thread_crew.hpp"
+#include "antcrew/machine/limits.hpp"
 #include "antcrew/record/record_file.hpp"
 #include "antcrew/report/headline.hpp"
 #include "antcrew/store/internal/asked.hpp"
@@ -27,7 +29,7 @@ namespace {
 constexpr int newest_version = 1;
 constexpr int our_application = 0x416e7443;  // "AntC", as SQLite's files keep it
 constexpr int longest_wait_ms = 10'000;
-constexpr std::size_t written_at_once = 50;
+constexpr std::size_t written_at_once = 100;
 
 constexpr const char* schema = R"sql(
 CREATE TABLE runs(number INTEGER, run TEXT, record_state INTEGER DEFAULT 0,
@@ -275,12 +277,14 @@ struct Index::Parts {
     });
   }
 
-  // Reading takes longer than writing, so that others are kept waiting for the writing only.
+  // Reading takes longer than writing, so that others are kept waiting for the writing only; many are read side by
+  // side.
   void read_and_write(const std::vector<Looked>& fresh, const std::function<void(std::size_t, std::size_t)>& told) {
+    constexpr std::size_t many = 20;
+    ThreadCrew crew(fresh.size() < many ? 1 : std::min(usable_processors_now(), 16));
     for (std::size_t from = 0; from < fresh.size(); from += written_at_once) {
-      std::vector<About> read;
-      for (std::size_t i = from; i < std::min(fresh.size(), from + written_at_once); ++i)
-        read.push_back(about(fresh[i]));
+      const std::size_t count = std::min(fresh.size() - from, written_at_once);
+      const auto read = crew.collect(count, Split::chunks(1), [&](std::size_t i) { return about(fresh[from + i]); });
       in_one([&] {
         for (const About& one : read) {
           if (::access(one.run.stored.path.c_str(), F_OK) == 0) write(one);  // else it was forgotten meanwhile
