@@ -94,22 +94,26 @@ bool Begun::ready() {
   return true;
 }
 
-// Counted as open first: from then on the crew cannot end under this thread, unless the work had ended before.
+// The crew is there as long as the work has not ended, and its destructor waits for those who are in here: whoever
+// comes in after it has looked sees that the work has ended.
 void Begun::drop() noexcept {
   unwaited_->count.fetch_add(1, std::memory_order_relaxed);
+  unwaited_->dropping.fetch_add(1, std::memory_order_seq_cst);
+  const bool was_over = ended();
   TaskWorker* caller = pool_.caller_here();
-  dropped_for_ = caller == nullptr ? &*unwaited_.operator->() : &caller->dropped();
-  Dropped& whom = *dropped_for_;
-  whom.open.fetch_add(1, std::memory_order_seq_cst);
-  bool was_over = ended();
-  if (!was_over) {
-    mark_dropped(*scope_, name_.life, caller == nullptr ? dropped_for_nobody : caller->dropped_name());
-    was_over = (mark_.fetch_or(dropped, std::memory_order_seq_cst) & has_ended) != 0;
-  }
+  Dropped& whom = caller == nullptr ? static_cast<Dropped&>(*unwaited_.operator->()) : caller->dropped();
   if (was_over) {
     if (error) whom.keep_error(error);
-    whom.open.fetch_sub(1, std::memory_order_seq_cst);  // whoever waits for it is this thread, later, or looks again
+  } else {
+    dropped_for_ = &whom;
+    whom.open.fetch_add(1, std::memory_order_seq_cst);
+    mark_dropped(*scope_, name_.life, caller == nullptr ? dropped_for_nobody : caller->dropped_name());
+    if ((mark_.fetch_or(dropped, std::memory_order_seq_cst) & has_ended) != 0) {
+      if (error) whom.keep_error(error);
+      if (whom.open.fetch_sub(1, std::memory_order_seq_cst) == 1) pool_.ended({});
+    }
   }
+  unwaited_->dropping.fetch_sub(1, std::memory_order_seq_cst);
   let_go();
 }
 

@@ -32,6 +32,7 @@ class TaskPool;
 // What settle() waits for: work that was dropped outside of any call. It outlives the crew, as a handle may.
 struct Unwaited : Dropped {
   std::atomic<std::uint64_t> count{0};  // of all work that was dropped, since the last time they were asked for
+  std::atomic<int> dropping{0};         // threads that drop a handle just now
   bool nothing() const noexcept {
     return count.load(std::memory_order_acquire) == 0 && open.load(std::memory_order_acquire) == 0 && !has_error();
   }

@@ -50,12 +50,17 @@ std::size_t calls() {
   return asked != nullptr ? std::strtoull(asked, nullptr, 10) : 200'000;
 }
 
-// What resident memory grows by over so many calls, once it has settled.
-double growth_mib(std::size_t count, const std::function<void()>& call) {
+// What resident memory grows by over so many calls, once it has settled: the least of three times, since what waits in
+// queues while the machine keeps a worker from running leaves a high-water mark once, and growth comes again.
+double growth_mib(std::size_t count, double enough_mib, const std::function<void()>& call) {
   for (std::size_t k = 0; k < count / 5; ++k) call();
-  const double before = resident_mib();
-  for (std::size_t k = 0; k < count; ++k) call();
-  return resident_mib() - before;
+  double least = 1e9;
+  for (int time = 0; time < 3 && least >= enough_mib; ++time) {
+    const double before = resident_mib();
+    for (std::size_t k = 0; k < count; ++k) call();
+    least = std::min(least, resident_mib() - before);
+  }
+  return least;
 }
 
 // In a child of its own; its exit code, or minus the signal that ended it.
@@ -144,10 +149,11 @@ TEST_CASE("memory does not grow with the number of calls, whichever worker takes
     };
     for (const Kind& kind : kinds) {
       CAPTURE(workers);
-      CAPTURE(kind.name);
-      const double grown = growth_mib(calls() / kind.part, kind.call);
+      CAPTURE(std::string(kind.name));
+      constexpr double noticed_mib = 1.5;  // 32 bytes a call would be 6
+      const double grown = growth_mib(calls() / kind.part, noticed_mib, kind.call);
       CAPTURE(grown);
-      CHECK(grown < 1.5);  // 32 bytes a call would be 6
+      CHECK(grown < noticed_mib);
       static_cast<void>(crew.settle());
     }
   }
@@ -183,6 +189,35 @@ TEST_CASE("all who are inside one loop have numbers of their own, whoever helps 
   for (std::thread& other : others) other.join();
   static_cast<void>(crew.settle());
   CHECK(twice == 0);
+}
+
+TEST_CASE("handles dropped at the moment their work ends, by several threads, beside settle() and the crew's end") {
+  const Deadline deadline("dropped while it ends", 120s);
+  const int rounds = exact_memory ? 300 : 40;
+  for (int round = 0; round < rounds; ++round) {
+    std::atomic<int> ran{0};
+    std::vector<std::thread> others;
+    std::vector<Later<void>> kept;
+    {
+      TaskCrew crew(3);
+      for (int k = 0; k < 3; ++k) {
+        others.emplace_back([&] {
+          for (int i = 0; i < 40; ++i) {
+            Later<void> later = crew.begin([&] { ++ran; });
+            if (i % 3 == 0) std::this_thread::yield();
+          }
+        });
+      }
+      for (int i = 0; i < 20; ++i) static_cast<void>(crew.settle());
+      for (std::thread& other : others) other.join();
+      for (int k = 0; k < 8; ++k) kept.push_back(crew.begin([&] { ++ran; }));
+      others.clear();
+      // Dropped while the crew ends.
+      others.emplace_back([&] { kept.clear(); });
+    }
+    others.front().join();
+    CHECK(ran == 128);
+  }
 }
 
 TEST_CASE("another thread's calls know nothing of work that was dropped, neither its length nor what it throws") {

@@ -60,7 +60,7 @@ TaskPool::~TaskPool() {
     }
   }
   stop_threads();
-  while (unwaited_->open.load(std::memory_order_seq_cst) != 0) give_way();  // another thread drops a handle just now
+  while (unwaited_->dropping.load(std::memory_order_seq_cst) != 0) give_way();
 }
 
 void TaskPool::stop_threads() noexcept {
@@ -183,14 +183,18 @@ void TaskPool::wait_for_dropped(TaskWorker& worker, Dropped& dropped, DroppedFor
 void TaskPool::settle() {
   const auto none_open = [this] { return unwaited_->open.load(std::memory_order_seq_cst) == 0; };
   while (!none_open()) {
+    constexpr double look_again_s = 0.01;
     if (settling_.exchange(true, std::memory_order_acquire)) {
-      constexpr double look_again_s = 0.01;
       wait_at_most(look_again_s, none_open);
       continue;
     }
     {
       Call call(*this);
-      if (call.worker() != nullptr) wait_for_dropped(*call.worker(), *unwaited_.operator->(), dropped_for_nobody);
+      if (call.worker() != nullptr) {
+        wait_for_dropped(*call.worker(), *unwaited_.operator->(), dropped_for_nobody);
+      } else {
+        wait_at_most(look_again_s, none_open);
+      }
     }
     settling_.store(false, std::memory_order_release);
   }
