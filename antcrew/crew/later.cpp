@@ -106,8 +106,10 @@ void Begun::drop() noexcept {
     if (error) whom.keep_error(error);
   } else {
     dropped_for_ = &whom;
-    whom.open.fetch_add(1, std::memory_order_seq_cst);
+    // Marked before it is counted: whoever waits for it, and nobody else may be there to do it, finds it.
     mark_dropped(*scope_, name_.life, caller == nullptr ? dropped_for_nobody : caller->dropped_name());
+    whom.open.fetch_add(1, std::memory_order_seq_cst);
+    pool_.may_be_taken(scope_);
     if ((mark_.fetch_or(dropped, std::memory_order_seq_cst) & has_ended) != 0) {
       if (error) whom.keep_error(error);
       if (whom.open.fetch_sub(1, std::memory_order_seq_cst) == 1) pool_.ended({});

@@ -220,6 +220,28 @@ TEST_CASE("handles dropped at the moment their work ends, by several threads, be
   }
 }
 
+TEST_CASE("in a crew of one, what other threads drop while one settles is done") {
+  const Deadline deadline("settling alone", 120s);
+  for (int round = 0; round < (exact_memory ? 200 : 30); ++round) {
+    TaskCrew crew(1);
+    std::atomic<int> ran{0};
+    std::atomic<bool> over{false};
+    std::thread settling([&] {
+      while (!over) static_cast<void>(crew.settle());
+    });
+    std::vector<std::thread> others;
+    for (int k = 0; k < 2; ++k) {
+      others.emplace_back([&] {
+        for (int i = 0; i < 50; ++i) crew.begin([&] { ++ran; });
+      });
+    }
+    for (std::thread& other : others) other.join();
+    while (ran < 100) std::this_thread::yield();  // nobody else does it
+    over = true;
+    settling.join();
+  }
+}
+
 TEST_CASE("another thread's calls know nothing of work that was dropped, neither its length nor what it throws") {
   const Deadline deadline("dropped elsewhere");
   for (const int workers : {2, 4}) {

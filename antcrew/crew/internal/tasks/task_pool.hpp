@@ -57,6 +57,10 @@ class TaskPool {
   bool wait_at_most(double limit_s, Done done);
   // What has this name, and may be waited for, has come to its end.
   void ended(ScopeName name) noexcept;
+  // Whoever sleeps for such work may take this up now.
+  void may_be_taken(const Scope* scope) noexcept {
+    if (waiting() > 0) wake_waiting(scope);
+  }
   // Whether all workers but the calling one wait for something that is not done yet.
   bool nobody_else_can() const noexcept;
 
