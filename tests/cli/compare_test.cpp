@@ -118,7 +118,7 @@ TEST_CASE("the run to compare with stands beside the file that names it, whereve
   const TemporaryFolder folder;
   const TemporaryFolder elsewhere;
   measure(folder, "before", "0.05");
-  measure(folder, "after", "0.09");
+  measure(folder, "after", "0.2");  // more than half is lost: told on a machine that is not quiet, too
   const std::string rules = folder / "guard.toml";
   test::write_file(rules, "format = 1\nnot_worse_than = \"before.json\"\n");
   const auto guard = [&] {
