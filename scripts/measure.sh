@@ -5,7 +5,7 @@
 set -eu
 cd "$(dirname "$0")/.."
 bin=build/${1:-release}
-scripts/build.sh "${1:-release}" examples/all bench_each bench_phases bench_in_cache bench_same bench_lengths bench_looks test_study test_analysis planted_losses
+scripts/build.sh "${1:-release}" examples/all bench_each bench_phases bench_in_cache bench_same bench_lengths bench_looks test_study test_analysis test_crew planted_losses
 work=$(mktemp -d); trap 'rm -rf "$work"' EXIT
 echo "== each against the plain loop"
 $bin/bench/bench_each --quiet --no-confirm --rounds 31 --budget 0 --save "$work/each.json" | grep -E '^  (variant|baseline|each)|Best|No variant|Among'
@@ -35,6 +35,9 @@ print(f"median {statistics.median(g) * 1e3:.2f} ms, of which some 0.4 ms are rea
 P
 echo "== the whole procedure on simulated machines, all runs"
 ANTCREW_ALL_RUNS=1 $bin/tests/test_study -sf="*simulation_test*" | grep -E "MESSAGE|ERROR|test cases" | sed 's/.*MESSAGE: //'
+echo "== memory over ten million calls of a task crew"
+ANTCREW_CALLS=10000000 $bin/tests/test_crew -tc="memory does not grow*" | grep -E "ERROR|values|logged|test cases"
+
 echo "== the same code against itself"
 $bin/bench/bench_same 200 1
 echo "== looks from outside against a log, the same work"

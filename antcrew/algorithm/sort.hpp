@@ -30,10 +30,8 @@ namespace antcrew {
 
 namespace internal {
 
-// Below this the hand-out costs more than it saves: the more workers have to be woken for each step, the more.
-constexpr std::size_t least_parallel_sort(int workers) noexcept {
-  return 4096 * static_cast<std::size_t>(workers < 4 ? 1 : workers / 2);
-}
+// Below this the hand-out costs more than it saves; far more where workers have to share processors.
+std::size_t least_parallel_sort(int workers);
 
 template <class Crew, class At, class Less, class SortRun>
 class MergeSort {

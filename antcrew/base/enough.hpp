@@ -89,6 +89,8 @@ class Enough {
   }
   const std::atomic<bool>& failed() const noexcept { return *failed_; }
   bool may_be_asked() const noexcept { return stop_ != nullptr; }
+  // Of a loop that one worker does alone: when a piece throws, it ends by that.
+  Enough of_one_worker() const noexcept { return {never_raised, stop_}; }
   // Nothing can cut the loop short.
   constexpr bool never() const noexcept { return failed_ == &never_raised && stop_ == nullptr; }
 

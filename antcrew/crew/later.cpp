@@ -59,7 +59,7 @@ void Begun::run() noexcept {
 // Claimed: as the worker that the calling thread is, or becomes for that.
 void Begun::run_by_handle() {
   const auto as = [this](TaskWorker& worker) {
-    const bool came_out = worker.take_out(this);
+    const bool came_out = worker.take_out(this) || pool_.take_out(this);
     {
       const TaskWorker::In in(worker, scope_);
       run();
@@ -72,7 +72,12 @@ void Begun::run_by_handle() {
     return as(*worker);
   }
   TaskPool::Call call(pool_);
-  if (call.worker() == nullptr) return run();
+  if (call.worker() == nullptr) {
+    const bool came_out = pool_.take_out(this);
+    run();
+    if (came_out) let_go();
+    return;
+  }
   as(*call.worker());
 }
 

@@ -7,8 +7,8 @@
 // get() may be called once, from any thread, also inside work of the same crew: work that nobody has begun by then is
 // done by the caller itself. A handle may outlive its crew, whose destructor waits for the work. A handle that is
 // dropped before get() loses nothing: in a body of a call from outside, that call waits for the work at its end and
-// throws what it threw; anywhere else, in begun work too, TaskCrew::settle() does, and no other call knows of it. A
-// study remarks on it.
+// throws what it threw, unless it throws itself; anywhere else, in begun work too, TaskCrew::settle() does, and no
+// other call knows of it. A study remarks on it.
 #pragma once
 
 #include <atomic>

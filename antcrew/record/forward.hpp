@@ -3,6 +3,10 @@
 
 #include "antcrew/base/layers.hpp"
 
+namespace antcrew::json {
+class Value;
+}
+
 namespace antcrew::record_layer {
 
 struct BlockFacts;

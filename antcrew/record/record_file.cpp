@@ -11,6 +11,7 @@
 
 #include "antcrew/base/error.hpp"
 #include "antcrew/record/growing_file.hpp"
+#include "antcrew/record/json.hpp"
 #include "antcrew/record/record.hpp"
 #include "antcrew/record/record_json.hpp"
 
@@ -92,13 +93,17 @@ void add_rounds(Record& record, const std::string& path, const std::string& toke
 }  // namespace
 
 Record load_record(const std::string& path) {
+  return load_record(path, &json::Value::parse);
+}
+
+Record load_record(const std::string& path, json::Value (*parse)(std::string_view text)) {
   const std::string text = whole_file(path);
   if (text.empty()) {
     bad_input("record.file", path, "empty: a run that has only begun, or never did",
               "give a record that a study saved");
   }
   std::string token;
-  Record record = record_from_json(text, path, &token);
+  Record record = record_from_json(text, path, &token, parse);
   if (!token.empty()) add_rounds(record, rounds_path(path), token);
   return record;
 }

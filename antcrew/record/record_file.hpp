@@ -2,14 +2,17 @@
 #pragma once
 
 #include <string>
+#include <string_view>
 
 #include "antcrew/base/layers.hpp"
+#include "antcrew/record/forward.hpp"
 #include "antcrew/record/record.hpp"
 
 namespace antcrew::record_layer {
 
 // Throws Error (record.file) when the file cannot be read, is a directory or is empty; otherwise as record_from_json.
 Record load_record(const std::string& path);
+Record load_record(const std::string& path, json::Value (*parse)(std::string_view text));
 
 // Throws Error (record.write), the old file untouched. Makes the folder of `path` if it is missing.
 void save_record(const Record& record, const std::string& path);

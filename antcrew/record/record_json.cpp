@@ -268,9 +268,9 @@ bool may_be_unprintable(const std::string& text) {
          });
 }
 
-Json parsed(const std::string& text, const std::string& where) {
+Json parsed(const std::string& text, const std::string& where, ParseJson parse = &Json::parse) {
   try {
-    Json json = Json::parse(text);
+    Json json = parse(text);
     if (may_be_unprintable(text)) make_printable(json);
     return json;
   } catch (const json::SyntaxError& error) {
@@ -328,7 +328,11 @@ std::string to_json(const Record& record, const std::string& rounds_token) {
 }
 
 Record record_from_json(const std::string& text, const std::string& where, std::string* rounds_token) {
-  const Json json = parsed(text, where);
+  return record_from_json(text, where, rounds_token, &Json::parse);
+}
+
+Record record_from_json(const std::string& text, const std::string& where, std::string* rounds_token, ParseJson parse) {
+  const Json json = parsed(text, where, parse);
   check_format(json, where);
   try {
     Record record;

@@ -5,6 +5,7 @@
 #pragma once
 
 #include <string>
+#include <string_view>
 
 #include "antcrew/base/layers.hpp"
 #include "antcrew/record/forward.hpp"
@@ -20,8 +21,11 @@ std::string to_json(const RecordStep& step);  // one line, without its end
 
 // Throws Error: record.syntax (not JSON, or cut short), record.format (other JSON), record.version (from a newer Ant
 // Crew), record.field (a field is missing or of the wrong type). `where` names the source, usually a file. What comes
-// back is of the newest version. rounds_token, where given, is set to the frame's, or emptied.
+// back is of the newest version. rounds_token, where given, is set to the frame's, or emptied. `parse` stands in for
+// json::Value::parse, and throws what that throws.
+using ParseJson = json::Value (*)(std::string_view text);
 Record record_from_json(const std::string& text, const std::string& where, std::string* rounds_token = nullptr);
+Record record_from_json(const std::string& text, const std::string& where, std::string* rounds_token, ParseJson parse);
 Cell cell_from_json(const std::string& text, const std::string& where);
 RecordStep step_from_json(const std::string& text, const std::string& where);
 

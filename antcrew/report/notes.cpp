@@ -294,7 +294,13 @@ std::string left_out(const Analysed& study) {
   }
   if (text.empty()) return text;
   const double needed = advised_budget_s(*study.record);
-  if (needed > 0) text += fmt::format("About {:.0f} s would do (--budget {:.0f}).\n", needed, needed);
+  const bool figures =
+      std::any_of(study.record->left_out.begin(), study.record->left_out.end(), [](const LeftOut& left) {
+        return left.needed_s > 0 && left.what != LeftOut::What::checks && left.what != LeftOut::What::metering;
+      });
+  if (needed > 0)
+    text += fmt::format("A budget of about {:.0f} s is enough{} (--budget {:.0f}).\n", needed,
+                        figures ? " for the missing figures" : "", needed);
   return "\nNo time was left for:\n" + text;
 }
 

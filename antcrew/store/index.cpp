@@ -13,14 +13,16 @@
 #include <cstdio>
 #include <cstring>
 #include <map>
-#include <set>
+#include <optional>
+#include <utility>
+#include <vector>
 
-#include "antcrew/analysis/analysed.hpp"
 #include "antcrew/base/error.hpp"
 #include "antcrew/crew/thread_crew.hpp"
 #include "antcrew/machine/limits.hpp"
-#include "antcrew/record/record_file.hpp"
-#include "antcrew/report/headline.hpp"
+#include "antcrew/record/record.hpp"
+#include "antcrew/share/pipeline.hpp"
+#include "antcrew/store/internal/about.hpp"
 #include "antcrew/store/internal/asked.hpp"
 
 namespace antcrew::store_layer {
@@ -29,7 +31,7 @@ namespace {
 constexpr int newest_version = 1;
 constexpr int our_application = 0x416e7443;  // "AntC", as SQLite's files keep it
 constexpr int longest_wait_ms = 10'000;
-constexpr std::size_t written_at_once = 100;
+constexpr std::size_t written_at_once = 500;
 
 constexpr const char* schema = R"sql(
 CREATE TABLE runs(number INTEGER, run TEXT, record_state INTEGER DEFAULT 0,
@@ -73,6 +75,8 @@ std::int64_t state_of(const std::string& path, std::uint64_t* bytes = nullptr) {
   return static_cast<std::int64_t>(state | 1);
 }
 
+using internal::About;
+using internal::Looked;
 using Key = std::pair<int, std::string>;
 
 struct States {
@@ -81,49 +85,46 @@ struct States {
   bool lost = false;
 };
 
-struct Looked {
-  StoredRun stored;
-  std::int64_t record = 0;  // its state
-  std::int64_t notes = 0;
-  std::uint64_t bytes = 0;
-};
-
-// What a record says of itself, or why it cannot be read.
-struct About {
-  ListedRun run;
-  std::int64_t state = 0;                               // of the file that was read, or of one before it
-  std::set<std::pair<std::string, std::string>> cells;  // variant, verdict
-};
-
-About about(const Looked& looked) {
-  About told;
-  told.run.stored = looked.stored;
-  told.run.bytes = looked.bytes;
-  told.state = looked.record;
-  try {
-    const record_layer::Record record = record_layer::load_record(looked.stored.path);
-    told.run.title = record.title;
-    told.run.created = record.created;
-    told.run.processor = record.machine.processor;
-    told.run.system = record.machine.system;
-    told.run.complete = record.complete;
-    const analysis_layer::Analysed study = analyse(record);
-    told.run.answer = report_layer::answer_in_short(study);
-    told.run.kind = name_of(study.conclusion.answer);
-    for (const analysis_layer::CellFigures& f : study.cells) {
-      if (f.cell->kind != record_layer::Cell::Kind::baseline) told.cells.emplace(f.cell->key(), name_of(f.verdict));
-    }
-  } catch (const std::exception& error) {  // one bad record hides no others
-    told.run.trouble = error.what();
-  }
-  return told;
-}
-
 // The disk says no, the index itself is sound.
 bool refused_by_disk(const SQLite::Exception& error) {
   const int code = error.getErrorCode() & 0xff;
   return code == SQLITE_FULL || code == SQLITE_IOERR || code == SQLITE_READONLY || code == SQLITE_CANTOPEN;
 }
+
+// Writes what was read of runs, in one transaction or several.
+class RowWriter {
+ public:
+  explicit RowWriter(const SQLite::Database& base) : run_(base, run), no_cells_(base, no_cells), cell_(base, cell) {}
+
+  void write(const About& told) {
+    const ListedRun& r = told.run;
+    exec(run_, r.stored.number, r.stored.run, told.state, r.trouble, r.title, r.created, r.processor, r.system,
+         r.answer, r.kind, static_cast<int>(r.complete), static_cast<std::int64_t>(r.bytes));
+    exec(no_cells_, r.stored.number, r.stored.run);
+    for (const auto& [variant, verdict] : told.cells) exec(cell_, r.stored.number, r.stored.run, variant, verdict);
+  }
+
+ private:
+  static constexpr const char* run =
+      "INSERT INTO runs(number, run, record_state, lost, trouble, title, created, processor, system, answer, kind, "
+      "complete, bytes) VALUES(?,?,?,0,?,?,?,?,?,?,?,?,?) ON CONFLICT(number, run) DO UPDATE SET "
+      "record_state=excluded.record_state, lost=0, trouble=excluded.trouble, title=excluded.title, "
+      "created=excluded.created, processor=excluded.processor, system=excluded.system, answer=excluded.answer, "
+      "kind=excluded.kind, complete=excluded.complete, bytes=excluded.bytes";
+  static constexpr const char* no_cells = "DELETE FROM cells WHERE number=? AND run=?";
+  static constexpr const char* cell = "INSERT OR IGNORE INTO cells VALUES(?,?,?,?)";
+
+  template <class... Values>
+  static void exec(SQLite::Statement& statement, const Values&... values) {
+    SQLite::bind(statement, values...);
+    statement.exec();
+    statement.reset();
+  }
+
+  SQLite::Statement run_;
+  SQLite::Statement no_cells_;
+  SQLite::Statement cell_;
+};
 
 }  // namespace
 
@@ -186,27 +187,6 @@ struct Index::Parts {
           states.end(), Key{rows.getColumn(0).getInt(), rows.getColumn(1).getString()},
           States{rows.getColumn(2).getInt64(), rows.getColumn(3).getInt64(), rows.getColumn(4).getInt() != 0});
     return states;
-  }
-
-  void write(const About& told) {
-    const ListedRun& r = told.run;
-    SQLite::Statement row(*base,
-                          "INSERT INTO runs(number, run, record_state, lost, trouble, title, created, processor, "
-                          "system, answer, kind, complete, bytes) VALUES(?,?,?,0,?,?,?,?,?,?,?,?,?) "
-                          "ON CONFLICT(number, run) DO UPDATE SET record_state=excluded.record_state, lost=0, "
-                          "trouble=excluded.trouble, title=excluded.title, created=excluded.created, "
-                          "processor=excluded.processor, system=excluded.system, answer=excluded.answer, "
-                          "kind=excluded.kind, complete=excluded.complete, bytes=excluded.bytes");
-    SQLite::bind(row, r.stored.number, r.stored.run, told.state, r.trouble, r.title, r.created, r.processor, r.system,
-                 r.answer, r.kind, static_cast<int>(r.complete), static_cast<std::int64_t>(r.bytes));
-    row.exec();
-    run("DELETE FROM cells WHERE number=? AND run=?", r.stored);
-    SQLite::Statement cell(*base, "INSERT OR IGNORE INTO cells VALUES(?,?,?,?)");
-    for (const auto& [variant, verdict] : told.cells) {
-      SQLite::bind(cell, r.stored.number, r.stored.run, variant, verdict);
-      cell.exec();
-      cell.reset();
-    }
   }
 
   void run(const char* words, const StoredRun& stored) {
@@ -277,21 +257,35 @@ struct Index::Parts {
     });
   }
 
-  // Reading takes longer than writing, so that others are kept waiting for the writing only; many are read side by
-  // side.
+  // Many are read side by side while others are written. Whoever else wants to write waits for one transaction only.
   void read_and_write(const std::vector<Looked>& fresh, const std::function<void(std::size_t, std::size_t)>& told) {
+    if (fresh.empty()) return;
     constexpr std::size_t many = 20;
     ThreadCrew crew(fresh.size() < many ? 1 : std::min(usable_processors_now(), 16));
-    for (std::size_t from = 0; from < fresh.size(); from += written_at_once) {
-      const std::size_t count = std::min(fresh.size() - from, written_at_once);
-      const auto read = crew.collect(count, Split::chunks(1), [&](std::size_t i) { return about(fresh[from + i]); });
+    RowWriter rows(*base);
+    std::vector<About> read;
+    std::size_t next = 0;
+    std::size_t written = 0;
+    const auto write = [&] {
       in_one([&] {
         for (const About& one : read) {
-          if (::access(one.run.stored.path.c_str(), F_OK) == 0) write(one);  // else it was forgotten meanwhile
+          if (::access(one.run.stored.path.c_str(), F_OK) == 0) rows.write(one);  // else it was forgotten meanwhile
         }
       });
-      if (told) told(from + read.size(), fresh.size());
-    }
+      written += read.size();
+      read.clear();
+      if (told) told(written, fresh.size());
+    };
+    auto line = pipeline([&] {
+                  return next < fresh.size() ? std::optional(&fresh[next++]) : std::nullopt;
+                }).many("read", [](const Looked* looked) {
+                    return internal::about(*looked);
+                  }).as_read("write", [&](About about) {
+      read.push_back(std::move(about));
+      if (read.size() == written_at_once) write();
+    });
+    line.run(crew, {.items = written_at_once});
+    if (!read.empty()) write();
   }
 };
 

@@ -23,7 +23,7 @@ std::string CommandsHost::foreign(const std::string& answer, const internal::Tri
 }
 
 std::optional<Fault> CommandsHost::differs(const std::string& got_file, const std::string& expected_file,
-                                           const internal::TrialFolder& place, int round) {
+                                           const internal::TrialFolder& place, int round) try {
   const AnswerRule& rule = study_.parts().answer;
   if (rule.from == AnswerRule::From::none) return std::nullopt;
   std::string expected, got;
@@ -48,21 +48,20 @@ std::optional<Fault> CommandsHost::differs(const std::string& got_file, const st
   std::string text = got.empty() && rule.from == AnswerRule::From::output ? std::string("it printed nothing")
                                                                           : internal::in_words(difference);
   return Fault{Fault::Kind::wrong_answer, round, printable(text, 400)};
+} catch (const std::bad_alloc&) {
+  return Fault{Fault::Kind::out_of_memory, round, "there was not enough memory to compare its answer"};
 }
 
 std::optional<Fault> CommandsHost::compared(const TrialRun& trial, int round, std::string* in_short, double& took_s) {
   const std::int64_t began = now_ns();
-  std::optional<Fault> fault;
+  auto fault = differs(trial.answer, reference_->answer, trial.place, round);
+  took_s = seconds_since(began);
+  if (in_short == nullptr || study_.parts().answer.from == AnswerRule::From::none) return fault;
   try {
-    fault = differs(trial.answer, reference_->answer, trial.place, round);
-    took_s = seconds_since(began);
     std::string answer;
-    if (in_short != nullptr && study_.parts().answer.from != AnswerRule::From::none &&
-        internal::read_file(trial.answer, most_answer_bytes, answer))
-      *in_short = answer_in_short(answer);
+    if (internal::read_file(trial.answer, most_answer_bytes, answer)) *in_short = answer_in_short(answer);
   } catch (const std::bad_alloc&) {
-    took_s = seconds_since(began);
-    if (!fault) fault = Fault{Fault::Kind::out_of_memory, round, "there was not enough memory to compare its answer"};
+    *in_short = "too long for the memory there is";
   }
   return fault;
 }

@@ -6,6 +6,7 @@
 #include <cctype>
 #include <filesystem>
 #include <fstream>
+#include <new>
 
 #include "antcrew/analysis/statistics.hpp"
 #include "antcrew/base/error.hpp"
@@ -116,11 +117,15 @@ std::optional<Fault> CommandsHost::open(const Point& at, const std::vector<CellS
   if (rule.from != AnswerRule::From::none) {
     if (const std::string why = foreign(first.answer, first.place); !why.empty())
       return stands(first, Fault{Fault::Kind::wrong_answer, 0, "the baseline's answer " + why});
-    if (!internal::read_file(first.answer, most_answer_bytes, expected))
-      return stands(first, Fault{Fault::Kind::wrong_answer, 0,
-                                 "the baseline left no answer: there is no file " + rule.file + " in its folder"});
-    if (const std::string why = objection_to(rule, expected); !why.empty())
-      return stands(first, Fault{Fault::Kind::cannot_disagree, 0, why});
+    try {
+      if (!internal::read_file(first.answer, most_answer_bytes, expected))
+        return stands(first, Fault{Fault::Kind::wrong_answer, 0,
+                                   "the baseline left no answer: there is no file " + rule.file + " in its folder"});
+      if (const std::string why = objection_to(rule, expected); !why.empty())
+        return stands(first, Fault{Fault::Kind::cannot_disagree, 0, why});
+    } catch (const std::bad_alloc&) {
+      return stands(first, Fault{Fault::Kind::out_of_memory, 0, "there was not enough memory to read its answer"});
+    }
   }
   cold_reference_s_ = {first.ended.wall_s};
   cold_reference_cpu_s_ = {first.ended.user_s + first.ended.system_s};

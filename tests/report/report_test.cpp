@@ -4,11 +4,9 @@
 
 #include "antcrew/analysis/analysed.hpp"
 #include "antcrew/analysis/conclusion.hpp"
-#include "antcrew/analysis/findings.hpp"
 #include "antcrew/log/phase.hpp"
 #include "antcrew/record/record_json.hpp"
 #include "antcrew/report/derived_json.hpp"
-#include "antcrew/report/details.hpp"
 #include "antcrew/report/findings.hpp"
 #include "antcrew/report/findings_json.hpp"
 #include "antcrew/report/grid.hpp"
@@ -130,7 +128,7 @@ TEST_CASE("what there was no time for is told, with the budget that has it") {
   const std::string text = notes_text(analyse(record));
   CHECK(contains(text, "  rounds at size 1,000: too few for intervals\n"));
   CHECK(contains(text, "  confirming the best in fresh rounds\n"));
-  CHECK(contains(text, "About 160 s would do (--budget 160)."));
+  CHECK(contains(text, "A budget of about 160 s is enough for the missing figures (--budget 160)."));
   CHECK(text.find("--budget") == text.rfind("--budget"));  // one advice
   CHECK_FALSE(contains(text, "131"));
   // Never the one that was given, nor less.
@@ -317,7 +315,7 @@ TEST_CASE("what was not checked for want of time is said") {
   record.left_out = {{LeftOut::What::checks, 0, 130, 3}, {LeftOut::What::confirming, 0, 0, 0}};
   const Analysed study = analyse(record);
   CHECK(contains(notes_text(study), "another input for 3 cells at size 1,000\n"));
-  CHECK(contains(notes_text(study), "About 130 s would do (--budget 130)."));
+  CHECK(contains(notes_text(study), "A budget of about 130 s is enough (--budget 130)."));
   CHECK_FALSE(contains(notes_text(study), "--budget 0"));
 }
 
@@ -389,31 +387,4 @@ TEST_CASE("metered calls come back from a record's file as they were, to six dig
   const Record again = record_from_json(text, "here");
   CHECK(again.cells[1].metered == record.cells[1].metered);
   CHECK(again.cells[0].metered.empty());
-}
-
-TEST_CASE(
-    "why a cell has no figures is told wherever it is asked for: a baseline that is unsteady, a variant that hung") {
-  Record unsteady = sample();
-  for (Cell& cell : unsteady.cells) cell.trials.clear();
-  unsteady.cells[0].faults = {
-      {Fault::Kind::wrong_answer, 0, "line 2: expected \"3\", got \"4\". Leave out what changes", {}}};
-  const Analysed study = analyse(unsteady);
-  CHECK(contains(headline(study), "line 2: expected"));
-  CHECK(contains(notes_text(study), "line 2: expected"));
-  CHECK(
-      contains(details_text(study, "baseline"), "    why  line 2: expected \"3\", got \"4\". Leave out what changes"));
-  const std::string variant = unsteady.cells[1].variant;
-  CHECK(contains(details_text(study, variant), "    why  the baseline gives different answers to the same input"));
-  CHECK(withheld_because(study, study.cells[1]) == "the baseline gives different answers to the same input");
-  CHECK_FALSE(contains(notes_text(study), "no trial was made"));
-
-  Record hung = sample();
-  Cell more = hung.cells[1];
-  more.workers = 64;
-  more.trials.clear();
-  hung.cells[1].faults = {{Fault::Kind::timed_out, 1, "no end within 3 s", {}}};
-  hung.cells.push_back(more);
-  const std::string notes = notes_text(analyse(hung));
-  CHECK(contains(notes, "timed out: "));
-  CHECK(contains(notes, "with 64 workers at size 1,000: not tried: it hung with "));
 }

@@ -63,7 +63,7 @@ TEST_CASE("what is left out is said as soon as it is known") {
   const Record record = run_fake(theatre.host, theatre.clock, study, staged(14), theatre.hooks);
   CAPTURE(theatre.all_notes());
   REQUIRE(theatre.notes.size() >= 2);
-  CHECK(test::contains(theatre.all_notes(), "no time to confirm the best in fresh rounds; about "));
+  CHECK(test::contains(theatre.all_notes(), "no time to confirm the best in fresh rounds; a budget of about "));
   CHECK(test::contains(theatre.all_notes(), "too few for an interval: a round takes 4."));
   CHECK(told_at[0] < 6);  // after the first round
   CHECK(told_at[1] < 10);

@@ -329,7 +329,7 @@ TEST_CASE("checks end where their share of the budget ends, and what is left out
   const LeftOut& left = record.left_out.back();
   CHECK(left.what == LeftOut::What::checks);
   CHECK(left.count + static_cast<int>(theatre.host.checked.size()) == 10);
-  CHECK(test::contains(theatre.all_notes(), "with another input, too; about "));
+  CHECK(test::contains(theatre.all_notes(), "with another input, too; a budget of about "));
   CHECK(theatre.clock.s() <= 20 * 1.15);
 }
 

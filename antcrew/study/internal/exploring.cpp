@@ -4,7 +4,6 @@
 
 #include <algorithm>
 #include <map>
-#include <numeric>
 
 #include "antcrew/analysis/conclusion.hpp"
 #include "antcrew/analysis/pairing.hpp"
@@ -13,6 +12,7 @@
 #include "antcrew/record/record.hpp"
 #include "antcrew/study/internal/metered_cells.hpp"
 #include "antcrew/study/internal/point_text.hpp"
+#include "antcrew/study/internal/turns.hpp"
 
 namespace antcrew::internal {
 namespace {
@@ -27,20 +27,6 @@ constexpr double checks_share = 0.05;  // of the budget at most
 constexpr double meter_share = 0.1;    // the same
 constexpr int metered_calls = 3;
 
-std::vector<std::size_t> order_of_points(const Record& record) {
-  std::vector<std::size_t> order(record.points.size());
-  std::iota(order.begin(), order.end(), std::size_t{0});
-  std::stable_sort(order.begin(), order.end(),
-                   [&](std::size_t a, std::size_t b) { return record.points[a].size > record.points[b].size; });
-  const std::size_t first = headline_point(record);
-  std::stable_partition(order.begin(), order.end(), [&](std::size_t point) { return point == first; });
-  if (order.size() > 2) {
-    const auto middle = order.begin() + static_cast<std::ptrdiff_t>(order.size() / 2);
-    std::rotate(order.begin() + 1, middle, middle + 1);
-  }
-  return order;
-}
-
 // What a point took, for a guess at itself and at others.
 struct Seen {
   double opening_s = 0;
@@ -50,32 +36,12 @@ struct Seen {
   double cost_s(double rounds) const noexcept { return opening_s + rounds * round_s; }
 };
 
-// A visit to a point: for its least number of rounds, or for all that there is time for.
-struct Turn {
-  std::size_t point;
-  bool least;
-};
-
-// Under a budget every point gets its least rounds before any gets more, small sizes first: a dear one does not push
-// out what costs next to nothing. The headline's point comes last of these and goes straight on; the others come again.
-std::vector<Turn> turns_of(const std::vector<std::size_t>& order, const Record& record, bool least_first) {
-  std::vector<Turn> turns;
-  if (least_first) {
-    for (std::size_t i = 1; i < order.size(); ++i) turns.push_back({order[i], true});
-    std::stable_sort(turns.begin(), turns.end(), [&](const Turn& a, const Turn& b) {
-      return record.points[a.point].size < record.points[b.point].size;
-    });
-  }
-  for (const std::size_t point : order) turns.push_back({point, false});
-  return turns;
-}
-
 class Exploring {
  public:
   explicit Exploring(RunState& run)
       : run_(run),
         headline_(headline_point(run.record)),
-        turns_(turns_of(order_of_points(run.record), run.record, run.budget.limited() && run.plan.rounds == 0)) {}
+        turns_(turns_of(run.record, run.budget.limited() && run.plan.rounds == 0)) {}
 
   void all() {
     for (turn_ = 0; turn_ < turns_.size() && !nothing_more_; ++turn_) {
@@ -297,7 +263,7 @@ class Exploring {
   // reference may have used up already.
   void checks(std::size_t point, BlockRun& block) {
     const double allowed_s = checks_share * run_.budget.total_s();
-    const std::size_t other = other_size(point);
+    const std::size_t other = smaller_size(run_.record, point);
     std::vector<std::size_t> order;
     for (std::size_t i = 0; i < block.cells().size(); ++i) {
       const Cell& cell = run_.record.cells[block.cells()[i].index];
@@ -362,20 +328,6 @@ class Exploring {
     run_.leave_out(LeftOut{LeftOut::What::metering, point, needed_s, cells},
                    fmt::format("no time to see where the time went in {} cell{} at {}", cells, cells == 1 ? "" : "s",
                                point_text(run_.record.points[point])));
-  }
-
-  // The next smaller size of the study with all else equal, else one eighth less.
-  std::size_t other_size(std::size_t point) const {
-    const Point& at = run_.record.points[point];
-    std::size_t best = 0;
-    for (const Point& other : run_.record.points) {
-      Point same = other;
-      same.size = at.size;
-      same.base_size = at.base_size;
-      if (same == at && other.size < at.size) best = std::max(best, other.size);
-    }
-    if (best > 0 || at.size < 2) return best;
-    return at.size - std::max<std::size_t>(1, at.size / 8);
   }
 
   // Copies of the baseline, alone and together, one after the other: one of each a generation, so that the k-th of them

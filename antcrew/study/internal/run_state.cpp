@@ -29,7 +29,7 @@ void RunState::leave_out(const LeftOut& left, const std::string& said) {
   add(std::move(step));
   const double advised_s = advised_budget_s(record);
   if (advised_s > advised_s_)
-    note(fmt::format("{}; about {:.0f} s would do (--budget {:.0f})", said, advised_s, advised_s));
+    note(fmt::format("{}; a budget of about {:.0f} s is enough (--budget {:.0f})", said, advised_s, advised_s));
   else
     note(said);
   advised_s_ = std::max(advised_s_, advised_s);

@@ -48,8 +48,10 @@ void Halving::run(TaskWorker& worker, Range range) {
   worker.close_scope(scope);
 }
 
-void Halving::run_alone(std::size_t n) {
-  all_pieces(n, Split::chunks(grain_), enough_, body_);
+// On its own: where it is merged with what calls it, the loop over the pieces runs out of registers.
+[[gnu::noinline]] void Halving::run_alone(std::size_t n) {
+  const Enough enough = enough_.of_one_worker();
+  all_pieces(n, Split::chunks(grain_), enough, body_);
 }
 
 void Halving::run_alone_kept(std::size_t n) noexcept {

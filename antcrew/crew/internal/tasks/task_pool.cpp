@@ -3,8 +3,6 @@
 #include <mutex>
 #include <utility>
 
-#include "antcrew/base/error.hpp"
-#include "antcrew/crew/internal/tasks/strand.hpp"
 #include "antcrew/machine/limits.hpp"
 #include "antcrew/machine/topology.hpp"
 
@@ -122,52 +120,6 @@ TaskWorker* TaskPool::claim_caller(std::size_t& place) {
   return nullptr;
 }
 
-OutsideCall::OutsideCall(TaskPool& pool, Sharing sharing, std::size_t n)
-    : pool_((pool.note_caller(), pool)),
-      region_(n, sharing, pool.workers(), "TaskCrew"),
-      body_({Doing::body, Shortage::none, region_.number(), nullptr, nullptr},
-            region_.book() == nullptr ? nullptr : lane_here),
-      worker_(pool.claim_caller(place_)),
-      frame_(worker_),
-      as_(0, worker_),
-      pin_(place_ == 0 ? pool.threads_.pin_of_caller() : -1),
-      meter_(place_ == 0 ? pool.meter_.now() : nullptr),
-      path_told_(region_.book() != nullptr && pool.workers() > 1 &&
-                 (sharing == Sharing::forks || sharing == Sharing::graph)) {
-  if (worker_ != nullptr) {
-    worker_->usual = !worker_->alone && lane_here == nullptr;
-    worker_->begin_call();
-  }
-  if (path_told_) strand_here.go_on(0);
-  if (meter_ == nullptr) return;
-  start_ns_ = now_ns();
-  cpu_ns_ = thread_cpu_ns();
-}
-
-OutsideCall::~OutsideCall() {
-  if (worker_ == nullptr) return;
-  if (!finished_) pool_.finish_call(*worker_);
-  worker_->dropped().take_error();  // of a call that throws already
-  worker_->end_call();
-  if (meter_ != nullptr) {
-    const std::int64_t took_ns = now_ns() - start_ns_;
-    meter_->calls.add(1);
-    meter_->calls_ns.add(took_ns);
-    meter_->lane(0)->busy_ns.add(took_ns);
-    meter_->lane(0)->cpu_ns.add(thread_cpu_ns() - cpu_ns_);
-  }
-  pool_.callers_now_.fetch_sub(1, std::memory_order_seq_cst);
-  pool_.calling_[place_].store(false, std::memory_order_release);
-}
-
-void OutsideCall::finish() {
-  pool_.finish_call(*worker_);
-  if (path_told_) [[unlikely]]
-    region_.book()->add_path(strand_here.now());
-  finished_ = true;
-  if (const std::exception_ptr error = worker_->dropped().take_error()) std::rethrow_exception(error);
-}
-
 // What nobody waits for is for others; only begun work whose handle was dropped in this call is waited for here.
 void TaskPool::finish_call(TaskWorker& worker) noexcept {
   worker.put_own_aside();
@@ -257,6 +209,18 @@ Found TaskPool::take_aside(const Wanted& wanted, bool deep) noexcept {
     return {task, task->scope};
   }
   return {};
+}
+
+bool TaskPool::take_out(Task* task) noexcept {
+  if (aside_count_.load(std::memory_order_relaxed) == 0) return false;
+  const std::lock_guard<Lock> held(aside_lock_);
+  int looks = 0;
+  for (Task* at = newest_aside_; at != nullptr && ++looks <= looks_into_queue; at = at->older) {
+    if (at != task) continue;
+    unlink(task);
+    return true;
+  }
+  return false;
 }
 
 bool TaskPool::lies_aside(const Wanted& wanted) const noexcept {
@@ -395,58 +359,6 @@ bool TaskPool::unearth() noexcept {
   }
   for (std::size_t k = 0; k < worker_count(); ++k) wake(worker_at(k), TaskWorker::waits);
   return true;
-}
-
-// Scopes
-
-// Under the lock.
-void TaskPool::make_scopes() {
-  scopes_.reserve(scopes_.size() + 1);
-  auto made = std::make_unique<Scope[]>(scopes_at_once);
-  for (int k = 0; k < scopes_at_once; ++k) free_scopes_.give(&made[static_cast<std::size_t>(k)]);
-  scopes_.push_back(std::move(made));
-}
-
-Scope* TaskPool::more_scopes(FreeScopes& list) {
-  const std::lock_guard<Lock> held(scopes_lock_);
-  for (int k = 1; k < scopes_at_once / 2; ++k) {
-    Scope* scope = free_scopes_.take();
-    if (scope == nullptr) {
-      make_scopes();
-      scope = free_scopes_.take();
-    }
-    list.give(scope);
-  }
-  return list.take();
-}
-
-void TaskPool::take_back_scopes(FreeScopes& list, int count) noexcept {
-  const std::lock_guard<Lock> held(scopes_lock_);
-  for (int k = 0; k < count; ++k) free_scopes_.give(list.take());
-}
-
-Scope* TaskPool::open_scope(const Scope* parent, bool begun) {
-  Scope* scope = nullptr;
-  if (TaskWorker* worker = here()) {
-    scope = worker->free_scopes_.take();
-    if (scope == nullptr) scope = more_scopes(worker->free_scopes_);
-  } else {
-    const std::lock_guard<Lock> held(scopes_lock_);
-    scope = free_scopes_.take();
-    if (scope == nullptr) {
-      make_scopes();
-      scope = free_scopes_.take();
-    }
-  }
-  begin_life(*scope, parent, begun);
-  return scope;
-}
-
-void TaskPool::close_scope(Scope* scope) noexcept {
-  if (TaskWorker* worker = here()) return worker->close_scope(scope);
-  end_life(*scope);
-  const std::lock_guard<Lock> held(scopes_lock_);
-  free_scopes_.give(scope);
 }
 
 }  // namespace antcrew::internal

@@ -49,6 +49,9 @@ class TaskPool {
   // Into the queue, wherever the caller is. Those with nothing to do take the oldest, those that wait the newest: as
   // from a worker's deque.
   void put_aside(Task* task, Scope* scope) noexcept;
+  // Takes this task out of the queue if it lies there, not deep below newer ones; whether it did. Who runs a task
+  // himself leaves nothing behind for workers that are busy.
+  bool take_out(Task* task) noexcept;
   // Waits until done(), helping with what is wanted where the calling thread can. Throws nothing that work threw.
   template <class Done>
   void wait_for(const Wanted& wanted, Done done);
