@@ -68,20 +68,24 @@ class Stretches {
 // at(i): the item that the index stands for.
 template <class T, class Crew, class At, class Test>
 Column<T> filtered(Crew& crew, std::size_t n, const At& at, Test& test) {
-  // Ranges of whole words of bits: no two workers write to the same one. Few items are tested one by one.
+  // A word of bits for each range, where that is enough; else ranges of whole words: no two workers write to the same.
   constexpr std::size_t word = 64;
-  const bool few = n <= 1024;
-  const std::size_t words = few ? n : (n - 1) / word + 1;
-  const std::size_t each = few ? 1 : word;
+  const bool few = n <= word * fixed_ranges(~std::size_t{0});
+  const std::size_t words = few ? fixed_ranges(n) : (n - 1) / word + 1;
   const std::size_t ranges = fixed_ranges(words);
+  const EvenParts parts(words, ranges);
+  const EvenParts few_items(n, words);
+  const auto items_of = [&](std::size_t w) {
+    return few ? few_items[w] : Range{w * word, n - w * word < word ? n : (w + 1) * word};
+  };
   std::vector<std::uint64_t> passed(words);
   std::vector<std::size_t> begins(ranges + 1, 0);
-  crew.each(ranges, Crew::small_pieces(1), [&](std::size_t range) {
+  crew.steps(ranges, Crew::small_pieces(1), [&](std::size_t range) {
     std::size_t count = 0;
-    for (const std::size_t w : even_part(words, ranges, range)) {
+    for (const std::size_t w : parts[range]) {
+      const Range items = items_of(w);
       std::uint64_t bits = 0;
-      const std::size_t last = n - w * each < each ? n : (w + 1) * each;
-      for (std::size_t i = w * each; i < last; ++i) bits |= std::uint64_t{test(at(i)) ? 1u : 0u} << (i - w * each);
+      for (const std::size_t i : items) bits |= std::uint64_t{test(at(i)) ? 1u : 0u} << (i - items.first);
       passed[w] = bits;
       count += static_cast<std::size_t>(std::popcount(bits));
     }
@@ -89,11 +93,11 @@ Column<T> filtered(Crew& crew, std::size_t n, const At& at, Test& test) {
   });
   for (std::size_t range = 0; range < ranges; ++range) begins[range + 1] += begins[range];
   Stretches<T> stretches(begins[ranges], ranges);
-  crew.each(ranges, Crew::small_pieces(1), [&](std::size_t range) {
+  crew.steps(ranges, Crew::small_pieces(1), [&](std::size_t range) {
     typename Stretches<T>::Stretch stretch(stretches, range, begins[range]);
-    for (const std::size_t w : even_part(words, ranges, range)) {
+    for (const std::size_t w : parts[range]) {
       for (std::uint64_t bits = passed[w]; bits != 0; bits &= bits - 1) {
-        stretch.add(at(w * each + static_cast<std::size_t>(std::countr_zero(bits))));
+        stretch.add(at(items_of(w).first + static_cast<std::size_t>(std::countr_zero(bits))));
       }
     }
   });

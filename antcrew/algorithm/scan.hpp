@@ -52,18 +52,19 @@ void scan(Crew& crew, In in, Out out, std::size_t n, std::optional<T> carry, Com
   using OutStep = std::iter_difference_t<Out>;
   using Held = std::iter_value_t<Out>;
   const std::size_t pieces = fixed_ranges(n);
+  const EvenParts parts(n, pieces);
   const auto at = [&](std::size_t i) -> T { return static_cast<T>(in[static_cast<InStep>(i)]); };
   const auto joined = [&](const std::optional<T>& before, const T& more) -> T {
     return before ? static_cast<T>(combine(*before, more)) : more;
   };
   const auto total = [&](std::size_t piece) {
-    const Range range = even_part(n, pieces, piece);
+    const Range range = parts[piece];
     T sum = at(range.first);
     for (std::size_t i = range.first + 1; i < range.last; ++i) sum = static_cast<T>(combine(std::move(sum), at(i)));
     return sum;
   };
   const auto write = [&](std::size_t piece, std::optional<T> so_far) {
-    for (const std::size_t i : even_part(n, pieces, piece)) {
+    for (const std::size_t i : parts[piece]) {
       T next = joined(so_far, at(i));
       if constexpr (inclusive) {
         out[static_cast<OutStep>(i)] = static_cast<Held>(next);
@@ -73,22 +74,19 @@ void scan(Crew& crew, In in, Out out, std::size_t n, std::optional<T> carry, Com
       so_far = std::move(next);
     }
   };
-  if (crew.workers() == 1) {
-    for (std::size_t piece = 0; piece < pieces; ++piece) {
-      T sum = total(piece);
-      T after = joined(carry, sum);
-      write(piece, std::move(carry));
-      carry = std::move(after);
-    }
-    return;
-  }
-  std::vector<std::optional<T>> before(pieces);
-  crew.each(pieces, Crew::small_pieces(1), [&](std::size_t piece) { before[piece] = total(piece); });
+  const std::size_t done = crew.first_steps(pieces, [&](std::size_t piece) {
+    T after = joined(carry, total(piece));
+    write(piece, std::move(carry));
+    carry = std::move(after);
+  });
+  if (done == pieces) return;
+  std::vector<std::optional<T>> before(pieces - done);
+  crew.each(before.size(), Crew::small_pieces(1), [&](std::size_t k) { before[k] = total(done + k); });
   for (std::optional<T>& sum : before) {
     T after = joined(carry, *sum);
     sum = std::exchange(carry, std::optional<T>(std::move(after)));
   }
-  crew.each(pieces, Crew::small_pieces(1), [&](std::size_t piece) { write(piece, std::move(before[piece])); });
+  crew.each(before.size(), Crew::small_pieces(1), [&](std::size_t k) { write(done + k, std::move(before[k])); });
 }
 
 // Throws Error (scan.output).

@@ -29,12 +29,22 @@ struct Range {
   friend constexpr bool operator==(const Range&, const Range&) = default;
 };
 
-// The k-th of `parts` nearly equal ranges of 0 … n-1; the first n % parts of them are one longer.
+// `parts` nearly equal ranges of 0 … n-1, by their numbers; the first n % parts of them are one longer.
+class EvenParts {
+ public:
+  constexpr EvenParts(std::size_t n, std::size_t parts) noexcept
+      : size_(parts == 0 ? 0 : n / parts), longer_(parts == 0 ? 0 : n % parts) {}
+  constexpr Range operator[](std::size_t k) const noexcept {
+    const std::size_t first = k * size_ + (k < longer_ ? k : longer_);
+    return {first, first + size_ + (k < longer_ ? 1 : 0)};
+  }
+
+ private:
+  std::size_t size_;
+  std::size_t longer_;
+};
 constexpr Range even_part(std::size_t n, std::size_t parts, std::size_t k) noexcept {
-  const std::size_t base = n / parts;
-  const std::size_t longer = n % parts;
-  const std::size_t first = k * base + (k < longer ? k : longer);
-  return {first, first + base + (k < longer ? 1 : 0)};
+  return EvenParts(n, parts)[k];
 }
 
 }  // namespace antcrew

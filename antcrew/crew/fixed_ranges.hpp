@@ -1,15 +1,17 @@
 // Into how many ranges work is cut whose answer depends on where: folds and scans.
 #pragma once
 
+#include <algorithm>
 #include <cstddef>
 
 namespace antcrew::internal {
 
 // How many ranges a fold or a scan of n items has, whatever the number of workers and the split: one for each of few
 // items, so that as many workers can have one each; enough to level unequal ranges on 128 workers; few enough that
-// handing them out costs microseconds.
+// handing them out costs little beside the items, and microseconds at most.
 constexpr std::size_t fixed_ranges(std::size_t n) noexcept {
-  return n < 1024 ? n : 1024;
+  constexpr std::size_t few = 128;
+  return n <= few ? n : std::clamp<std::size_t>(n / 32, few, 1024);
 }
 
 }  // namespace antcrew::internal

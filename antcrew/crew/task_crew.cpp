@@ -36,7 +36,11 @@ void TaskCrew::pieces(std::size_t n, Grain grain, const AnyStopToken& stop, cons
     if (internal::lane_here != nullptr) [[unlikely]]
       left_out.emplace();
     if (internal::stack_nearly_full()) internal::refuse_depth("TaskCrew", "a loop");
-    workers() == 1 ? loop.run_alone_kept(n) : loop.run(worker, {0, n});
+    if (workers() == 1) return loop.run_alone_kept(n);
+    const bool tried = body.perhaps_small && n > internal::Alone::most_shared && internal::lane_here == nullptr &&
+                       pool_->meter().now() == nullptr;
+    const std::size_t done = tried ? loop.begin_alone(n, workers()) : 0;
+    if (done < n && !body.only_first) loop.run(worker, {done, n});
   };
   if (internal::TaskWorker* worker = pool_->here()) {
     if (internal::lane_here != nullptr) internal::TaskPool::grows();

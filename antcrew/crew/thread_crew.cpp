@@ -84,6 +84,18 @@ inline void ThreadCrew::by_one(std::size_t n, Split split, const AnyStopToken& s
   const bool one_piece = n == 1 || (split.kind() == Split::Kind::chunks && n <= split.items());
   if (one_piece && team_->meter().now() == nullptr && !internal::places_wanted())
     return team_->run_by_caller(n, stop, body);
+  if (body.perhaps_small && n > internal::Alone::most_shared && team_->meter().now() == nullptr &&
+      !internal::places_wanted()) {
+    const std::size_t done = team_->begin_by_caller(n, stop, body);
+    if (done == n || body.only_first) return team_->leave();
+    const internal::RestOfPieces rest{body, done};
+    return share_out(n - done, split, stop, internal::piece_body(rest));
+  }
+  body.only_first ? team_->leave() : share_out(n, split, stop, body);
+}
+
+// Held by now; leaves at its end.
+inline void ThreadCrew::share_out(std::size_t n, Split split, const AnyStopToken& stop, const PieceBody& body) {
   if (split.kind() == Split::Kind::even) return team_->run(n, stop, body, nullptr);
   internal::Handout handout(n, split, workers_, team_->shares());
   team_->run(n, stop, body, &handout);

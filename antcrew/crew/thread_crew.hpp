@@ -117,6 +117,7 @@ class ThreadCrew : public internal::Loops<ThreadCrew, Split> {
   void by_one(std::size_t n, Split split, const AnyStopToken& stop, const internal::PieceBody& body);
   void by_one_pinned(std::size_t n, Split split, const AnyStopToken& stop, const internal::PieceBody& body);
   void together(std::size_t n, Split split, const AnyStopToken& stop, const internal::PieceBody& body);
+  void share_out(std::size_t n, Split split, const AnyStopToken& stop, const internal::PieceBody& body);
   void inside(int number, std::size_t n, Split split, const AnyStopToken& stop, const internal::PieceBody& body);
   static void alone_metered(internal::Meter& meter, std::size_t n, Split split, const internal::Enough& enough,
                             const internal::PieceBody& body);

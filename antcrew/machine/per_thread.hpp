@@ -8,6 +8,7 @@
 #include <cstddef>
 #include <new>
 #include <optional>
+#include <type_traits>
 #include <utility>
 
 #include "antcrew/base/owned.hpp"
@@ -24,7 +25,8 @@ inline int thread_number() {
 }
 
 // Segment k holds the objects of threads 2^k - 1 … 2^(k+1) - 2. A segment is made by the first thread that needs it
-// and published by compare-and-swap, release against the acquire of others.
+// and published by compare-and-swap, release against the acquire of others. Small objects lie in it and are made with
+// it; it points to large ones, each made when its thread first asks.
 template <class T>
 class PerThread {
  public:
@@ -43,23 +45,47 @@ class PerThread {
     Slot* segment = segments_[k].load(std::memory_order_acquire);
     if (segment == nullptr) [[unlikely]]
       segment = make(k);
-    return segment[place - (1u << k)].value;
+    Slot& slot = segment[place - (1u << k)];
+    if constexpr (apart) {
+      Held* held = slot.held.load(std::memory_order_relaxed);  // written by this thread, or one that has ended
+      return (held != nullptr ? held : make_held(slot))->value;
+    } else {
+      return slot.value;
+    }
   }
 
-  // fn(T&) for every thread's object, also those of threads that never asked, in the order of their numbers.
+  // fn(T&) for every thread's object in the order of their numbers; of small ones also for threads that never asked.
   template <class Fn>
   void visit(Fn&& fn) const {
     for (std::size_t k = 0; k < segments_.size(); ++k) {
       Slot* segment = segments_[k].load(std::memory_order_acquire);
       if (segment == nullptr) continue;
-      for (std::size_t i = 0; i < count(k); ++i) fn(segment[i].value);
+      for (std::size_t i = 0; i < count(k); ++i) {
+        if constexpr (apart) {
+          if (Held* held = segment[i].held.load(std::memory_order_acquire)) fn(held->value);
+        } else {
+          fn(segment[i].value);
+        }
+      }
     }
   }
 
  private:
-  struct alignas(line_bytes < alignof(T) ? alignof(T) : line_bytes) Slot {
+  static constexpr bool apart = sizeof(T) > 4 * line_bytes;
+  static constexpr std::size_t line = line_bytes < alignof(T) ? alignof(T) : line_bytes;
+  struct alignas(line) Held {
     T value;
   };
+  struct Pointer {
+    std::atomic<Held*> held{nullptr};
+    ~Pointer() {
+      Held* made = held.load(std::memory_order_acquire);
+      if (made == nullptr) return;
+      made->~Held();
+      ::operator delete (made, std::align_val_t{line});
+    }
+  };
+  using Slot = std::conditional_t<apart, Pointer, Held>;
   static constexpr std::align_val_t alignment{alignof(Slot)};
   static constexpr std::size_t count(std::size_t k) noexcept { return std::size_t{1} << k; }
 
@@ -67,7 +93,13 @@ class PerThread {
     auto* made = static_cast<Slot*>(::operator new(count(k) * sizeof(Slot), alignment));
     std::size_t done = 0;
     try {
-      for (; done < count(k); ++done) construct(made + done);
+      for (; done < count(k); ++done) {
+        if constexpr (apart) {
+          ::new (static_cast<void*>(made + done)) Slot;
+        } else {
+          construct(made + done);
+        }
+      }
     } catch (...) {
       destroy_items(made, done);
       ::operator delete(made, alignment);
@@ -78,11 +110,23 @@ class PerThread {
     release(made, count(k));
     return seen;
   }
-  void construct(Slot* at) const {
-    if constexpr (std::copy_constructible<T>) {
-      if (initial_) return static_cast<void>(::new (static_cast<void*>(at)) Slot{*initial_});
+  [[gnu::noinline]] Held* make_held(Slot& slot) {
+    void* memory = ::operator new (sizeof(Held), std::align_val_t{line});
+    try {
+      construct(static_cast<Held*>(memory));
+    } catch (...) {
+      ::operator delete (memory, std::align_val_t{line});
+      throw;
     }
-    if constexpr (std::default_initializable<T>) ::new (static_cast<void*>(at)) Slot{T()};
+    auto* made = static_cast<Held*>(memory);
+    slot.held.store(made, std::memory_order_release);
+    return made;
+  }
+  void construct(Held* at) const {
+    if constexpr (std::copy_constructible<T>) {
+      if (initial_) return static_cast<void>(::new (static_cast<void*>(at)) Held{*initial_});
+    }
+    if constexpr (std::default_initializable<T>) ::new (static_cast<void*>(at)) Held{T()};
   }
   static void release(Slot* segment, std::size_t slots) noexcept {
     if (segment == nullptr) return;

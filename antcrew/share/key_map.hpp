@@ -70,7 +70,7 @@ class KeyMap {
         const auto bits = static_cast<Bits>(internal::bits_of(key));
         Sums& mine = sums_.mine();
         // A key that is new when the worker's own sums are full goes where all workers meet.
-        if (bits != 0 && mine.in_use() && mine.add(internal::mixed(bits), bits, amount)) return;
+        if (bits != 0 && mine.add(internal::mixed(bits), bits, amount)) return;
       }
       std::atomic_ref<V>(node(key).value).fetch_add(amount, std::memory_order_relaxed);
     } else {
@@ -251,7 +251,7 @@ class KeyMap {
   }
   void gather() {
     sums_.visit([&](Sums& sums) {
-      if (sums.in_use()) hand_over(sums);
+      if (sums.size() > 0) hand_over(sums);
     });
   }
 

@@ -1,5 +1,6 @@
 #include <doctest/doctest.h>
 
+#include <array>
 #include <atomic>
 #include <chrono>
 #include <functional>
@@ -20,6 +21,7 @@
 #include "antcrew/share/locked.hpp"
 #include "antcrew/share/tally.hpp"
 #include "share/keys.hpp"
+#include "support/allocations.hpp"
 #include "support/at_once.hpp"
 
 using namespace antcrew;
@@ -79,6 +81,29 @@ TEST_CASE("Tally: every worker's part, from crews of all kinds and bare threads,
   Tally<int> least(1000);
   threads.each(100, [&](std::size_t i) { least.mine() = std::min(least.mine(), 500 - static_cast<int>(i)); });
   CHECK(least.merged(1000, [](int a, int b) { return std::min(a, b); }) == 401);
+}
+
+TEST_CASE("Tally: a large value is made for who asks, for nobody else") {
+  struct Chart {
+    explicit Chart(std::atomic<int>* made_of) : made(made_of), depths(1 << 16) {}
+    Chart(const Chart& other) : made(other.made), depths(other.depths) { ++*made; }
+    std::atomic<int>* made;
+    std::vector<int> depths;
+    std::array<char, 1024> notes{};
+  };
+  std::atomic<int> made{0};
+  Tally<Chart> charts{Chart(&made)};
+  const int before = made;
+  charts.mine().depths[3] = 7;
+  charts.mine().depths[4] = 1;
+  CHECK(made - before == 1);
+  ThreadCrew crew(8);
+  crew.ranges(8, [&](Range) { ++charts.mine().depths[3]; });
+  CHECK(made - before <= 8);
+  int seen = 0;
+  charts.walk([&](Chart&) { ++seen; });
+  CHECK(seen == made - before);
+  CHECK(charts.merged(0, [](int sum, const Chart& chart) { return sum + chart.depths[3]; }) == 15);
 }
 
 TEST_CASE("KeySet: what one thread inserts, for numbers from 0 and for text") {
@@ -201,6 +226,54 @@ TEST_CASE("KeyMap: while workers add, another one never sees a sum go down or be
   });
   CHECK_FALSE(wrong);
   CHECK(*map.find(1) == 2 * each);
+}
+
+TEST_CASE("KeyMap: after its size was asked for, workers sum up for themselves as before") {
+  constexpr std::size_t keys = 2000;
+  KeyMap<std::uint32_t, std::uint64_t> sums;
+  const auto count = [&] {
+    for (std::uint32_t k = 0; k < keys; ++k) sums.add(k, k);
+  };
+  count();
+  CHECK(sums.size() == keys);
+  for (std::uint32_t k = 0; k < 1000; ++k) sums.add(1'000'000 + k, 1);
+  const std::size_t before = test::allocations();
+  for (std::uint32_t k = 1000; k < 2000; ++k) sums.add(1'000'000 + k, 1);
+  CHECK(test::allocations() - before < 10);  // where all workers meet each new key has a node of its own
+  CHECK(sums.size() == keys + 2000);
+  CHECK(sums.size() == keys + 2000);
+  const std::size_t settled = test::allocations();
+  for (int round = 0; round < 500; ++round) {
+    count();
+    REQUIRE(sums.size() == keys + 2000);
+  }
+  CHECK(test::allocations() == settled);
+  CHECK(sums.find(1999) == 1999 * 501);
+  std::uint64_t total = 0;
+  for (const auto& [k, sum] : sums.take_sorted()) total += sum;
+  CHECK(total == 501 * (keys * (keys - 1) / 2) + 2000);
+}
+
+TEST_CASE("KeyMap: who asks while sums are handed over sees all of what was added before") {
+  constexpr std::uint32_t keys = 3000;
+  KeyMap<std::uint32_t, std::uint64_t> sums;
+  for (std::uint32_t k = 1; k <= keys; ++k) sums.add(k, 5);
+  std::atomic<bool> over{false};
+  std::atomic<int> wrong{0};
+  std::thread asks([&] {
+    for (std::uint32_t k = 1; !over; k = k % keys + 1) {
+      const std::uint64_t sum = sums.find(k).value_or(0);
+      if (sum < 5) ++wrong;
+    }
+  });
+  for (int round = 0; round < 200; ++round) {
+    for (std::uint32_t k = 1; k <= keys; ++k) sums.add(k, 1);
+    CHECK(sums.size() == keys);
+  }
+  over = true;
+  asks.join();
+  CHECK(wrong == 0);
+  CHECK(sums.find(7) == 205);
 }
 
 TEST_CASE("KeyMap: update has the value to itself, insert keeps the first, and mixing with add is refused") {

@@ -70,6 +70,28 @@ class Loops {
     each(n, Crew::usual, body, no_stop, at);
   }
 
+  // The same where all of it may take less than waking somebody: the first few are done by the caller alone.
+  template <class Body>
+  void steps(std::size_t n, How how, Body&& body, const AnyStopToken& stop = no_stop,
+             CallPlace at = CallPlace::here()) {
+    self().pieces(n, how, stop, {&each_block<std::remove_reference_t<Body>>, address_of(body), true, true}, at);
+  }
+  // Only those first few, one after the other. Returns how many were done: none of few, or when a log is open.
+  template <class Body>
+  std::size_t first_steps(std::size_t n, Body&& body, CallPlace at = CallPlace::here()) {
+    std::size_t done = 0;
+    auto counted = [&](Range block, const Enough&) {
+      for (std::size_t i = block.first; i < block.last; ++i) {
+        body(i);
+        ++done;
+      }
+    };
+    PieceBody first = piece_body(counted, true);
+    first.perhaps_small = first.only_first = true;
+    self().pieces(n, Crew::small_pieces(1), no_stop, first, at);
+    return done;
+  }
+
   // body(*at) for every element of [first, last).
   template <std::random_access_iterator At, class Body>
   void each(At first, At last, How how, Body&& body, const AnyStopToken& stop = no_stop,
@@ -128,8 +150,9 @@ class Loops {
       using T = std::decay_t<std::invoke_result_t<PerRange&, Range>>;
       const std::size_t pieces = fixed_ranges(n);
       std::vector<std::optional<T>> partial(pieces);
-      const auto one = [&](std::size_t k) { partial[k].emplace(per_range(even_part(n, pieces, k))); };
-      each(pieces, how, one, stop, at);
+      const EvenParts parts(n, pieces);
+      const auto one = [&, parts](std::size_t k) { partial[k].emplace(per_range(parts[k])); };
+      steps(pieces, how, one, stop, at);
       refuse_half(stop, "fold");
       for (std::optional<T>& part : partial) start = combine(std::move(start), std::move(*part));
     }

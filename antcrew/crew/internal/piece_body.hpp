@@ -4,10 +4,13 @@
 // that it is given to.
 #pragma once
 
+#include <cstddef>
+#include <cstdint>
 #include <type_traits>
 
 #include "antcrew/base/enough.hpp"
 #include "antcrew/base/range.hpp"
+#include "antcrew/machine/clock.hpp"
 
 namespace antcrew::internal {
 
@@ -15,7 +18,9 @@ namespace antcrew::internal {
 struct PieceBody {
   void (*call)(void* self, Range range, const Enough& enough) = nullptr;
   void* self = nullptr;
-  bool may_cut = false;  // calls for parts of a piece, one after the other, do the same as one for all of it
+  bool may_cut = false;        // calls for parts of a piece, one after the other, do the same as one for all of it
+  bool perhaps_small = false;  // the first pieces are tried by the caller alone, see Alone
+  bool only_first = false;     // and no more than these are done; all of them where one worker does all anyway
 
   // For a range that is not empty, handed out because it was not enough yet.
   void operator()(Range range, const Enough& enough) const {
@@ -32,6 +37,42 @@ struct WholeBody {
   void* self;
 
   void operator()(Range range, const Enough& enough) const { call(self, range, enough); }
+};
+
+// The first pieces of steps that may be too small to be shared: the caller does them alone.
+class Alone {
+ public:
+  // Up to so many are shared out at once: they may all wait for something.
+  static constexpr std::size_t most_shared = 64;
+
+  // How many of n pieces were done before it was enough, or what is left looked to be worth waking the workers for.
+  static std::size_t pieces(std::size_t n, int workers, const Enough& enough, const PieceBody& body) {
+    const std::int64_t worth_waking_ns = 20'000 + std::int64_t{3'000} * workers;
+    const std::int64_t start_ns = now_ns();
+    std::size_t done = 0;
+    while (done < n && !enough()) {
+      const std::size_t at_once = done < most_at_once || enough.may_be_asked() ? 1 : most_at_once;
+      const std::size_t first = done;
+      done = n - done < at_once ? n : done + at_once;
+      body.call(body.self, {first, done}, enough);
+      const std::int64_t took_ns = now_ns() - start_ns;
+      if (took_ns >= least_ns &&
+          took_ns / static_cast<std::int64_t>(done) * static_cast<std::int64_t>(n - done) > worth_waking_ns)
+        break;
+    }
+    return done;
+  }
+
+ private:
+  static constexpr std::int64_t least_ns = 5'000;  // of less nothing can be foretold
+  static constexpr std::size_t most_at_once = 8;   // since the clock takes as long as some pieces
+};
+
+// The rest of a body's pieces, after the first.
+struct RestOfPieces {
+  const PieceBody& body;
+  std::size_t first;
+  void operator()(Range range, const Enough& enough) const { body({first + range.first, first + range.last}, enough); }
 };
 
 // A body's address for PieceBody::self, and the body again. It may be const, or a plain function.

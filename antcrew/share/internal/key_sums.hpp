@@ -22,7 +22,7 @@ namespace antcrew::internal {
 
 // For maps whose values are not summed up apart.
 struct NoSums {
-  bool in_use() const noexcept { return false; }
+  std::size_t size() const noexcept { return 0; }
   void reset() noexcept {}
 };
 
@@ -36,8 +36,6 @@ class KeySums {
   KeySums() = default;
   KeySums(const KeySums&) = delete;
   KeySums& operator=(const KeySums&) = delete;
-
-  bool in_use() const noexcept { return !over_.load(std::memory_order_relaxed); }
 
   // Owner. False when there is no room for a new key.
   bool add(std::uint64_t hash, Bits bits, V amount) {
@@ -58,32 +56,29 @@ class KeySums {
     if (table == nullptr) return std::nullopt;
     const Place at = table->place(hash, bits);
     if (at.bucket->bits[at.slot].load(std::memory_order_acquire) != bits) return std::nullopt;
-    return at.bucket->amounts[at.slot].load(std::memory_order_relaxed);
+    return at.bucket->amounts[at.slot].load(std::memory_order_acquire);
   }
 
-  // Owner, or anyone when it is at rest. fn(bits, amount) for all; nothing is kept here afterwards. When fn throws,
-  // what it has not had yet stays.
+  // When nobody adds. fn(bits, amount) for all; nothing but the room is kept here afterwards. When fn throws, what it
+  // has not had yet stays. Release: who finds a sum gone sees what fn made of it.
   template <class Fn>
   void hand_over(Fn&& fn) {
-    over_.store(true, std::memory_order_relaxed);
     Table* table = table_.load(std::memory_order_relaxed);
     if (table == nullptr) return;
-    try {
-      auto* bucket = static_cast<Bucket*>(table->memory.data());
-      for (const Bucket* end = bucket + table->buckets; bucket < end; ++bucket) {
-        for (std::size_t k = 0; k < width; ++k) {
-          const Bits bits = bucket->bits[k].load(std::memory_order_relaxed);
-          if (bits == 0) continue;
-          fn(bits, bucket->amounts[k].load(std::memory_order_relaxed));
-          bucket->amounts[k].store(V(),
-                                   std::memory_order_relaxed);  // nothing of it counts twice, should the next throw
-        }
+    auto* first = static_cast<Bucket*>(table->memory.data());
+    const Bucket* end = first + table->buckets;
+    for (Bucket* bucket = first; bucket < end; ++bucket) {
+      for (std::size_t k = 0; k < width; ++k) {
+        const Bits bits = bucket->bits[k].load(std::memory_order_relaxed);
+        if (bits == 0) continue;
+        fn(bits, bucket->amounts[k].load(std::memory_order_relaxed));
+        bucket->amounts[k].store(V(), std::memory_order_release);  // nothing counts twice, should the next throw
       }
-    } catch (...) {
-      over_.store(false, std::memory_order_relaxed);
-      throw;
     }
-    table_.store(nullptr, std::memory_order_release);
+    for (Bucket* bucket = first; bucket < end; ++bucket) {
+      for (std::atomic<Bits>& bits : bucket->bits) bits.store(0, std::memory_order_release);
+    }
+    used_ = 0;
   }
   // When nobody adds. fn(bits, amount) for all; how many they are.
   template <class Fn>
@@ -94,7 +89,6 @@ class KeySums {
   // When nobody reads.
   void reset() noexcept {
     table_.store(nullptr, std::memory_order_relaxed);
-    over_.store(false, std::memory_order_relaxed);
     tables_.clear();
     used_ = 0;
   }
@@ -194,7 +188,6 @@ class KeySums {
   }
 
   std::atomic<Table*> table_{nullptr};
-  std::atomic<bool> over_{false};
   std::size_t used_ = 0;
   std::vector<std::unique_ptr<Table>> tables_;
 };

@@ -62,6 +62,15 @@ void Halving::run_alone_kept(std::size_t n) noexcept {
   }
 }
 
+std::size_t Halving::begin_alone(std::size_t n, int workers) noexcept {
+  try {
+    return Alone::pieces(n, workers, enough_.of_one_worker(), body_);
+  } catch (...) {
+    keep_error();
+    return n;
+  }
+}
+
 void Halving::run_taken(Task* task, TaskWorker& worker) noexcept {
   auto* taken = static_cast<LoopTask*>(task);
   auto& loop = *static_cast<Halving*>(taken->loop);

@@ -47,6 +47,8 @@ class Halving {
   // Exceptions come out.
   void run_alone(std::size_t n);
   void run_alone_kept(std::size_t n) noexcept;
+  // The first pieces of one item, as long as Alone says. How many; all when one has thrown.
+  std::size_t begin_alone(std::size_t n, int workers) noexcept;
   void throw_again() {
     if (error_) std::rethrow_exception(error_);
   }

@@ -316,6 +316,19 @@ void Team::run_by_caller(std::size_t n, const AnyStopToken& stop, const PieceBod
   if (!enough()) body({0, n}, enough);
 }
 
+std::size_t Team::begin_by_caller(std::size_t n, const AnyStopToken& stop, const PieceBody& body) {
+  const PinnedHere pin(threads_.pin_of_caller());
+  const Entered entered(this, 0);
+  const AsWorker as(0);
+  const Enough enough(never_raised, stop);
+  try {
+    return Alone::pieces(n, workers_, enough, body);
+  } catch (...) {
+    leave();
+    throw;
+  }
+}
+
 void Team::run(std::size_t n, const AnyStopToken& stop, const PieceBody& body, Handout* handout) {
   if (cancelled_.load(std::memory_order_relaxed)) cancelled_.store(false, std::memory_order_relaxed);
   const PinnedHere pin(threads_.pin_of_caller());

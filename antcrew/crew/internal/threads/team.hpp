@@ -67,6 +67,8 @@ class Team {
 
   // The same of a single piece, by the caller alone.
   void run_by_caller(std::size_t n, const AnyStopToken& stop, const PieceBody& body);
+  // The first pieces of one item, as long as Alone says. How many; the crew is still held then, not when one throws.
+  std::size_t begin_by_caller(std::size_t n, const AnyStopToken& stop, const PieceBody& body);
 
   // The calling thread's number, if it is in a body of this team; -1 otherwise.
   int number_inside() const noexcept;

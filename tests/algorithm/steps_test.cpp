@@ -1,0 +1,154 @@
+// Folds, scans and filters of little work: done by the caller unless it is worth waking somebody.
+#include <doctest/doctest.h>
+
+#include <atomic>
+#include <chrono>
+#include <numeric>
+#include <stdexcept>
+#include <string>
+#include <thread>
+#include <vector>
+
+#include "antcrew/algorithm/filter.hpp"
+#include "antcrew/algorithm/scan.hpp"
+#include "antcrew/base/error.hpp"
+#include "antcrew/crew/task_crew.hpp"
+#include "antcrew/crew/thread_crew.hpp"
+#include "antcrew/crew/worker.hpp"
+#include "support/at_once.hpp"
+
+using namespace antcrew;
+using namespace std::chrono_literals;
+
+namespace {
+
+template <class Crew, class Fn>
+long sum_of(Crew& crew, std::size_t n, Fn&& fn) {
+  return crew.fold(
+      n, 0L,
+      [&](Range range) {
+        long sum = 0;
+        for (const std::size_t i : range) sum += fn(i);
+        return sum;
+      },
+      std::plus<>());
+}
+
+}  // namespace
+
+TEST_CASE_TEMPLATE("a fold of little work is done by the caller, as worker 0", Crew, ThreadCrew, TaskCrew) {
+  Crew crew(4);
+  const auto me = std::this_thread::get_id();
+  int alone = 0;
+  for (int time = 0; time < 50; ++time) {
+    std::atomic<int> by_others{0}, not_first{0};
+    const long sum = sum_of(crew, 1000, [&](std::size_t i) {
+      if (std::this_thread::get_id() != me) {
+        ++by_others;
+      } else if (this_worker() != 0) {
+        ++not_first;
+      }
+      return static_cast<long>(i);
+    });
+    CHECK(sum == 499'500);
+    CHECK(not_first == 0);
+    if (by_others == 0) ++alone;
+  }
+  CHECK(alone > 0);  // not each time: the machine may take the caller's processor away for a while
+}
+
+TEST_CASE_TEMPLATE("work that waits is shared out, all of few items at once", Crew, ThreadCrew, TaskCrew) {
+  for (const std::size_t n : {std::size_t{8}, std::size_t{64}, std::size_t{130}}) {
+    CAPTURE(n);
+    Crew crew(8);
+    test::AtOnce inside;
+    CHECK(sum_of(crew, n, [&](std::size_t) { return inside.stay(5ms), 1L; }) == static_cast<long>(n));
+    CHECK(inside.most() == 8);
+  }
+  // Little at first, then much: the caller does not keep it.
+  Crew crew(8);
+  test::AtOnce inside;
+  sum_of(crew, 1000, [&](std::size_t i) {
+    if (i >= 200) inside.stay(500us);
+    return 1L;
+  });
+  CHECK(inside.most() == 8);
+}
+
+TEST_CASE_TEMPLATE("the caller's first ranges: exceptions come out, stops are seen, calls inside are part of it", Crew,
+                   ThreadCrew, TaskCrew) {
+  Crew crew(3);
+  for (const std::size_t at : {0, 5, 70, 999}) {
+    CAPTURE(at);
+    const auto throws = [&](std::size_t i) {
+      if (i == at) throw std::runtime_error("dry");
+      return 1L;
+    };
+    CHECK_THROWS_WITH_AS(sum_of(crew, 1000, throws), "dry", std::runtime_error);
+    CHECK(sum_of(crew, 1000, [](std::size_t) { return 1L; }) == 1000);
+  }
+  std::atomic<int> done{0};
+  std::stop_source source;
+  const auto count = [&](Range range) {
+    done += static_cast<int>(range.size());
+    source.request_stop();
+    return 1;
+  };
+  try {
+    crew.fold(1000, 0, count, std::plus<>(), source.get_token());
+    FAIL("half a sum was returned");
+  } catch (const Error& error) {
+    CHECK(error.id() == "crew.stopped");
+  }
+  CHECK(done < 200);
+  CHECK(sum_of(crew, 200, [&](std::size_t) { return sum_of(crew, 200, [](std::size_t) { return 1L; }); }) == 40'000);
+}
+
+TEST_CASE("while the caller does its first ranges, the crew is busy for others") {
+  ThreadCrew crew(2);
+  std::string refused;
+  sum_of(crew, 1000, [&](std::size_t i) {
+    if (i == 0) {
+      std::thread([&] {
+        try {
+          crew.ranges(2, [](Range) {});
+        } catch (const Error& error) {
+          refused = error.id();
+        }
+      }).join();
+    }
+    return 1L;
+  });
+  CHECK(refused == "crew.busy");
+}
+
+TEST_CASE_TEMPLATE("answers do not depend on who did what, at lengths around all borders", Crew, ThreadCrew, TaskCrew) {
+  std::vector<double> depths(9000);
+  for (std::size_t i = 0; i < depths.size(); ++i) depths[i] = 1.0 / static_cast<double>(i + 3);
+  Crew one(1);
+  for (const int workers : {2, 3, 64}) {
+    Crew crew(workers);
+    for (const std::size_t n :
+         {0, 1, 63, 64, 65, 127, 128, 129, 1000, 1023, 1024, 1025, 4095, 4096, 4097, 8191, 9000}) {
+      CAPTURE(workers);
+      CAPTURE(n);
+      const std::vector<double> some(depths.begin(), depths.begin() + static_cast<std::ptrdiff_t>(n));
+      const auto sum = [&](Crew& by) { return sum_of(by, n, [&](std::size_t i) { return long(some[i] * 1e9); }); };
+      CHECK(sum(crew) == sum(one));
+      const auto fold = [&](Crew& by) {
+        return by.fold(
+            some, 0.0, [](std::span<const double> part) { return std::accumulate(part.begin(), part.end(), 0.0); },
+            std::plus<>());
+      };
+      CHECK(fold(crew) == fold(one));
+      std::vector<double> totals(n), same(n);
+      scan_inclusive(crew, some, totals);
+      scan_inclusive(one, some, same);
+      CHECK(totals == same);
+      const auto shallow = [](double depth) { return depth < 0.01; };
+      const auto kept = filter(crew, some, shallow);
+      CHECK(std::vector<double>(kept.begin(), kept.end()).size() ==
+            static_cast<std::size_t>(std::count_if(some.begin(), some.end(), shallow)));
+    }
+  }
+}
