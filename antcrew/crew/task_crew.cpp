@@ -30,7 +30,7 @@ void TaskCrew::pieces(std::size_t n, Grain grain, const AnyStopToken& stop, cons
   internal::note_place(at);
   if (n == 0) return;
   std::atomic<bool> failed{false};
-  internal::Halving loop(grain.of(n, workers()), failed, internal::Enough(failed, stop), body);
+  internal::Halving loop(grain.of(n, workers()), grain.items == 0, failed, internal::Enough(failed, stop), body);
   const auto run = [&](internal::TaskWorker& worker) {
     std::optional<internal::NoStrand> left_out;
     if (internal::lane_here != nullptr) [[unlikely]]

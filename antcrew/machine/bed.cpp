@@ -12,6 +12,7 @@ void Bed::take_out(const ProcessorSet& taken) noexcept {
   const int thread = thread_.load(std::memory_order_relaxed);
   bool done = lies && read_processors(thread, before_);
   if (done) {
+    had_all_ = has_all_online(before_);
     narrowed_ = before_;
     for (std::size_t k = 0; k < narrowed_.words.size(); ++k) narrowed_.words[k] &= ~taken.words[k];
     done = narrowed_ != before_ && !narrowed_.empty() && keep_on(thread, narrowed_);
@@ -27,7 +28,7 @@ void Bed::put_back() noexcept {
   }
   if (room_.load(std::memory_order_acquire) != Room::taken) return;
   ProcessorSet now;
-  if (read_processors(0, now) && now == narrowed_) keep_on(0, before_);
+  if (read_processors(0, now) && still(narrowed_, now)) give_back(before_, had_all_);
   room_.store(Room::free, std::memory_order_release);
 }
 

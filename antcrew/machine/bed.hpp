@@ -60,6 +60,7 @@ class Bed {
   std::atomic<Room> room_{Room::free};
   ProcessorSet before_;
   ProcessorSet narrowed_;
+  bool had_all_ = false;  // before_ named all processors that were there
 };
 
 }  // namespace antcrew::internal

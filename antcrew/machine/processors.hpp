@@ -44,6 +44,13 @@ class ProcessorSet {
 bool read_processors(int thread, ProcessorSet& set) noexcept;
 bool keep_on(int thread, const ProcessorSet& set) noexcept;
 
+// A set that was read names only processors that are there at that time. One that names all of these is given back as
+// one of all that may ever come (own_processors() sees to it where the kernel forgets); a thread whose set is still the
+// one that it was given may have lost some of them since.
+bool has_all_online(const ProcessorSet& set) noexcept;
+bool give_back(const ProcessorSet& set, bool had_all) noexcept;  // to the calling thread
+bool still(const ProcessorSet& given, const ProcessorSet& now) noexcept;
+
 int thread_here() noexcept;
 // The processor that the calling thread is on just now; -1 = unknown.
 int processor_here() noexcept;
@@ -79,6 +86,7 @@ class PinnedHere {
 
   bool pinned_ = false;
   bool outermost_ = false;
+  bool had_all_ = false;
   int processor_ = -1;
   // Not touched where nothing is pinned: it would be the dearest part of an empty region.
   union {

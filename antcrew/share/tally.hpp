@@ -8,8 +8,8 @@
 // is in no other body meanwhile but those that it waits for. Works for the workers of any crew and for any other
 // thread. mine() is the calling thread's own value; merged() and walk() are for when no worker is at it any more. A
 // value is handed on to a later thread when its thread has ended, so their number is at most the number of threads
-// alive at once; values of more than a few cache lines are made when their thread first asks. Which worker did what varies from run to run: where the order of combining matters, as in
-// floating-point sums, use the crew's fold.
+// alive at once; values of more than a few cache lines are made when their thread first asks. Which worker did what
+// varies from run to run: where the order of combining matters, as in floating-point sums, use the crew's fold.
 #pragma once
 
 #include <concepts>

@@ -154,6 +154,23 @@ TEST_CASE("an uneven loop is levelled: the slow indices at its start are shared 
   CHECK(met == 4);
 }
 
+TEST_CASE("the usual grain is given up where slow indices lie in one piece") {
+  for (const int workers : {2, 4}) {
+    CAPTURE(workers);
+    TaskCrew crew(workers);
+    std::vector<std::atomic<int>> slow(static_cast<std::size_t>(workers));
+    std::vector<std::atomic<int>> times(1030);
+    crew.each(1030, [&](std::size_t i) {
+      ++times[i];
+      if (i >= 30) return;
+      std::this_thread::sleep_for(3ms);
+      ++slow[static_cast<std::size_t>(this_worker())];
+    });
+    for (const auto& by_one : slow) CHECK(by_one <= 30 / workers + 6);
+    for (const auto& time : times) CHECK(time == 1);
+  }
+}
+
 TEST_CASE("collect and fold give the same as a ThreadCrew, to the last bit") {
   TaskCrew tasks(3);
   ThreadCrew threads(2);

@@ -26,7 +26,7 @@ proctype sleeper() {
        (room != TAKING); /*! machine/bed.cpp: room_.load(std::memory_order_acquire) == Room::taking */
        if
        :: room == TAKEN ->
-          narrowed = false; /*! machine/bed.cpp: if (read_processors(0, now) && now == narrowed_) keep_on(0, before_); */
+          narrowed = false; /*! machine/bed.cpp: if (read_processors(0, now) && still(narrowed_, now)) give_back(before_, had_all_); */
           room = FREE
        :: else -> skip
        fi

@@ -12,8 +12,9 @@ namespace antcrew::internal {
 // How many pieces a worker does in one go.
 class Pace {
  public:
-  Pace() noexcept : began_ns_(now_ns()) {}
+  explicit Pace(std::size_t grain) noexcept : grain_(grain), began_ns_(now_ns()) {}
   std::size_t pieces() const noexcept { return pieces_; }
+  std::size_t grain() const noexcept { return grain_; }
   // One reading of the clock a block: a block goes on from the end of the one before.
   void block_ended(std::size_t pieces) noexcept {
     const std::int64_t now = now_ns();
@@ -26,10 +27,12 @@ class Pace {
     }
   }
   void begin_again() noexcept { pieces_ = 1; }
+  void begin_again_by_items() noexcept { pieces_ = grain_ = 1; }
 
  private:
   static constexpr std::size_t most = 1u << 14;
   std::size_t pieces_ = 1;
+  std::size_t grain_;
   std::int64_t began_ns_;
 };
 
@@ -83,7 +86,7 @@ void Halving::run_taken(Task* task, TaskWorker& worker) noexcept {
 
 // Does what is not taken by others of a range, and returns the credit that is left here.
 std::uint64_t Halving::work(TaskWorker& worker, Range range, std::uint64_t credit) noexcept {
-  Pace pace;
+  Pace pace(grain_);
   LoopTask* last = nullptr;  // offered, and perhaps still here
   while (true) {
     if (!range.empty() && !enough_()) {
@@ -101,7 +104,7 @@ std::uint64_t Halving::work(TaskWorker& worker, Range range, std::uint64_t credi
 void Halving::offer_all_but(TaskWorker& worker, Range& range, std::uint64_t& credit, const Pace& pace,
                             LoopTask*& last) {
   int offered = 0;
-  for (Range next = front(range, pace.pieces()); next.last < range.last; next = front(range, pace.pieces())) {
+  for (Range next = front(range, pace); next.last < range.last; next = front(range, pace)) {
     LoopTask* upper = worker.new_loop_task();
     if (upper == nullptr) break;
     const std::size_t middle = std::max(range.first + range.size() / 2, next.last);
@@ -128,29 +131,50 @@ void Halving::offer_all_but(TaskWorker& worker, Range& range, std::uint64_t& cre
 void Halving::block(TaskWorker& worker, Range& range, Pace& pace) noexcept {
   const Enough asked = enough_;  // copies, whose address no body can know: they stay in registers
   const PieceBody body = body_;
-  const std::size_t grain = grain_;
+  const std::size_t grain = pace.grain();
   const std::size_t most = pace.pieces();
+  const bool may_cut = may_cut_ && grain > 1;
   std::size_t first = range.first;
   std::size_t done = 0;
   bool starving = false;
+  bool cut = false;
   try {
     while (done < most && first < range.last && !asked()) {
       if (done > 0 && (starving = worker.others_starve())) break;
       const Range next{first, grain < range.last - first ? first + grain : range.last};
       first = next.last;
       ++done;
-      body(next, enough_);
+      if (may_cut) [[unlikely]] {
+        first = until_others_starve(worker, next);
+        cut = first < next.last;
+        if (cut) break;
+      } else {
+        body(next, enough_);
+      }
     }
   } catch (...) {
     keep_error();
   }
   worker.tell_pieces(range.first, first - range.first, done);
   range.first = first;
-  starving ? pace.begin_again() : pace.block_ended(done);
+  cut ? pace.begin_again_by_items() : starving ? pace.begin_again() : pace.block_ended(done);
 }
 
-Range Halving::front(Range range, std::size_t pieces) const noexcept {
-  return {range.first, range.size() / grain_ < pieces ? range.last : range.first + grain_ * pieces};
+// Up to where it came. In blocks as those of in_blocks(): they double up to a 16th of the piece.
+std::size_t Halving::until_others_starve(TaskWorker& worker, Range piece) {
+  const std::size_t longest = std::max<std::size_t>(piece.size() / 16, 1);
+  std::size_t step = 1;
+  for (std::size_t first = piece.first;; step = std::min(2 * step, longest)) {
+    const std::size_t last = piece.last - first < step ? piece.last : first + step;
+    body_.call(body_.self, {first, last}, enough_);
+    first = last;
+    if (first == piece.last || enough_() || worker.others_starve()) return first;
+  }
+}
+
+Range Halving::front(Range range, const Pace& pace) noexcept {
+  return {range.first,
+          range.size() / pace.grain() < pace.pieces() ? range.last : range.first + pace.grain() * pace.pieces()};
 }
 
 // Only the first to set the flag writes the error; giving credit back publishes it to the caller.

@@ -4,7 +4,8 @@
 // A worker offers the upper half of its range, then the upper half of what is left, and so on down to one block; all of
 // them can be taken at once. A block begins at one piece and doubles only while it takes well under 8 µs. Inside a
 // block the worker looks whether others have nothing to do while nothing of its own is left to take: then the rest of
-// the block is offered, too, piece by piece.
+// the block is offered, too, piece by piece; where the usual grain turns out too coarse, from the middle of a piece on
+// and item by item.
 //
 // The end. Each range carries credit, and shares it when it is halved; who has done a range gives its credit back to
 // the loop, and the loop is done when all of it is back (Mattern 1989, "Global quiescence detection based on credit
@@ -39,8 +40,9 @@ class Pace;
 class Halving {
  public:
   // `failed` is raised when a piece has thrown; `enough` looks at it, too.
-  Halving(std::size_t grain, std::atomic<bool>& failed, const Enough& enough, PieceBody body) noexcept
-      : grain_(grain), failed_(failed), enough_(enough), body_(body) {}
+  // usual: nobody has asked for this grain, so that a body that may be cut need not be kept to it.
+  Halving(std::size_t grain, bool usual, std::atomic<bool>& failed, const Enough& enough, PieceBody body) noexcept
+      : grain_(grain), may_cut_(usual && body.may_cut && grain > 1), failed_(failed), enough_(enough), body_(body) {}
 
   // By the caller. What the pieces threw is kept.
   void run(TaskWorker& worker, Range range);
@@ -58,13 +60,15 @@ class Halving {
   std::uint64_t work(TaskWorker& worker, Range range, std::uint64_t credit) noexcept;
   void offer_all_but(TaskWorker& worker, Range& range, std::uint64_t& credit, const Pace& pace, LoopTask*& last);
   void block(TaskWorker& worker, Range& range, Pace& pace) noexcept;
-  Range front(Range range, std::size_t pieces) const noexcept;
+  std::size_t until_others_starve(TaskWorker& worker, Range piece);
+  static Range front(Range range, const Pace& pace) noexcept;
   void keep_error() noexcept;
   bool give_back(std::uint64_t credit) noexcept;
   bool all_back() const noexcept;
   std::uint64_t more_credit() noexcept;
 
   std::size_t grain_;
+  bool may_cut_;  // a piece may end in its middle
   std::atomic<bool>& failed_;
   Enough enough_;
   PieceBody body_;

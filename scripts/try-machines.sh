@@ -1,0 +1,75 @@
+#!/usr/bin/env bash
+# Machines that we do not have, emulated: many processors, several packages and memory nodes, hardware threads. Boots
+# each with a small system of its own and runs tests/machines/machine_checks.cpp there, the machine and algorithm tests,
+# and those of crews and shared containers that need no clock. Times inside mean nothing. Takes some minutes for each.
+#
+#   scripts/try-machines.sh [KERNEL [SHAPE...]]
+#
+# KERNEL: a bootable one, such as /boot/vmlinuz-…, or the folder that `dpkg-deb -x linux-image-….deb` made. Needs the
+# packages qemu-system-x86, cpio, busybox-static, and g++ as for a build.
+# SHAPE: PROCESSORS/CORES/PACKAGES/NODES.
+set -euo pipefail
+cd "$(dirname "$0")/.."
+kernel=${1:-/boot}
+shift || true
+shapes=("$@")
+((${#shapes[@]})) || shapes=(8/8/2/2 32/16/2/2 64/64/1/1 3/3/1/1)
+[[ -d $kernel ]] && kernel=$(find "$kernel" -name 'vmlinuz-*' 2>/dev/null | sort -V | tail -1)
+if [[ ! -r $kernel || -z $kernel ]]; then
+  echo "try-machines: no kernel to boot; give one: scripts/try-machines.sh FOLDER_OF_AN_UNPACKED_KERNEL_PACKAGE" >&2
+  exit 2
+fi
+for tool in qemu-system-x86_64 cpio busybox; do
+  command -v "$tool" >/dev/null || { echo "try-machines: $tool is missing; install qemu-system-x86, cpio, busybox-static" >&2; exit 3; }
+done
+
+[[ -n ${ANTCREW_BUILT:-} ]] || scripts/build.sh release antcrew_command machine_checks test_machine test_crew test_algorithm test_share
+work=$(mktemp -d)
+trap 'rm -rf "$work"' EXIT
+root=$work/root
+mkdir -p "$root"/{bin,dev,proc,sys,tmp,run}
+cp build/release/command/antcrew build/release/tests/{machine_checks,test_machine,test_crew,test_algorithm,test_share} "$root/bin/"
+cp "$(command -v busybox)" "$root/bin/busybox"
+for program in "$root"/bin/*; do ldd "$program" 2>/dev/null || true; done | grep -o '/[^ ]*' | sort -u | while read -r library; do
+  mkdir -p "$root$(dirname "$library")"
+  cp -L "$library" "$root$library"
+done
+
+fault=0
+for shape in "${shapes[@]}"; do
+  IFS=/ read -r processors cores packages nodes <<<"$shape"
+  cat >"$root/init" <<P
+#!/bin/busybox sh
+/bin/busybox mount -t proc proc /proc
+/bin/busybox mount -t sysfs sys /sys
+/bin/busybox mount -t devtmpfs dev /dev
+/bin/busybox mkdir -p /dev/shm
+/bin/busybox mount -t tmpfs shm /dev/shm
+/bin/busybox mount -t tmpfs tmp /tmp
+export HOME=/tmp PATH=/bin ANTCREW_STORE=/tmp/store
+antcrew machine | /bin/busybox head -20
+machine_checks $processors $cores $packages $nodes && echo "machine_checks: passed"
+test_algorithm -m | /bin/busybox grep -E "ERROR|TEST CASE|values|test cases|TRIED" ; echo "algorithm: over"
+test_share -sf="*shared_test*,*keys_test*,*pipeline_test*" -tce="*seconds*,*in a body of keys*" | /bin/busybox grep -E "ERROR|TEST CASE|values|test cases|TRIED" ; echo "share: over"
+test_crew -sf="*placement_test*,*handout_test*,*sharing_test*,*loops_test*,*task_group_test*,*task_graph_test*" | /bin/busybox grep -E "ERROR|TEST CASE|values|test cases|TRIED" ; echo "crew: over"
+/bin/busybox poweroff -f
+P
+  sed -i 's/test_algorithm -m/test_algorithm/' "$root/init"
+  chmod +x "$root/init"
+  (cd "$root" && find . | cpio -o -H newc --quiet | gzip -1) >"$work/root.gz"
+  memory=$((4096 / nodes))
+  numa=()
+  for ((node = 0; node < nodes && nodes > 1; ++node)); do
+    each=$((processors / nodes))
+    numa+=(-object "memory-backend-ram,id=m$node,size=${memory}M"
+      -numa "node,nodeid=$node,cpus=$((node * each))-$((node * each + each - 1)),memdev=m$node")
+  done
+  echo "== $processors processors, $cores cores, $packages packages, $nodes nodes"
+  timeout "${ANTCREW_LONGEST_S:-1500}" qemu-system-x86_64 -accel tcg,thread=multi -cpu Skylake-Client -m 4096 \
+    -smp "$processors,sockets=$packages,cores=$((cores / packages)),threads=$((processors / cores))" "${numa[@]}" \
+    -kernel "$kernel" -initrd "$work/root.gz" -append "console=ttyS0 quiet panic=1" -nographic -no-reboot \
+    </dev/null 2>&1 | grep --line-buffered -v 'TCG doesn' | sed -u 's|\r||g;s/\x1b\[[0-9;?]*[a-zA-Z]//g;s/\x1bc//g' | tee "$work/told" || true
+  grep -q "machine_checks: passed" "$work/told" || fault=1
+  grep -q "crew: over" "$work/told" || { echo "FAULT: it did not come to its end"; fault=1; }
+done
+exit $fault
