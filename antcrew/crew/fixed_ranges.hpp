@@ -1,7 +1,6 @@
 // Into how many ranges work is cut whose answer depends on where: folds and scans.
 #pragma once
 
-#include <algorithm>
 #include <cstddef>
 
 namespace antcrew::internal {
@@ -11,7 +10,11 @@ namespace antcrew::internal {
 // handing them out costs little beside the items, and microseconds at most.
 constexpr std::size_t fixed_ranges(std::size_t n) noexcept {
   constexpr std::size_t few = 128;
-  return n <= few ? n : std::clamp<std::size_t>(n / 32, few, 1024);
+  constexpr std::size_t many = 1024;
+  constexpr std::size_t least_items = 32;
+  if (n <= few) return n;
+  const std::size_t ranges = n / least_items;
+  return ranges < few ? few : ranges < many ? ranges : many;
 }
 
 }  // namespace antcrew::internal
