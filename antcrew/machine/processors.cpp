@@ -102,7 +102,8 @@ bool give_all() noexcept {
 
 bool has_all_online(const ProcessorSet& set) noexcept {
   const int count = set.count();
-  return count >= possible_count() || count >= online_count();
+  const int there = count < possible_count() ? online_count() : possible_count();
+  return there > 0 && count >= there;  // 0: the system does not tell, as in a sandbox
 }
 
 bool give_back(const ProcessorSet& set, bool had_all) noexcept {

@@ -1,6 +1,7 @@
 // An allocator that refuses the k-th allocation, for every k, over the public calls of crews, algorithms and shared
 // containers: what comes out is std::bad_alloc or the right answer, and nothing is lost.
 #include <doctest/doctest.h>
+#include <time.h>
 
 #include <algorithm>
 #include <atomic>
@@ -281,6 +282,29 @@ TEST_CASE_TEMPLATE("refused memory: loops and what is built on them", Crew, Thre
         right = next == 200 && sum > 200 * 35;
       });
     }
+  }
+}
+
+TEST_CASE("refused memory: what a caller has begun alone is not done again") {
+  for (std::size_t k = 0; k < 8; ++k) {
+    CAPTURE(k);
+    TaskCrew crew(2);  // new, so that its first loop needs memory
+    std::vector<std::atomic<int>> times(200);
+    try {
+      const Refusing refusing(k);
+      crew.fold(
+          times.size(), 0,
+          [&](Range range) {
+            for (const std::size_t i : range) ++times[i];
+            const timespec a_while{0, 200'000};
+            ::nanosleep(&a_while, nullptr);
+            return 0;
+          },
+          std::plus<>());
+    } catch (const std::bad_alloc&) {
+      continue;
+    }
+    for (const std::atomic<int>& time : times) CHECK(time == 1);
   }
 }
 

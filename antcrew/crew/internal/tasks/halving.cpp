@@ -38,7 +38,7 @@ class Pace {
 
 void Halving::run(TaskWorker& worker, Range range) {
   Scope* scope = worker.open_scope(worker.scope());
-  if (scope == nullptr) return run_alone_kept(range.size());  // without memory: nobody could help
+  if (scope == nullptr) return run_rest_alone(range);  // without memory: nobody could help
   scope_ = scope;
   owner_ = &worker;
   {
@@ -55,6 +55,15 @@ void Halving::run(TaskWorker& worker, Range range) {
 [[gnu::noinline]] void Halving::run_alone(std::size_t n) {
   const Enough enough = enough_.of_one_worker();
   all_pieces(n, Split::chunks(grain_), enough, body_);
+}
+
+void Halving::run_rest_alone(Range range) noexcept {
+  const RestOfPieces rest{body_, range.first};
+  try {
+    all_pieces(range.size(), Split::chunks(grain_), enough_.of_one_worker(), piece_body(rest));
+  } catch (...) {
+    keep_error();
+  }
 }
 
 void Halving::run_alone_kept(std::size_t n) noexcept {

@@ -56,6 +56,7 @@ class Halving {
   }
 
  private:
+  void run_rest_alone(Range range) noexcept;
   static void run_taken(Task* task, TaskWorker& worker) noexcept;
   std::uint64_t work(TaskWorker& worker, Range range, std::uint64_t credit) noexcept;
   void offer_all_but(TaskWorker& worker, Range& range, std::uint64_t& credit, const Pace& pace, LoopTask*& last);
