@@ -26,6 +26,8 @@ class Pace {
       pieces_ = std::max<std::size_t>(pieces_ / 2, 1);
     }
   }
+  // The block under way: longer than others need to wake for what is left of a piece.
+  bool takes_long() const noexcept { return now_ns() - began_ns_ > 20'000; }
   void begin_again() noexcept { pieces_ = 1; }
   void begin_again_by_items() noexcept { pieces_ = grain_ = 1; }
 
@@ -154,7 +156,7 @@ void Halving::block(TaskWorker& worker, Range& range, Pace& pace) noexcept {
       first = next.last;
       ++done;
       if (may_cut) [[unlikely]] {
-        first = until_others_starve(worker, next);
+        first = until_others_starve(worker, next, pace);
         cut = first < next.last;
         if (cut) break;
       } else {
@@ -170,14 +172,14 @@ void Halving::block(TaskWorker& worker, Range& range, Pace& pace) noexcept {
 }
 
 // Up to where it came. In blocks as those of in_blocks(): they double up to a 16th of the piece.
-std::size_t Halving::until_others_starve(TaskWorker& worker, Range piece) {
+std::size_t Halving::until_others_starve(TaskWorker& worker, Range piece, const Pace& pace) {
   const std::size_t longest = std::max<std::size_t>(piece.size() / 16, 1);
   std::size_t step = 1;
   for (std::size_t first = piece.first;; step = std::min(2 * step, longest)) {
     const std::size_t last = piece.last - first < step ? piece.last : first + step;
     body_.call(body_.self, {first, last}, enough_);
     first = last;
-    if (first == piece.last || enough_() || worker.others_starve()) return first;
+    if (first == piece.last || enough_() || (worker.others_starve() && pace.takes_long())) return first;
   }
 }
 

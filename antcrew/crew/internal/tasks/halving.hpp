@@ -61,7 +61,7 @@ class Halving {
   std::uint64_t work(TaskWorker& worker, Range range, std::uint64_t credit) noexcept;
   void offer_all_but(TaskWorker& worker, Range& range, std::uint64_t& credit, const Pace& pace, LoopTask*& last);
   void block(TaskWorker& worker, Range& range, Pace& pace) noexcept;
-  std::size_t until_others_starve(TaskWorker& worker, Range piece);
+  std::size_t until_others_starve(TaskWorker& worker, Range piece, const Pace& pace);
   static Range front(Range range, const Pace& pace) noexcept;
   void keep_error() noexcept;
   bool give_back(std::uint64_t credit) noexcept;
