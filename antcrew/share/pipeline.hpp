@@ -8,9 +8,10 @@
 //
 // Stages: many (at once, any order), alone (one at a time, any order), as_read (one at a time, in the order of
 // reading). The source is read one item at a time. At most `items` are under way: what an item holds is bounded by
-// that. A stage may wait for work of the same crew, fork, and run its loops. The first exception of a stage comes out
-// of run(); items under way are dropped. A stop, or the source's end, stop the reading: items under way come to
-// their end. A pipeline may be run again when its source can; one run at a time.
+// that. A stage may wait for work of the same crew, fork, and run its loops; workers of a TaskCrew that have no item
+// help with these. The first exception of a stage comes out of run(); items under way are dropped. A stop, or the
+// source's end, stop the reading: items under way come to their end. A pipeline may be run again when its source can;
+// one run at a time.
 #pragma once
 
 #include <array>
@@ -85,7 +86,9 @@ class Pipeline {
     const auto workers = static_cast<std::size_t>(crew.workers());
     const std::size_t room = options.items > 0 ? options.items : 4 * workers;
     std::vector<Item> items(room);
-    internal::Line line(facts_, room, options.stop);
+    internal::TaskPool* pool = nullptr;
+    if constexpr (requires { pool = &crew.pool(); }) pool = &crew.pool();
+    internal::Line line(facts_, room, options.stop, pool);
     const internal::Line::Calls calls{
         [](void* self, void* item) { return static_cast<Pipeline*>(self)->read(*static_cast<Item*>(item)); },
         [](void* self, void* item, std::size_t stage) {

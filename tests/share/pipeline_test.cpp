@@ -2,9 +2,12 @@
 
 #include <doctest/doctest.h>
 
+#include <algorithm>
+#include <array>
 #include <atomic>
 #include <chrono>
 #include <memory>
+#include <numeric>
 #include <stdexcept>
 #include <string>
 #include <thread>
@@ -13,6 +16,7 @@
 #include "antcrew/crew/task_crew.hpp"
 #include "antcrew/crew/task_group.hpp"
 #include "antcrew/crew/thread_crew.hpp"
+#include "antcrew/crew/worker.hpp"
 #include "antcrew/log/lane_sums.hpp"
 #include "antcrew/log/lanes.hpp"
 #include "support/at_once.hpp"
@@ -193,6 +197,101 @@ TEST_CASE("a stage for many takes as many items at once as there are workers") {
   };
   runs(ThreadCrew(6));
   runs(TaskCrew(6));
+}
+
+// One item at a time, so that all workers but one are without a step nearly always.
+TEST_CASE("workers without a step help with the loops, forks and groups in the stages") {
+  for (const bool logged : {false, true}) {
+    for (const int workers : {2, 4, 8}) {
+      CAPTURE(logged);
+      CAPTURE(workers);
+      const test::Deadline deadline("helping in stages");
+      TaskCrew crew(workers);
+      internal::LaneBook* book = logged ? internal::LaneBook::create(workers, workers) : nullptr;
+      if (book != nullptr) book->open();
+      test::AtOnce loop;
+      test::AtOnce tasks;
+      std::vector<int> items;
+      auto line = pipeline(CountTo{3})
+                      .as_read("loop",
+                               [&](int i) {
+                                 crew.each(24, Grain{1}, [&](std::size_t) { loop.stay(5ms); });
+                                 return i;
+                               })
+                      .as_read("group", [&](int i) {
+                        TaskGroup group(crew);
+                        for (int k = 0; k < 24; ++k) group.begin([&] { tasks.stay(5ms); });
+                        group.wait();
+                        items.push_back(i);
+                      });
+      line.run(crew, {.items = 1});
+      if (book != nullptr) {
+        book->close();
+        const internal::LaneSums sums = internal::sums_of(book->log());
+        const double bodies_s = std::accumulate(sums.lane_body_s.begin(), sums.lane_body_s.end(), 0.0);
+        CHECK(bodies_s > 3 * 48 * 0.005);  // who helps is in a body, and not waiting for a stage
+        internal::LaneBook::destroy(book);
+      }
+      CHECK(items == std::vector<int>{0, 1, 2});
+      CHECK(loop.most() == workers);
+      CHECK(tasks.most() == workers);
+    }
+  }
+}
+
+TEST_CASE("a step that comes up while all others help is done, and a throw in a helped loop comes out") {
+  const test::Deadline deadline("helped loops that throw");
+  for (const int workers : {2, 3, 8}) {
+    CAPTURE(workers);
+    TaskCrew crew(workers);
+    for (int again = 0; again < 50; ++again) {
+      std::atomic<long> sum{0};
+      std::vector<int> in_order;
+      auto line = pipeline(CountTo{60})
+                      .many("loop",
+                            [&](int i) {
+                              crew.each(i % 7 == 0 ? 300 : 3, Grain{1}, [&](std::size_t k) {
+                                if (again % 5 == 4 && i == 42 && k == 200) throw std::runtime_error("broke");
+                                sum += static_cast<long>(k);
+                              });
+                              return i;
+                            })
+                      .as_read("order", [&](int i) { in_order.push_back(i); });
+      if (again % 5 == 4) {
+        CHECK_THROWS_WITH_AS(line.run(crew), "broke", std::runtime_error);
+        CHECK(in_order.size() <= 42);
+      } else {
+        line.run(crew);
+        CHECK(sum == 9 * (299 * 300 / 2) + 51 * 3);
+        CHECK(in_order.size() == 60);
+      }
+      CHECK(std::is_sorted(in_order.begin(), in_order.end()));
+    }
+  }
+}
+
+// In a stage's loop every number is one thread's, also of those who help; what was dropped in a stage belongs to the
+// run.
+TEST_CASE("who helps in a stage has a number of its own, and dropped work belongs to the run") {
+  const test::Deadline deadline("numbers in stages");
+  TaskCrew crew(4);
+  for (int again = 0; again < 100; ++again) {
+    std::atomic<bool> unique{true};
+    std::atomic<int> dropped{0};
+    auto line = pipeline(CountTo{8}).many("loop", [&](int) {
+      std::array<std::atomic<bool>, 4> taken{};
+      crew.each(64, Grain{1}, [&](std::size_t) {
+        std::atomic<bool>& mine = taken[static_cast<std::size_t>(this_worker())];
+        if (mine.exchange(true)) unique = false;
+        std::this_thread::yield();
+        mine = false;
+      });
+      static_cast<void>(crew.begin([&] { ++dropped; }));
+    });
+    line.run(crew);
+    CHECK(unique);
+    CHECK(dropped == 8);
+  }
 }
 
 TEST_CASE("who fell asleep while the source was at work, and then lacked room, is said to lack room") {

@@ -2,15 +2,17 @@
 
 #include <algorithm>
 #include <functional>
+#include <optional>
 #include <utility>
 
+#include "antcrew/crew/internal/tasks/task_pool.hpp"
 #include "antcrew/machine/clock.hpp"
 #include "antcrew/machine/jostle.hpp"
 
 namespace antcrew::internal {
 
-Line::Line(const std::vector<StageFacts>& stages, std::size_t room, const AnyStopToken& stop)
-    : room_(room), stop_(stop) {
+Line::Line(const std::vector<StageFacts>& stages, std::size_t room, const AnyStopToken& stop, TaskPool* pool)
+    : pool_(pool), room_(room), stop_(stop) {
   places_.push_back({"source", StageKind::alone});
   for (const StageFacts& stage : stages) places_.push_back({stage.name, stage.kind});
   for (Place& place : places_) place.waiting.reserve(room);
@@ -21,6 +23,16 @@ Line::Line(const std::vector<StageFacts>& stages, std::size_t room, const AnySto
   }
   free_.reserve(room);
   for (std::size_t k = room; k > 0; --k) free_.push_back(k - 1);
+}
+
+Line::~Line() {
+  if (steps_ != nullptr) pool_->close_scope(steps_);
+}
+
+// By the first worker to come, below the loop that they all are in: without one, or without memory, nobody helps.
+void Line::open_scope(TaskWorker* worker) noexcept {
+  if (std::exchange(begun_, true) || worker == nullptr || pool_->workers() == 1) return;
+  steps_ = worker->open_scope(worker->scope());
 }
 
 // Nothing is under way and nothing will be read. After an exception, what is under way ends where it is.
@@ -171,12 +183,53 @@ Frame Line::frame_of(int what) const noexcept {
 // What a sleeper lacks changes while it sleeps: the time is told as what it lacked longest.
 void Line::wait_logged(std::unique_lock<std::mutex>& lock) {
   note_shortage();
-  Shortages before = short_ns_;
+  const Shortages before = short_ns_;
   const InFrame waiting(frame_of(short_now_));
   changed_.wait(lock);
   note_shortage();
+  lane_here->is_rather(frame_of(longest_since(before)));
+}
+
+int Line::longest_since(Shortages before) const noexcept {
   std::transform(short_ns_.begin(), short_ns_.end(), before.begin(), before.begin(), std::minus<>());
-  lane_here->is_rather(frame_of(static_cast<int>(std::max_element(before.begin(), before.end()) - before.begin())));
+  return static_cast<int>(std::max_element(before.begin(), before.end()) - before.begin());
+}
+
+// What a helper lacks between two pieces of work, told as above.
+struct Line::LoggedWait {
+  Frame frame(const Lane*) const noexcept { return line.frame_of(now); }
+  void rests(Lane*) noexcept {
+    const std::lock_guard<std::mutex> held(line.mutex_);
+    line.note_shortage();
+    before = line.short_ns_;
+  }
+  void rested(Lane* lane) noexcept {
+    const std::lock_guard<std::mutex> held(line.mutex_);
+    line.note_shortage();
+    lane->is_rather(line.frame_of(line.longest_since(before)));
+  }
+  Line& line;
+  int now;
+  Shortages before = {};
+};
+
+// Until there may be a step.
+void Line::wait(std::unique_lock<std::mutex>& lock, TaskWorker* worker) {
+  const bool logged = logged_ && lane_here != nullptr;
+  if (steps_ == nullptr) return logged ? wait_logged(lock) : changed_.wait(lock);
+  const Wanted wanted{nullptr, steps_->name()};
+  const auto has_step = [this] { return has_step_.load(std::memory_order_seq_cst); };
+  const int short_now = short_now_;
+  lock.unlock();
+  logged ? worker->work_until(wanted, has_step, LoggedWait{*this, short_now}) : worker->work_until(wanted, has_step);
+  lock.lock();
+}
+
+// Under the lock: nobody finds a step any more.
+void Line::end_all() noexcept {
+  if (steps_ == nullptr) return changed_.notify_all();
+  has_step_.store(true, std::memory_order_seq_cst);
+  pool_->ended(steps_->name());
 }
 
 void Line::work(const Calls& calls, void* (*item_at)(void*, std::size_t), void* items) {
@@ -184,29 +237,33 @@ void Line::work(const Calls& calls, void* (*item_at)(void*, std::size_t), void* 
   if (lane_here != nullptr) {
     if (LaneBook* book = open_lanes.load(std::memory_order_relaxed)) book->region_has_stages(lane_here->at().region);
   }
+  TaskWorker* worker = pool_ == nullptr ? nullptr : pool_->here();
   std::unique_lock<std::mutex> lock(mutex_);
+  open_scope(worker);
   while (true) {
     Step step{};
     if (!choose(step)) {
       if (error_) drop_all();
-      if (over()) return changed_.notify_all();
+      if (over()) return end_all();
+      has_step_.store(false, std::memory_order_relaxed);
       ++asleep_;
-      if (logged_ && lane_here != nullptr) {
-        wait_logged(lock);
-      } else {
-        changed_.wait(lock);
-      }
+      wait(lock, worker);
       --asleep_;
       continue;
     }
     if (logged_) note_shortage();
-    if (asleep_ > 0 && another_step()) changed_.notify_one();
+    const bool another = asleep_ > 0 && another_step();
+    has_step_.store(another, std::memory_order_seq_cst);
+    if (another && steps_ == nullptr) changed_.notify_one();
     lock.unlock();
+    if (another && steps_ != nullptr) pool_->wake_for(steps_->name());
     at_border();
     const std::int64_t start = now_ns();
     bool goes_on = false;
     std::exception_ptr error;
     try {
+      std::optional<TaskWorker::In> in;
+      if (steps_ != nullptr) in.emplace(*worker, steps_);
       void* item = item_at(items, step.what.item);
       goes_on = step.place == source ? calls.read(calls.self, item) : calls.pass(calls.self, item, step.place - 1);
     } catch (...) {

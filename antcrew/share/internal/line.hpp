@@ -1,8 +1,9 @@
 // Who does what next in a Pipeline: which item goes to which stage, without knowing what items are.
 //
-// One lock guards all of it; it is held for the choice of the next step only. Workers without a step sleep. Whoever has
-// chosen a step wakes one of them when there is another step: as many wake as there are new steps. All room is made at
-// the beginning but for the numbers of items that were left out.
+// One lock guards all of it; it is held for the choice of the next step only. Workers without a step sleep; those of a
+// TaskCrew help meanwhile with loops, forks and groups in the stages, which is why all steps are in a scope of their
+// own. Whoever has chosen a step wakes one of them when there is another step: as many wake as there are new steps. All
+// room is made at the beginning but for the numbers of items that were left out.
 #pragma once
 
 #include <array>
@@ -34,6 +35,10 @@ struct PipelineFacts {
 
 namespace internal {
 
+struct Scope;
+class TaskPool;
+class TaskWorker;
+
 enum class StageKind { many, alone, as_read };
 
 struct StageFacts {
@@ -43,7 +48,11 @@ struct StageFacts {
 
 class Line {
  public:
-  Line(const std::vector<StageFacts>& stages, std::size_t room, const AnyStopToken& stop);
+  // pool: of the TaskCrew whose workers work here; null for other crews.
+  Line(const std::vector<StageFacts>& stages, std::size_t room, const AnyStopToken& stop, TaskPool* pool);
+  ~Line();
+  Line(const Line&) = delete;
+  Line& operator=(const Line&) = delete;
 
   struct Calls {
     bool (*read)(void* self, void* item);                     // false at the end
@@ -89,9 +98,18 @@ class Line {
   void note_shortage() noexcept;
   Frame frame_of(int shortage) const noexcept;
   void wait_logged(std::unique_lock<std::mutex>& lock);
+  struct LoggedWait;
+  void open_scope(TaskWorker* worker) noexcept;
+  void wait(std::unique_lock<std::mutex>& lock, TaskWorker* worker);
+  void end_all() noexcept;
   void leave_out(std::size_t from, std::uint64_t number);
   void advance(Place& place);
 
+  TaskPool* pool_;
+  Scope* steps_ = nullptr;  // of all steps; null where nobody helps
+  bool begun_ = false;
+  // Of those that help: whether to come back for a step. Changed under the lock.
+  std::atomic<bool> has_step_{false};
   std::mutex mutex_;
   std::condition_variable changed_;
   int asleep_ = 0;
@@ -110,6 +128,7 @@ class Line {
   static constexpr int full = 0, at_source = 1, first_place = 2;
   using Shortages = std::array<std::int64_t, most_shortages>;
   bool logged_ = false;
+  int longest_since(Shortages before) const noexcept;
   Shortages short_ns_{};
   int short_now_ = at_source;
   std::int64_t short_since_ns_ = 0;

@@ -312,6 +312,16 @@ void TaskPool::ended(ScopeName name) noexcept {
   }
 }
 
+void TaskPool::wake_for(ScopeName name) noexcept {
+  if (waiting() == 0) return;
+  for (std::size_t k = 0; k < worker_count(); ++k) {
+    TaskWorker& worker = worker_at(k);
+    if (worker.asleep_.load(std::memory_order_seq_cst) != TaskWorker::waits) continue;
+    // Acquire: by now it may sleep for one that was just made.
+    if (worker.sleeps_for_.load(std::memory_order_acquire) == name.scope && wake(worker, TaskWorker::waits)) return;
+  }
+}
+
 void TaskPool::tell_of_call(const TaskWorker& worker) const noexcept {
   LaneBook* its = book();
   if (its != nullptr && worker.number < its->lanes()) [[unlikely]]

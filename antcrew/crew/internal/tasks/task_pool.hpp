@@ -60,6 +60,8 @@ class TaskPool {
   bool wait_at_most(double limit_s, Done done);
   // What has this name, and may be waited for, has come to its end.
   void ended(ScopeName name) noexcept;
+  // One of those that sleep until something of this name ends, if any: what it waits for may have come.
+  void wake_for(ScopeName name) noexcept;
   // Whoever sleeps for such work may take this up now.
   void may_be_taken(const Scope* scope) noexcept {
     if (waiting() > 0) wake_waiting(scope);
@@ -171,19 +173,20 @@ bool TaskWorker::others_starve() const noexcept {
   return pool.asleep_.load(std::memory_order_relaxed) != 0 && !deque_.has_public();
 }
 
-template <class Done>
-void TaskWorker::work_until(const Wanted& wanted, Done done) {
+template <class Done, class Wait>
+void TaskWorker::work_until(const Wanted& wanted, Done done, Wait wait) {
   if (done()) return;
   Lane* lane = lane_here;
-  const InFrame waiting({Doing::waiting, Shortage::none, lane == nullptr ? 0 : lane->at().region, nullptr, nullptr},
-                        lane);
+  const InFrame waiting(wait.frame(lane), lane);
   TaskLog log(lane);
   do {
     Found found = find(wanted, false);
     if (!found) {
       log.rest();
       const std::int64_t start_ns = watched() ? now_ns() : 0;
+      wait.rests(lane);
       found = rest_until(wanted, done);
+      wait.rested(lane);
       if (start_ns != 0) rested(start_ns);
     }
     if (!found) continue;

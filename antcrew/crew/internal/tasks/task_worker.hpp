@@ -64,6 +64,16 @@ class TaskLog {
   PieceLog pieces_{nullptr};
 };
 
+// How a worker that waits appears in its lane, when there is one.
+struct PlainWait {
+  static Frame frame(const Lane* lane) noexcept {
+    return {Doing::waiting, Shortage::none, lane == nullptr ? 0 : lane->at().region, nullptr, nullptr};
+  }
+  // Before and after it was without work, with its frame on top.
+  static void rests(Lane*) noexcept {}
+  static void rested(Lane*) noexcept {}
+};
+
 // The workers that the calling thread is, innermost first: it may be in calls of several crews, one inside the other.
 struct TaskFrame {
   explicit TaskFrame(TaskWorker* its_worker) noexcept;
@@ -120,9 +130,10 @@ class TaskWorker {
   // Takes the task out if it is the last one that was added.
   bool take_out(const Task* task) noexcept;
 
-  // Works on what is wanted until done(), a look at something that ends with a tell() or TaskPool::ended().
-  template <class Done>
-  void work_until(const Wanted& wanted, Done done);
+  // Works on what is wanted until done(), a look at something that ends with a tell() or TaskPool::ended(). wait: what
+  // the worker's lane is told of the time in between.
+  template <class Done, class Wait = PlainWait>
+  void work_until(const Wanted& wanted, Done done, Wait wait = {});
   void wait_for(const JoinTask& task, const std::atomic<bool>* in_vain = nullptr) noexcept;
   // After what the worker waits for has come to its end.
   static void tell(TaskWorker* owner) noexcept;
