@@ -34,6 +34,10 @@ std::uint64_t ThreadCrew::wake_ups_by_caller() const noexcept {
   return team_ == nullptr ? 0 : team_->wake_ups_by_caller();
 }
 
+std::uint64_t ThreadCrew::wake_ups() const noexcept {
+  return team_ == nullptr ? 0 : team_->wake_ups();
+}
+
 internal::MeterSwitch& ThreadCrew::meter() noexcept {
   return workers_ == 1 ? meter_ : team_->meter();
 }
@@ -96,9 +100,10 @@ inline void ThreadCrew::by_one(std::size_t n, Split split, const AnyStopToken& s
 
 // Held by now; leaves at its end.
 inline void ThreadCrew::share_out(std::size_t n, Split split, const AnyStopToken& stop, const PieceBody& body) {
-  if (split.kind() == Split::Kind::even) return team_->run(n, stop, body, nullptr);
-  internal::Handout handout(n, split, workers_, team_->shares());
-  team_->run(n, stop, body, &handout);
+  const int parts = team_->parts_for(split.kind() == Split::Kind::chunks ? (n - 1) / split.items() + 1 : n);
+  if (split.kind() == Split::Kind::even) return team_->run(n, stop, body, nullptr, parts);
+  internal::Handout handout(n, split, parts, team_->shares());
+  team_->run(n, stop, body, &handout, parts);
 }
 
 void ThreadCrew::any_pieces(std::size_t n, Split split, const AnyStopToken& stop, const PieceBody& body,

@@ -91,7 +91,8 @@ class ThreadCrew : public internal::Loops<ThreadCrew, Split> {
   };
   [[nodiscard]] Hold hold() { return Hold(*this); }
 
-  // Sleeping workers that callers have woken themselves so far; the others were woken by workers.
+  // Sleeping workers that were woken so far, and those of them that callers have woken themselves.
+  std::uint64_t wake_ups() const noexcept;
   std::uint64_t wake_ups_by_caller() const noexcept;
 
   // For Watch.

@@ -75,9 +75,11 @@ Leftover Afterwork::look(double patience_s) const {
     left.processes_begun = begun_processes - left.processes_ended;
     cpu_last = cpu;
     const bool waiting_for = left.threads_ended < begun_threads || left.processes_ended < begun_processes;
-    if (!busy && !waiting_for) return left;
+    // Who gets no processor uses no time, and is at work all the same.
+    const bool at_work = busy || runnable_besides_caller() > 0;
+    if (!at_work && !waiting_for) return left;
     if (elapsed_s > patience_s) {
-      left.still_running = busy;
+      left.still_running = at_work;
       return left;
     }
   }

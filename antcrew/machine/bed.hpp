@@ -17,6 +17,7 @@
 
 #include <atomic>
 
+#include "antcrew/machine/forks.hpp"
 #include "antcrew/machine/processors.hpp"
 
 namespace antcrew::internal {
@@ -25,7 +26,7 @@ class Bed {
  public:
   // By the sleeper: before it tells that it sleeps, and when it is up again.
   void lie_down() noexcept {
-    thread_.store(thread_here(), std::memory_order_relaxed);
+    thread_.store(static_cast<int>(kernel_thread()), std::memory_order_relaxed);
     slept_on_.store(processor_here(), std::memory_order_release);
   }
   void get_up() noexcept {

@@ -118,10 +118,6 @@ bool still(const ProcessorSet& given, const ProcessorSet& now) noexcept {
   return left == now;
 }
 
-int thread_here() noexcept {
-  return static_cast<int>(::syscall(SYS_gettid));
-}
-
 int processor_here() noexcept {
   return ::sched_getcpu();
 }

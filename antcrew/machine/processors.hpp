@@ -51,7 +51,6 @@ bool has_all_online(const ProcessorSet& set) noexcept;
 bool give_back(const ProcessorSet& set, bool had_all) noexcept;  // to the calling thread
 bool still(const ProcessorSet& given, const ProcessorSet& now) noexcept;
 
-int thread_here() noexcept;
 // The processor that the calling thread is on just now; -1 = unknown.
 int processor_here() noexcept;
 

@@ -17,6 +17,7 @@
 #include <string>
 
 #include "antcrew/machine/clock.hpp"
+#include "antcrew/machine/forks.hpp"
 
 namespace antcrew::machine_layer {
 namespace {
@@ -296,11 +297,31 @@ std::vector<int> processors_last_used() {
   return found;
 }
 
-// /proc/PID/stat: the name in brackets may hold blanks, so look behind the last bracket.
-bool has_ended(pid_t pid) {
-  const std::string text = contents("/proc/" + std::to_string(pid) + "/stat");
+// The kernel's letter; 'Z' for what has ended. In the file the name in brackets may hold blanks, so look behind the
+// last bracket.
+char state_of(const std::string& folder) {
+  const std::string text = contents(folder + "/stat");
   const std::size_t bracket = text.rfind(')');
-  return bracket == std::string::npos || bracket + 2 >= text.size() || text[bracket + 2] == 'Z';
+  return bracket == std::string::npos || bracket + 2 >= text.size() ? 'Z' : text[bracket + 2];
+}
+
+bool has_ended(pid_t pid) {
+  return state_of("/proc/" + std::to_string(pid)) == 'Z';
+}
+
+int runnable_besides_caller() {
+  const auto runnable_in = [](const std::string& folder) {
+    const std::vector<int> threads = numbered_entries(folder + "/task");
+    return static_cast<int>(std::count_if(threads.begin(), threads.end(), [&](int thread) {
+      return thread != static_cast<int>(internal::kernel_thread()) &&
+             state_of(folder + "/task/" + std::to_string(thread)) == 'R';
+    }));
+  };
+  int count = thread_count() > 1 ? runnable_in("/proc/self") : 0;
+  if (has_children()) {
+    for (const pid_t pid : descendants(false)) count += runnable_in("/proc/" + std::to_string(pid));
+  }
+  return count;
 }
 
 bool forked_ever() {

@@ -58,6 +58,8 @@ double cpu_s_of(pid_t process) noexcept;
 int thread_count();
 // Of them, those that the kernel is taking down: their function has returned, and a join may have, too.
 int exiting_threads();
+// Other threads of this process, and threads of the processes below it, that run or would run if they had a processor.
+int runnable_besides_caller();
 
 // The processors that the living threads of this process, and the processes below it, ran on last; -1 = unknown. The
 // calling thread comes first.

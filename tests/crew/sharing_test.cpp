@@ -5,6 +5,7 @@
 #include <chrono>
 #include <mutex>
 #include <new>
+#include <random>
 #include <set>
 #include <string>
 #include <thread>
@@ -211,6 +212,70 @@ TEST_CASE("a handle may outlive its crew") {
   CHECK(kept->ready());
   CHECK(kept->get() == 5);
   dropped.reset();
+}
+
+// All are asleep before each loop, and all who take part meet in it.
+TEST_CASE("a loop wakes no more workers than it has pieces for, and none twice") {
+  const Deadline deadline("waking a few");
+  for (const int workers : {2, 3, 4, 8, 9, 17, 64}) {
+    ThreadCrew crew(workers);
+    const auto wakes_at_most = [&](int pieces, Split split, std::size_t n) {
+      CAPTURE(workers);
+      CAPTURE(pieces);
+      std::this_thread::sleep_for(3ms);
+      const std::uint64_t before = crew.wake_ups();
+      std::atomic<int> here{0};
+      std::atomic<int> met{0};
+      std::atomic<std::size_t> done{0};
+      crew.ranges(n, split, [&](Range range) {
+        done += range.size();
+        met += meet(here, pieces) ? 1 : 0;
+      });
+      CHECK(done == n);
+      CHECK(met == pieces);
+      CHECK(crew.wake_ups() - before <= static_cast<std::uint64_t>(pieces - 1));
+    };
+    for (int again = 0; again < 3; ++again) {
+      for (const int pieces : {1, 2, 3, 5, workers - 1, workers}) {
+        if (pieces < 1 || pieces > workers) continue;
+        const auto n = static_cast<std::size_t>(pieces);
+        wakes_at_most(pieces, Split::even(), n);
+        wakes_at_most(pieces, Split::chunks(1), n);
+        wakes_at_most(pieces, Split::chunks(10), 10 * n - 3);
+      }
+    }
+  }
+}
+
+// Loops for some workers and for all follow each other, at once or after a while, and end early now and then.
+TEST_CASE("loops for some workers among loops for all: every piece once, exceptions and stops as ever") {
+  const Deadline deadline("loops for some among loops for all");
+  std::mt19937 random(7);
+  for (const int workers : {3, 8, 9, 20}) {
+    CAPTURE(workers);
+    ThreadCrew crew(workers);
+    std::size_t wrong = 0;
+    for (int round = 0; round < 4000; ++round) {
+      const std::size_t n = random() % (static_cast<unsigned>(workers) + 3);
+      const bool throws = round % 97 == 0 && n > 0;
+      if (round % 50 == 0) std::this_thread::sleep_for(std::chrono::microseconds(random() % 200));
+      std::vector<std::atomic<int>> seen(n);
+      const auto body = [&](std::size_t i) {
+        ++seen[i];
+        if (throws && i == n - 1) throw round;
+      };
+      try {
+        round % 3 == 0   ? crew.each(n, body)
+        : round % 3 == 1 ? crew.each(n, Split::chunks(1), body)
+                         : crew.each(n, Split::tapering(1), body);
+        if (throws) ++wrong;
+        for (const std::atomic<int>& times : seen) wrong += times != 1;
+      } catch (int thrown) {
+        if (!throws || thrown != round) ++wrong;
+      }
+    }
+    CHECK(wrong == 0);
+  }
 }
 
 // Counted at the caller: the rest are woken by those that it woke.

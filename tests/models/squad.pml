@@ -47,7 +47,7 @@ proctype worker(byte me) {
        :: true ->
           asleep[me] = true;
           look = true;
-          look = (mem[NUMBER(me)] == seen); /*! crew/internal/threads/team.cpp: if (number.load(std::memory_order_seq_cst) == seen) sleep_while(post.asleep, 1); */
+          look = (mem[NUMBER(me)] == seen); /*! crew/internal/threads/team.cpp: if (!changed(std::memory_order_seq_cst)) sleep_while(post.asleep, 1); */
           if
           :: look -> SLEEP_WHILE(me, asleep[me])
           :: else -> skip
@@ -62,7 +62,7 @@ proctype worker(byte me) {
     if
     :: me == LEADER ->
        STORE(LEADER, NUMBER(MEMBER), seen + 1);
-       FENCE(LEADER); /*! crew/internal/threads/team.cpp: squad_of(worker).region.store(seen + 1, std::memory_order_seq_cst); */
+       FENCE(LEADER); /*! crew/internal/threads/team.cpp: squad_of(worker).region.store(seen.regions, std::memory_order_seq_cst); */
        wake(MEMBER)
     :: else -> skip
     fi;

@@ -20,6 +20,7 @@
 #include "antcrew/crew/internal/processes/process_board.hpp"
 #include "antcrew/crew/process_errors.hpp"
 #include "antcrew/crew/process_moves.hpp"
+#include "antcrew/machine/enough_processors.hpp"
 
 namespace antcrew::internal {
 
@@ -156,10 +157,9 @@ class StandingTeam : public ProcessTeam {
   bool take_news(int worker, Sink& sink);
   void look_for_the_dead(Sink& sink);
 
-  void look_around() noexcept;
   void make_room() noexcept;
 
-  bool may_spin_;
+  EnoughProcessors processors_;  // for the workers and the caller
   Journal* journal_at_start_ = nullptr;
   LaneBook* lanes_at_start_ = nullptr;
   std::map<std::uint64_t, std::weak_ptr<CommonMemory>> told_;

@@ -73,7 +73,7 @@ void close_what_is_not_for_children(int but) {
 
 StandingTeam::StandingTeam(int workers, const CrewOptions& options)
     : ProcessTeam("StandingCrew", workers, options),
-      may_spin_(workers + 1 <= usable_processors_now()),
+      processors_(workers + 1),
       journal_at_start_(newest_journal.load(std::memory_order_relaxed)),
       lanes_at_start_(newest_lanes.load(std::memory_order_relaxed)),
       knows_(static_cast<std::size_t>(workers)) {
@@ -87,15 +87,11 @@ StandingTeam::StandingTeam(int workers, const CrewOptions& options)
   }
 }
 
-void StandingTeam::look_around() noexcept {
-  may_spin_ = workers() + 1 <= usable_processors_now();
-}
-
 // No two sleepers are woken on one processor, nor on the caller's where it goes on looking.
 void StandingTeam::make_room() noexcept {
   if (workers() > usable_processors_now()) return;
   ProcessorSet taken;
-  if (may_spin_) taken.add(processor_here());
+  if (processors_.known()) taken.add(processor_here());
   for (int worker = 0; worker < workers(); ++worker) {
     Bed& bed = memory_.bed(worker);
     const int there = bed.slept_on();
@@ -142,8 +138,8 @@ void StandingTeam::serve(int worker, Descriptor socket) {
   WorkerSlot& mine = slot(worker);
   for (std::uint32_t seen = region_;;) {
     const auto changed = [&] { return on.region.load(std::memory_order_acquire) != seen; };
-    if (!(may_spin_ && looked(changed))) {
-      look_around();
+    if (!(processors_.known() && looked(changed))) {
+      processors_.look_again();
       Bed& bed = memory_.bed(worker);
       bed.lie_down();
       while (on.region.load(std::memory_order_seq_cst) == seen) {
@@ -276,7 +272,7 @@ void StandingTeam::region(int, Sink& sink) {
     return all;
   };
   const auto over = [&] { return all_ended() || (died_ && !may_go_on()); };
-  if (may_spin_ && looked(over)) return;
+  if (processors_.known() && looked(over)) return;
   while (!over()) {
     board().parent_sleeps.store(true, std::memory_order_seq_cst);
     const std::uint32_t seen = board().events.load(std::memory_order_seq_cst);

@@ -19,7 +19,7 @@ std::int64_t wanted_public(int workers) noexcept {
 
 TaskPool::TaskPool(int workers, const CrewOptions& options)
     : workers_(workers),
-      may_look_(workers <= usable_processors_now()),
+      processors_(workers),
       several_neighbourhoods_(workers > 2 && neighbourhoods() > 1),
       most_waking_(std::clamp(workers / 4, 1, 16)),
       threads_(workers, options) {
@@ -331,12 +331,6 @@ void TaskPool::tell_of_call(const TaskWorker& worker) const noexcept {
 void TaskPool::grows() noexcept {
   LaneBook* its = open_lanes.load(std::memory_order_relaxed);
   if (its != nullptr && lane_here != nullptr) its->region_grows(lane_here->at().region);
-}
-
-// How many processors there are to look from may change at any time.
-void TaskPool::look_around() noexcept {
-  const bool may = workers_ <= usable_processors_now();
-  if (may != may_look()) may_look_.store(may, std::memory_order_relaxed);
 }
 
 // Waiting

@@ -19,6 +19,7 @@
 #include "antcrew/crew/internal/tasks/outside_call.hpp"
 #include "antcrew/crew/internal/tasks/task_worker.hpp"
 #include "antcrew/crew/later.hpp"
+#include "antcrew/machine/enough_processors.hpp"
 #include "antcrew/machine/lock.hpp"
 
 namespace antcrew::internal {
@@ -119,8 +120,7 @@ class TaskPool {
   bool wake_self(TaskWorker& worker, std::uint32_t least) noexcept;
   bool all_wait() const noexcept;
   bool unearth() noexcept;
-  bool may_look() const noexcept { return may_look_.load(std::memory_order_relaxed); }
-  void look_around() noexcept;
+  bool may_look() const noexcept { return processors_.known(); }
   void make_scopes();
   Scope* more_scopes(FreeScopes& list);
   void take_back_scopes(FreeScopes& list, int count) noexcept;
@@ -133,7 +133,7 @@ class TaskPool {
   void stop_threads() noexcept;
 
   int workers_;
-  std::atomic<bool> may_look_;
+  EnoughProcessors processors_;
   bool several_neighbourhoods_;
   int most_waking_;
   int made_at_ = fork_depth();

@@ -275,7 +275,7 @@ void TaskWorker::see_to_others() noexcept {
 }
 
 void TaskWorker::begin_sleep(bool waiting, ScopeName wanted, DroppedFor dropped) noexcept {
-  pool.look_around();
+  pool.processors_.look_again();
   bed_.lie_down();
   if (pool.several_neighbourhoods_) {
     neighbourhood_.store(neighbourhood_of(bed_.slept_on()), std::memory_order_relaxed);

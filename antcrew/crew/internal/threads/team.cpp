@@ -34,7 +34,7 @@ class Entered {
 
 Team::Team(int workers, const CrewOptions& options)
     : workers_(workers),
-      may_spin_(workers <= usable_processors_now()),
+      processors_(workers),
       shares_(std::make_unique<Share[]>(static_cast<std::size_t>(workers))),
       posts_(std::make_unique<Post[]>(static_cast<std::size_t>(workers))),
       threads_(workers, options) {
@@ -64,64 +64,68 @@ void Team::stop_threads() noexcept {
       squad_of(first).region.store(region_.load(std::memory_order_relaxed), std::memory_order_seq_cst);
     }
     squads_[0].region.store(region_.load(std::memory_order_relaxed), std::memory_order_seq_cst);
-    for (int worker = 1; worker < workers_; ++worker) wake(worker);
   }
-  wake_all(region_);
+  for (int worker = 1; worker < workers_; ++worker) wake(worker);
   threads_.join();
 }
 
 void Team::serve(int worker) {
   const AsWorker as(worker);
-  for (std::uint32_t seen = 0; in_squads() ? wait_in_squad(worker, seen) : wait_for_region(worker, seen); ++seen) {
+  Seen seen;
+  for (Next next = Next::leave; (next = wait_for_work(worker, seen)) != Next::leave;) {
     perform(worker);
-    arrive(worker);
+    arrive(worker, next);
   }
 }
 
-// How many processors there are to spin on may change at any time.
-void Team::look_around() noexcept {
-  const bool may = workers_ <= usable_processors_now();
-  if (may != may_spin()) may_spin_.store(may, std::memory_order_relaxed);
-}
-
-// Returns false when the team is leaving. Regions do not overlap, so a worker meets every number once.
-bool Team::wait_for_region(int worker, std::uint32_t seen) {
-  // Acquire: pairs with the release of the caller's increment, so job_ is the new one.
-  const auto changed = [&] { return region_.load(std::memory_order_acquire) != seen; };
-  if (!(may_spin() && looked(changed))) {
-    look_around();
-    Bed& bed = post_of(worker).bed;
-    bed.lie_down();
-    // Sequentially consistent with the caller's increment and its look at sleepers_: either the caller sees this
-    // sleeper and wakes it, or this worker sees the new number and does not sleep.
-    sleepers_.fetch_add(1, std::memory_order_seq_cst);
-    while (region_.load(std::memory_order_seq_cst) == seen) sleep_while(region_, seen);
-    sleepers_.fetch_sub(1, std::memory_order_relaxed);
-    bed.get_up();
-  }
-  return job_.body.call != nullptr;
-}
-
-// The same on the squad's line, or on the caller's for a leader. Whoever publishes a number looks afterwards whether
-// those it is to wake may sleep; whoever goes to sleep says so, and looks at the number afterwards.
-bool Team::wait_in_squad(int worker, std::uint32_t seen) {
+// Regions do not overlap, and nobody is called to one of all workers: so a worker meets every number of a region, and
+// of a call to it, once, and never has both to do.
+//
+// Whoever publishes a number looks afterwards whether those it is to wake may sleep; whoever goes to sleep says so, and
+// looks at the numbers afterwards.
+Team::Next Team::wait_for_work(int worker, Seen& seen) {
   const bool leads = worker % squad_size == 0;
-  std::atomic<std::uint32_t>& number = leads ? region_ : squad_of(worker).region;
-  const auto changed = [&] { return number.load(std::memory_order_acquire) != seen; };
-  if (!(may_spin() && looked(changed))) {
-    look_around();
-    Post& post = post_of(worker);
+  const std::atomic<std::uint32_t>& number = in_squads() && !leads ? squad_of(worker).region : region_;
+  Post& post = post_of(worker);
+  // Acquire: pairs with the release of who publishes it, so job_ is the new one.
+  const auto changed = [&](std::memory_order order) {
+    return number.load(order) != seen.regions || post.calls.load(order) != seen.calls;
+  };
+  if (!(may_spin() && looked([&] { return changed(std::memory_order_acquire); }))) {
+    processors_.look_again();
     post.bed.lie_down();
+    // A few are counted, so that a caller sees at a glance that nobody sleeps.
+    if (!in_squads()) sleepers_.fetch_add(1, std::memory_order_seq_cst);
+    post.done.store(seen.regions, std::memory_order_relaxed);
     do {
       post.asleep.store(1, std::memory_order_seq_cst);
-      if (number.load(std::memory_order_seq_cst) == seen) sleep_while(post.asleep, 1);
-    } while (number.load(std::memory_order_seq_cst) == seen);
+      if (!changed(std::memory_order_seq_cst)) sleep_while(post.asleep, 1);
+    } while (!changed(std::memory_order_seq_cst));
     post.asleep.store(0, std::memory_order_relaxed);
+    if (!in_squads()) sleepers_.fetch_sub(1, std::memory_order_relaxed);
     post.bed.get_up();
   }
-  if (leads) squad_of(worker).region.store(seen + 1, std::memory_order_seq_cst);
-  wake_next(worker);
-  return job_.body.call != nullptr;
+  if (post.calls.load(std::memory_order_acquire) != seen.calls) {
+    ++seen.calls;
+    call_next(worker);
+    return Next::call;
+  }
+  ++seen.regions;
+  if (in_squads()) {
+    if (leads) squad_of(worker).region.store(seen.regions, std::memory_order_seq_cst);
+    wake_next(worker);
+  }
+  return job_.body.call != nullptr ? Next::region : Next::leave;
+}
+
+// Those of a region for some are a heap below the caller: k calls 2k + 1 and 2k + 2.
+int Team::call_next(int worker) noexcept {
+  int woken = 0;
+  for (int next = 2 * worker + 1; next <= 2 * worker + 2 && next < parts_; ++next) {
+    post_of(next).calls.fetch_add(1, std::memory_order_seq_cst);
+    if (wake(next)) ++woken;
+  }
+  return woken;
 }
 
 // Both trees are heaps below one leader: the first of the leaders wakes the second, the k-th those at 2k and 2k + 1;
@@ -156,6 +160,7 @@ bool Team::wake(int worker) noexcept {
   Post& post = post_of(worker);
   if (post.asleep.load(std::memory_order_seq_cst) == 0) return false;
   if (post.asleep.exchange(0, std::memory_order_seq_cst) == 0) return false;
+  post.woken.fetch_add(1, std::memory_order_relaxed);
   if (may_spin()) post.bed.make_room(processor_here());
   wake_one(post.asleep);
   return true;
@@ -215,11 +220,11 @@ std::uint32_t Team::arrivals() const noexcept {
   return static_cast<std::uint32_t>(in_squads() ? (workers_ - 1) / squad_size + 1 : workers_ - 1);
 }
 
-void Team::arrive(int worker) noexcept {
-  // Release what the body wrote; sequentially consistent with join() for the same reason as in wait_for_region().
+void Team::arrive(int worker, Next what) noexcept {
+  // Release what the body wrote; sequentially consistent with join() for the same reason as in wait_for_work().
   // target_ is read before the increment: afterwards the caller may already begin the next region.
   const std::uint32_t target = target_;
-  if (in_squads()) {
+  if (in_squads() && what == Next::region) {
     const int first = worker / squad_size * squad_size;
     const int size = std::min(squad_size, workers_ - first) - (first == 0 ? 1 : 0);
     const std::uint64_t here = squad_of(worker).ended.fetch_add(1, std::memory_order_acq_rel) + 1;
@@ -229,7 +234,14 @@ void Team::arrive(int worker) noexcept {
   if (ended == target && joiner_sleeps_.load(std::memory_order_seq_cst)) wake_all(ended_);
 }
 
-void Team::start_region() noexcept {
+void Team::start_region(int parts) noexcept {
+  begun_ = true;
+  if (parts < workers_) {
+    target_ += static_cast<std::uint32_t>(parts - 1);
+    parts_ = parts;
+    wake_ups_ += static_cast<std::uint64_t>(call_next(0));
+    return;
+  }
   target_ += arrivals();
   const std::uint32_t number = region_.load(std::memory_order_relaxed) + 1;
   if (in_squads()) {
@@ -244,37 +256,50 @@ void Team::start_region() noexcept {
   if (sleepers_.load(std::memory_order_seq_cst) > 0) wake_sleepers();
 }
 
-// The few workers of a flat team, all at once. None on the caller's processor, none where another one is woken.
+// The few workers of a flat team, but for those that are through. None on the caller's processor, none where another one
+// is woken.
 void Team::wake_sleepers() noexcept {
-  if (may_spin()) {
-    ProcessorSet taken;
-    taken.add(processor_here());
-    for (int worker = 1; worker < workers_; ++worker) {
-      Bed& bed = post_of(worker).bed;
-      const int there = bed.slept_on();
-      if (there < 0) continue;
-      bed.make_room(taken);
+  const std::uint32_t number = region_.load(std::memory_order_relaxed);
+  ProcessorSet taken;
+  if (may_spin()) taken.add(processor_here());
+  for (int worker = 1; worker < workers_; ++worker) {
+    Post& post = post_of(worker);
+    if (post.asleep.load(std::memory_order_seq_cst) == 0) continue;
+    if (post.done.load(std::memory_order_relaxed) == number) continue;
+    if (post.asleep.exchange(0, std::memory_order_seq_cst) == 0) continue;
+    post.woken.fetch_add(1, std::memory_order_relaxed);
+    ++wake_ups_;
+    const int there = post.bed.slept_on();
+    if (may_spin() && there >= 0) {
+      post.bed.make_room(taken);
       taken.add(there);
     }
+    wake_one(post.asleep);
   }
-  wake_all(region_);
 }
 
-void Team::join() noexcept {
+std::uint64_t Team::wake_ups() const noexcept {
+  std::uint64_t all = 0;
+  for (int worker = 1; worker < workers_; ++worker)
+    all += posts_[static_cast<std::size_t>(worker)].woken.load(std::memory_order_relaxed);
+  return all;
+}
+
+void Team::join(int parts) noexcept {
   const auto all_ended = [&] { return ended_.load(std::memory_order_acquire) == target_; };
   if (may_spin()) {
     for (int look = 0; look < 2000; ++look) {
       if (all_ended()) return;
     }
   }
-  if (!in_squads()) {
+  if (!in_squads() && parts == workers_) {
     // The number's change and the look at sleepers_ in one total order with a worker's going to sleep: either this sees
     // the sleeper, or the worker saw the new number.
     region_.fetch_add(0, std::memory_order_seq_cst);
     if (sleepers_.load(std::memory_order_seq_cst) > 0) wake_sleepers();
   }
   if (may_spin() ? looked(all_ended) : all_ended()) return;
-  look_around();
+  processors_.look_again();
   joiner_sleeps_.store(true, std::memory_order_seq_cst);
   for (std::uint32_t ended = 0; (ended = ended_.load(std::memory_order_seq_cst)) != target_;)
     sleep_while(ended_, ended);
@@ -329,23 +354,23 @@ std::size_t Team::begin_by_caller(std::size_t n, const AnyStopToken& stop, const
   }
 }
 
-void Team::run(std::size_t n, const AnyStopToken& stop, const PieceBody& body, Handout* handout) {
+void Team::run(std::size_t n, const AnyStopToken& stop, const PieceBody& body, Handout* handout, int parts) {
   if (cancelled_.load(std::memory_order_relaxed)) cancelled_.store(false, std::memory_order_relaxed);
   const PinnedHere pin(threads_.pin_of_caller());
   // Whoever is late in the first one of all had not started yet.
-  const bool first = region_.load(std::memory_order_relaxed) == 0;
+  const bool first = !begun_;
   const OuterRegion region(n, handout == nullptr ? Sharing::even : Sharing::pieces, workers_, "ThreadCrew", first);
   job_.n = n;
   job_.body = body;
   job_.stop = stop.stop_possible() ? &stop : nullptr;
   job_.handout = handout;
   job_.book = region.book();
-  start_region();
+  start_region(parts);
   {
     const CallMeter call(meter_.now());
     const AsWorker as(0);
     perform(0);
-    join();
+    join(parts);
   }
   std::exception_ptr error;
   if (cancelled_.load(std::memory_order_relaxed)) error = std::exchange(first_error_, nullptr);

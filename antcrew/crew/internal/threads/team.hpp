@@ -14,8 +14,10 @@
 #include "antcrew/crew/internal/piece_body.hpp"
 #include "antcrew/crew/internal/standing_threads.hpp"
 #include "antcrew/log/lanes.hpp"
+#include "antcrew/log/place.hpp"
 #include "antcrew/machine/bed.hpp"
 #include "antcrew/machine/cache_line.hpp"
+#include "antcrew/machine/enough_processors.hpp"
 
 namespace antcrew::internal {
 
@@ -32,9 +34,12 @@ struct Job {
 };
 static_assert(sizeof(Job) <= line_bytes - 8, "region_, target_ and job_ share a line");
 
-// What a standing worker sleeps on.
+// A standing worker's own: what it sleeps on, and where it is called to a region that is for some workers only.
 struct alignas(line_bytes) Post {
-  std::atomic<std::uint32_t> asleep{0};  // in squads: 1 while it may sleep
+  std::atomic<std::uint32_t> asleep{0};  // 1 while it may sleep
+  std::atomic<std::uint32_t> done{0};    // when it fell asleep: the last region that it took part in
+  std::atomic<std::uint32_t> calls{0};
+  std::atomic<std::uint32_t> woken{0};  // how often, for tests
   Bed bed;
 };
 
@@ -42,6 +47,9 @@ struct alignas(line_bytes) Post {
 // line is then watched and counted on by a squad, not by all; squads are neighbours where workers are pinned near each
 // other. The first of a squad, its leader, watches the caller's line and passes the number on. Woken workers wake
 // others, so that the caller has done its part after two wake-ups.
+//
+// A region with fewer pieces than workers is for the first of them only, each called at its own post, by the caller or
+// by another one that was called; the others neither wake nor hear of it.
 inline constexpr int squad_size = 8;
 
 struct Squad {
@@ -62,8 +70,13 @@ class Team {
   void leave() noexcept;
   // Has every worker do its part of a loop over 0 … n-1, the caller being worker 0, and returns when all are done; then
   // it leaves the team that was entered for it. Throws again the first exception. Without a handout each worker has one
-  // range.
-  void run(std::size_t n, const AnyStopToken& stop, const PieceBody& body, Handout* handout);
+  // range. parts: how many workers take part, as parts_for() says.
+  void run(std::size_t n, const AnyStopToken& stop, const PieceBody& body, Handout* handout, int parts);
+  // All of them while somebody looks on: a log or a meter has a region as one of all workers.
+  int parts_for(std::size_t pieces) const noexcept {
+    const bool some = pieces < static_cast<std::size_t>(workers_) && meter_.now() == nullptr && !places_wanted();
+    return some ? static_cast<int>(pieces) : workers_;
+  }
 
   // The same of a single piece, by the caller alone.
   void run_by_caller(std::size_t n, const AnyStopToken& stop, const PieceBody& body);
@@ -79,30 +92,36 @@ class Team {
   // One for each worker, for the region under way.
   Share* shares() noexcept { return shares_.get(); }
   MeterSwitch& meter() noexcept { return meter_; }
-  // Of sleeping workers, by the caller itself, since the team was made: for tests. By the caller.
+  // Of sleeping workers since the team was made, by the caller itself, and by anybody: for tests. By the caller.
   std::uint64_t wake_ups_by_caller() const noexcept { return wake_ups_; }
+  std::uint64_t wake_ups() const noexcept;
 
  private:
   bool in_squads() const noexcept { return squads_ != nullptr; }
   Squad& squad_of(int worker) noexcept { return squads_[static_cast<std::size_t>(worker / squad_size)]; }
   Post& post_of(int worker) noexcept { return posts_[static_cast<std::size_t>(worker)]; }
   std::uint32_t arrivals() const noexcept;
+  // What a standing worker has done.
+  struct Seen {
+    std::uint32_t regions = 0;  // of all workers
+    std::uint32_t calls = 0;    // to others
+  };
+  enum class Next { region, call, leave };
   void serve(int worker);
-  bool wait_for_region(int worker, std::uint32_t seen);
-  bool wait_in_squad(int worker, std::uint32_t seen);
+  Next wait_for_work(int worker, Seen& seen);
   void perform(int worker) noexcept;
   void perform_job(int worker) noexcept;
   template <class Body>
   std::size_t part_of_job(int worker, Body body);
   std::size_t logged_part_of_job(int worker, Lane& lane);
-  void arrive(int worker) noexcept;
-  void start_region() noexcept;
+  void arrive(int worker, Next what) noexcept;
+  void start_region(int parts) noexcept;
   void wake_sleepers() noexcept;
+  int call_next(int worker) noexcept;
   int wake_next(int worker) noexcept;
   bool wake(int worker) noexcept;
-  void join() noexcept;
-  void look_around() noexcept;
-  bool may_spin() const noexcept { return may_spin_.load(std::memory_order_relaxed); }
+  void join(int parts) noexcept;
+  bool may_spin() const noexcept { return processors_.known(); }
   void stop_threads() noexcept;
 
   // Written by the caller before each region, read by all workers: one cache line brings number and job. Plain stores
@@ -120,12 +139,16 @@ class Team {
   std::atomic<const void*> holder_{nullptr};  // which thread has the team
   int holds_ = 0;                             // how often
   std::uint64_t wake_ups_ = 0;
+  bool begun_ = false;  // a region, ever
   // Written only when something was thrown.
   alignas(line_bytes) std::atomic<bool> cancelled_{false};
   std::exception_ptr first_error_;
 
-  int workers_;
-  std::atomic<bool> may_spin_;
+  // Of a region for some workers.
+  alignas(line_bytes) int parts_ = 0;
+
+  alignas(line_bytes) int workers_;
+  EnoughProcessors processors_;
   int made_at_ = fork_depth();
   MeterSwitch meter_;
   std::unique_ptr<Share[]> shares_;
