@@ -1,8 +1,11 @@
-// What a region costs, against the machine's floor: back to back against a flag handed to another thread and back;
-// after a serial gap, when the worker has gone to sleep, against one wake-up by the kernel.
+// What a region costs, against the machine's floor: back to back against a flag handed to another thread and back, in
+// the quickest of several forms; after a serial gap, when the worker has gone to sleep, against one wake-up by the
+// kernel.
 //
-// The cost after a gap is the phase "handed over and back", since the gap is most of the call.
+// The cost is a phase of the call: back to back what follows when both threads have found their processors, after a gap
+// what is no gap.
 #include <antcrew/antcrew.hpp>
+#include <array>
 #include <atomic>
 #include <thread>
 
@@ -20,22 +23,53 @@ void look_for(const std::atomic<std::size_t>& flag, std::size_t value) {
   }
 }
 
-// Each flag on a cache line of its own, handed over by exchange: a plain store may lie in the processor's buffer for a
-// while, which no program can wait for. First both threads find processors of their own.
+// Which form is the quickest depends on the processor: a plain store may lie in its buffer for a while, an exchange
+// waits until it is out; one line has to travel, or two.
+enum class Flags { exchanged, stored, one_line };
+
+template <Flags form>
+void set_flag(std::atomic<std::size_t>& flag, std::size_t value) {
+  if constexpr (form == Flags::stored) {
+    flag.store(value, std::memory_order_release);
+  } else {
+    flag.exchange(value, std::memory_order_acq_rel);
+  }
+}
+
+constexpr std::size_t trips_before = 5'000;  // both threads find processors of their own
+
+template <Flags form>
 std::size_t hand_flags(const std::size_t& trips) {
-  alignas(64) std::atomic<std::size_t> there{0};
-  alignas(64) std::atomic<std::size_t> back{0};
+  struct alignas(64) Line {
+    std::atomic<std::size_t> flag{0};
+  };
+  std::array<Line, 2> lines;
+  std::atomic<std::size_t>& there = lines[0].flag;
+  std::atomic<std::size_t>& back = lines[form == Flags::one_line ? 0 : 1].flag;
   const std::jthread other([&] {
-    for (std::size_t k = 1; k <= trips; ++k) {
-      look_for(there, k);
-      back.exchange(k, std::memory_order_acq_rel);
+    for (std::size_t k = 1; k <= trips_before + trips; ++k) {
+      look_for(there, 2 * k);
+      set_flag<form>(back, 2 * k + 1);
     }
   });
-  for (std::size_t k = 1; k <= trips; ++k) {
-    there.exchange(k, std::memory_order_acq_rel);
-    look_for(back, k);
-  }
+  const auto go = [&](std::size_t first, std::size_t last) {
+    for (std::size_t k = first; k <= last; ++k) {
+      set_flag<form>(there, 2 * k);
+      look_for(back, 2 * k + 1);
+    }
+  };
+  go(1, trips_before);
+  const antcrew::Phase phase("there and back");
+  go(trips_before + 1, trips_before + trips);
   return trips;
+}
+
+template <class Crew, class Call>
+std::size_t begin_regions(const std::size_t& times, Crew& crew, Call call) {
+  for (std::size_t k = 0; k < trips_before; ++k) call(crew);
+  const antcrew::Phase phase("there and back");
+  for (std::size_t k = 0; k < times; ++k) call(crew);
+  return times;
 }
 
 std::size_t call_a_function(const std::size_t& times) {
@@ -83,16 +117,16 @@ int main(int argc, char** argv) {
   using namespace antcrew::layers;
   const auto same = [](std::size_t n) { return n; };
 
-  Study pairs("Empty regions of two workers, back to back", same, hand_flags);
+  Study pairs("Empty regions of two workers, back to back", same, hand_flags<Flags::exchanged>);
   pairs.sizes({20'000});
   pairs.workers({2});
+  pairs.variant<Workers>("flags, stored", [](const std::size_t& n, Workers) { return hand_flags<Flags::stored>(n); });
+  pairs.variant<Workers>("one flag", [](const std::size_t& n, Workers) { return hand_flags<Flags::one_line>(n); });
   pairs.variant<ThreadCrew>("regions", [](const std::size_t& n, auto& crew) {
-    for (std::size_t k = 0; k < n; ++k) crew.ranges(2, [](Range) {});
-    return n;
+    return begin_regions(n, crew, [](auto& its) { its.ranges(2, [](Range) {}); });
   });
   pairs.variant<ThreadCrew>("each", [](const std::size_t& n, auto& crew) {
-    for (std::size_t k = 0; k < n; ++k) crew.each(2, [](std::size_t) {});
-    return n;
+    return begin_regions(n, crew, [](auto& its) { its.each(2, [](std::size_t) {}); });
   });
 
   Study alone("Empty regions of one worker", same, call_a_function);

@@ -44,13 +44,34 @@ def baseline_s(title, cell):
             return c["time_s"]["median"]
 
 
+def phase_by_round(record, cell, name):
+    """Seconds a call in this phase spent in it, by round."""
+    found = {}
+    for t in records.trials(cell):
+        p = t["phases"].get(name)
+        if p:
+            found.setdefault(t["round"], []).append(p["worker_s"] / p["count"])
+    return {r: statistics.median(all) for r, all in found.items()}
+
+
 def regions():
     title = "Empty regions of two workers, back to back"
     if has(title):
-        for c in cells(title, 2):
-            line(f"empty region through {c['variant']}(2, …), 2 workers / flags there and back", "1.3 or less",
-                 f"{inverse(c['speedup'])}; {c['time_s']['median'] / c['size'] * 1e9:.0f} ns against "
-                 f"{baseline_s(title, c) / c['size'] * 1e9:.0f} ns")
+        record = raw[title]
+        forms, crews = [], []
+        for cell in record["cells"]:
+            seconds = phase_by_round(record, cell, "there and back")
+            variant = record["variants"][cell["variant"]] if cell["kind"] == "variant" else None
+            (crews if variant and variant["crew"] == "ThreadCrew" else forms).append((variant, seconds))
+        count = record["points"][0]["size"]
+        floor = min((seconds for _, seconds in forms), key=lambda s: statistics.median(s.values()))
+        for variant, seconds in crews:
+            ratios = sorted(seconds[r] / floor[r] for r in seconds if r in floor)
+            line(f"empty region through {variant['name']}(2, …), 2 workers / flags there and back, quickest form",
+                 "1.3 or less",
+                 f"{statistics.median(ratios):.2f} ({ratios[len(ratios) // 4]:.2f} to {ratios[3 * len(ratios) // 4]:.2f}); "
+                 f"{statistics.median(seconds.values()) / count * 1e9:.0f} ns against "
+                 f"{statistics.median(floor.values()) / count * 1e9:.0f} ns")
     title = "Empty regions of one worker"
     if has(title):
         c = cells(title, 1)[0]
@@ -147,6 +168,23 @@ def waiting():
                  f"{c['speedup']['median'] / 32:.3f}")
 
 
+def stream():
+    title = "A hundred megabytes compressed in blocks"
+    if not has(title):
+        return
+    record = raw[title]
+    by_name = {}
+    for cell in record["cells"]:
+        if cell["kind"] == "variant" and cell["workers"] == 2:
+            by_name[record["variants"][cell["variant"]]["name"]] = {
+                t["round"]: t["wall_s"] for t in records.trials(cell)}
+    pool = by_name.pop("pool by hand")
+    for name, seconds in by_name.items():
+        ratios = sorted(seconds[r] / pool[r] for r in seconds if r in pool)
+        line(f"{title}: {name}, 2 workers / pool by hand", "1.05 or less",
+             f"{statistics.median(ratios):.3f} ({ratios[0]:.3f} to {ratios[-1]:.3f})")
+
+
 def keys():
     for title, what, plain in (("Ten million inserts into a set", "KeySet", True),
                                ("Ten million readings counted", "KeyMap", False)):
@@ -194,6 +232,7 @@ def processes():
 regions()
 others()
 sorting()
+stream()
 keys()
 processes()
 blocks()

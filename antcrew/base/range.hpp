@@ -4,6 +4,7 @@
 #pragma once
 
 #include <cstddef>
+#include <cstdint>
 
 namespace antcrew {
 
@@ -32,8 +33,17 @@ struct Range {
 // `parts` nearly equal ranges of 0 … n-1, by their numbers; the first n % parts of them are one longer.
 class EvenParts {
  public:
-  constexpr EvenParts(std::size_t n, std::size_t parts) noexcept
-      : size_(parts == 0 ? 0 : n / parts), longer_(parts == 0 ? 0 : n % parts) {}
+  constexpr EvenParts(std::size_t n, std::size_t parts) noexcept : size_(0), longer_(0) {
+    if (parts == 0) return;
+    if ((n | parts) >> 32 == 0) {  // four times as fast on many processors
+      const auto few = static_cast<std::uint32_t>(parts);
+      size_ = static_cast<std::uint32_t>(n) / few;
+      longer_ = static_cast<std::uint32_t>(n) % few;
+    } else {
+      size_ = n / parts;
+      longer_ = n % parts;
+    }
+  }
   constexpr Range operator[](std::size_t k) const noexcept {
     const std::size_t first = k * size_ + (k < longer_ ? k : longer_);
     return {first, first + size_ + (k < longer_ ? 1 : 0)};

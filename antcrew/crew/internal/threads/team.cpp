@@ -11,23 +11,17 @@
 namespace antcrew::internal {
 namespace {
 
-// The regions whose bodies the calling thread is in, innermost first.
-struct Inside {
-  const Team* team;
-  int worker;
-  const Inside* outer;
-};
-constinit thread_local const Inside* innermost = nullptr;
-
 class Entered {
  public:
-  Entered(const Team* team, int worker) noexcept : here_{team, worker, innermost} { innermost = &here_; }
-  ~Entered() { innermost = here_.outer; }
+  Entered(const Team* team, int worker) noexcept : here_{team, worker, inside_teams_here} {
+    inside_teams_here = &here_;
+  }
+  ~Entered() { inside_teams_here = here_.outer; }
   Entered(const Entered&) = delete;
   Entered& operator=(const Entered&) = delete;
 
  private:
-  Inside here_;
+  InsideTeam here_;
 };
 
 }  // namespace
@@ -67,15 +61,6 @@ void Team::stop_threads() noexcept {
   }
   for (int worker = 1; worker < workers_; ++worker) wake(worker);
   threads_.join();
-}
-
-void Team::serve(int worker) {
-  const AsWorker as(worker);
-  Seen seen;
-  for (Next next = Next::leave; (next = wait_for_work(worker, seen)) != Next::leave;) {
-    perform(worker);
-    arrive(worker, next);
-  }
 }
 
 // Regions do not overlap, and nobody is called to one of all workers: so a worker meets every number of a region, and
@@ -166,20 +151,6 @@ bool Team::wake(int worker) noexcept {
   return true;
 }
 
-void Team::perform(int worker) noexcept {
-  const Entered entered(this, worker);
-  Meter* meter = meter_.now();
-  BusyLane* lane = meter == nullptr ? nullptr : meter->lane(worker);
-  const Busy busy(lane);
-  if (job_.book == nullptr) [[likely]]
-    return perform_job(worker);
-  // The caller is in its lane.
-  const InLane in(job_.book, worker, {Doing::body, Shortage::none, job_.book->region_now(), nullptr, nullptr});
-  const InFrame body({Doing::body, Shortage::none, job_.book->region_now(), nullptr, nullptr},
-                     worker == 0 ? lane_here : nullptr);
-  perform_job(worker);
-}
-
 template <class Body>
 inline std::size_t Team::part_of_job(int worker, Body body) {
   const Enough enough(cancelled_, job_.stop);
@@ -202,16 +173,48 @@ inline std::size_t Team::part_of_job(int worker, Body body) {
   return part_of_job(worker, logged);
 }
 
-void Team::perform_job(int worker) noexcept {
+inline void Team::perform(int worker) noexcept {
+  const Entered entered(this, worker);
+  if (job_.book != nullptr || meter_.now() != nullptr) [[unlikely]]
+    return perform_watched(worker);
+  keep_error_of([&] { part_of_job(worker, job_.body); });
+}
+
+[[gnu::noinline]] void Team::perform_watched(int worker) noexcept {
   Meter* meter = meter_.now();
   BusyLane* lane = meter == nullptr ? nullptr : meter->lane(worker);
+  const Busy busy(lane);
+  const auto job = [&](Lane* logged) {
+    keep_error_of([&] {
+      const std::size_t pieces =
+          logged == nullptr ? part_of_job(worker, job_.body) : logged_part_of_job(worker, *logged);
+      if (lane != nullptr) lane->pieces.add(static_cast<std::int64_t>(pieces));
+    });
+  };
+  if (job_.book == nullptr) return job(nullptr);
+  // The caller is in its lane.
+  const InLane in(job_.book, worker, {Doing::body, Shortage::none, job_.book->region_now(), nullptr, nullptr});
+  const InFrame body({Doing::body, Shortage::none, job_.book->region_now(), nullptr, nullptr},
+                     worker == 0 ? lane_here : nullptr);
+  job(lane_here);
+}
+
+template <class Part>
+inline void Team::keep_error_of(Part part) noexcept {
   try {
-    Lane* logged = job_.book == nullptr ? nullptr : lane_here;
-    const std::size_t pieces = logged == nullptr ? part_of_job(worker, job_.body) : logged_part_of_job(worker, *logged);
-    if (lane != nullptr) lane->pieces.add(static_cast<std::int64_t>(pieces));
+    part();
   } catch (...) {
     // Only the first to set the flag writes the error; the join's acquire publishes it to the caller.
     if (!cancelled_.exchange(true, std::memory_order_relaxed)) first_error_ = std::current_exception();
+  }
+}
+
+void Team::serve(int worker) {
+  const AsWorker as(worker);
+  Seen seen;
+  for (Next next = Next::leave; (next = wait_for_work(worker, seen)) != Next::leave;) {
+    perform(worker);
+    arrive(worker, next);
   }
 }
 
@@ -256,8 +259,8 @@ void Team::start_region(int parts) noexcept {
   if (sleepers_.load(std::memory_order_seq_cst) > 0) wake_sleepers();
 }
 
-// The few workers of a flat team, but for those that are through. None on the caller's processor, none where another one
-// is woken.
+// The few workers of a flat team, but for those that are through. None on the caller's processor, none where another
+// one is woken.
 void Team::wake_sleepers() noexcept {
   const std::uint32_t number = region_.load(std::memory_order_relaxed);
   ProcessorSet taken;
@@ -304,29 +307,6 @@ void Team::join(int parts) noexcept {
   for (std::uint32_t ended = 0; (ended = ended_.load(std::memory_order_seq_cst)) != target_;)
     sleep_while(ended_, ended);
   joiner_sleeps_.store(false, std::memory_order_relaxed);
-}
-
-int Team::number_inside() const noexcept {
-  for (const Inside* at = innermost; at != nullptr; at = at->outer) {
-    if (at->team == this) return at->worker;
-  }
-  return -1;
-}
-
-void Team::enter() {
-  refuse_if_inherited(made_at_, "ThreadCrew");
-  const void* me = thread_mark();
-  if (holder_.load(std::memory_order_relaxed) != me) {
-    if (busy_.exchange(true, std::memory_order_acquire)) refuse_busy("ThreadCrew");
-    holder_.store(me, std::memory_order_relaxed);
-  }
-  ++holds_;
-}
-
-void Team::leave() noexcept {
-  if (--holds_ > 0) return;
-  holder_.store(nullptr, std::memory_order_relaxed);
-  busy_.store(false, std::memory_order_release);
 }
 
 void Team::run_by_caller(std::size_t n, const AnyStopToken& stop, const PieceBody& body) {

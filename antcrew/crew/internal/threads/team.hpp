@@ -10,6 +10,7 @@
 #include "antcrew/crew/crew_options.hpp"
 #include "antcrew/crew/internal/ancestry.hpp"
 #include "antcrew/crew/internal/handout.hpp"
+#include "antcrew/crew/internal/here.hpp"
 #include "antcrew/crew/internal/meter.hpp"
 #include "antcrew/crew/internal/piece_body.hpp"
 #include "antcrew/crew/internal/standing_threads.hpp"
@@ -22,6 +23,14 @@
 namespace antcrew::internal {
 
 class Team;
+
+// The regions whose bodies the calling thread is in, innermost first.
+struct InsideTeam {
+  const Team* team;
+  int worker;
+  const InsideTeam* outer;
+};
+inline constinit thread_local const InsideTeam* inside_teams_here = nullptr;
 
 // What every worker does once in a region: its part of a loop. It lies on the cache line that starts the region, all of
 // it, so that an even loop needs no other line of the caller's.
@@ -66,8 +75,21 @@ class Team {
 
   // Claims the team for the calling thread, or once more, until leave(). Throws Error (crew.busy) when another thread
   // has it.
-  void enter();
-  void leave() noexcept;
+  void enter() {
+    refuse_if_inherited(made_at_, "ThreadCrew");
+    const void* me = thread_mark();
+    if (holder_.load(std::memory_order_relaxed) != me) {
+      if (busy_.exchange(true, std::memory_order_acquire)) [[unlikely]]
+        refuse_busy("ThreadCrew");
+      holder_.store(me, std::memory_order_relaxed);
+    }
+    ++holds_;
+  }
+  void leave() noexcept {
+    if (--holds_ > 0) return;
+    holder_.store(nullptr, std::memory_order_relaxed);
+    busy_.store(false, std::memory_order_release);
+  }
   // Has every worker do its part of a loop over 0 … n-1, the caller being worker 0, and returns when all are done; then
   // it leaves the team that was entered for it. Throws again the first exception. Without a handout each worker has one
   // range. parts: how many workers take part, as parts_for() says.
@@ -84,7 +106,12 @@ class Team {
   std::size_t begin_by_caller(std::size_t n, const AnyStopToken& stop, const PieceBody& body);
 
   // The calling thread's number, if it is in a body of this team; -1 otherwise.
-  int number_inside() const noexcept;
+  int number_inside() const noexcept {
+    for (const InsideTeam* at = inside_teams_here; at != nullptr; at = at->outer) {
+      if (at->team == this) return at->worker;
+    }
+    return -1;
+  }
 
   const CrewFacts& facts() const noexcept { return threads_.facts(); }
   int pin_of_caller() const noexcept { return threads_.pin_of_caller(); }
@@ -110,7 +137,9 @@ class Team {
   void serve(int worker);
   Next wait_for_work(int worker, Seen& seen);
   void perform(int worker) noexcept;
-  void perform_job(int worker) noexcept;
+  void perform_watched(int worker) noexcept;
+  template <class Part>
+  void keep_error_of(Part part) noexcept;
   template <class Body>
   std::size_t part_of_job(int worker, Body body);
   std::size_t logged_part_of_job(int worker, Lane& lane);
