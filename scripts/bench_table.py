@@ -61,13 +61,13 @@ def regions():
         forms, crews = [], []
         for cell in record["cells"]:
             seconds = phase_by_round(record, cell, "there and back")
-            variant = record["variants"][cell["variant"]] if cell["kind"] == "variant" else None
+            variant = cell if cell["kind"] == "variant" else None
             (crews if variant and variant["crew"] == "ThreadCrew" else forms).append((variant, seconds))
         count = record["points"][0]["size"]
         floor = min((seconds for _, seconds in forms), key=lambda s: statistics.median(s.values()))
         for variant, seconds in crews:
             ratios = sorted(seconds[r] / floor[r] for r in seconds if r in floor)
-            line(f"empty region through {variant['name']}(2, …), 2 workers / flags there and back, quickest form",
+            line(f"empty region through {variant['variant']}(2, …), 2 workers / flags there and back, quickest form",
                  "1.3 or less",
                  f"{statistics.median(ratios):.2f} ({ratios[len(ratios) // 4]:.2f} to {ratios[3 * len(ratios) // 4]:.2f}); "
                  f"{statistics.median(seconds.values()) / count * 1e9:.0f} ns against "
@@ -176,7 +176,7 @@ def stream():
     by_name = {}
     for cell in record["cells"]:
         if cell["kind"] == "variant" and cell["workers"] == 2:
-            by_name[record["variants"][cell["variant"]]["name"]] = {
+            by_name[cell["variant"]] = {
                 t["round"]: t["wall_s"] for t in records.trials(cell)}
     pool = by_name.pop("pool by hand")
     for name, seconds in by_name.items():
