@@ -1,6 +1,10 @@
 #include "support/allocations.hpp"
 
+#include <sys/syscall.h>
+#include <unistd.h>
+
 #include <atomic>
+#include <cerrno>
 #include <cstdint>
 #include <cstdlib>
 #include <new>
@@ -11,9 +15,13 @@ std::atomic<std::size_t> count{0};
 constexpr std::int64_t never = INT64_MAX;
 std::atomic<std::int64_t> until_refusal{never};
 
+bool refused_now() noexcept {
+  return until_refusal.load(std::memory_order_relaxed) != never && until_refusal.fetch_sub(1) == 0;
+}
+
 void* allocated(std::size_t bytes, std::size_t alignment) noexcept {
   ++count;
-  if (until_refusal.load(std::memory_order_relaxed) != never && until_refusal.fetch_sub(1) == 0) return nullptr;
+  if (refused_now()) return nullptr;
   if (alignment <= alignof(std::max_align_t)) return std::malloc(bytes == 0 ? 1 : bytes);
   return std::aligned_alloc(alignment, (bytes + alignment - 1) / alignment * alignment);
 }
@@ -62,3 +70,14 @@ void operator delete(void* memory, std::size_t, std::align_val_t) noexcept {
 void operator delete(void* memory, const std::nothrow_t&) noexcept {
   std::free(memory);
 }
+
+// Memory straight from the system is refused like any other. Sanitizers have a mapping of their own, which must stay.
+#if !defined(ANTCREW_SANITIZED) && defined(SYS_mmap)
+extern "C" void* mmap(void* address, std::size_t bytes, int may, int kind, int file, off_t offset) noexcept {
+  if (refused_now()) {
+    errno = ENOMEM;
+    return reinterpret_cast<void*>(-1);
+  }
+  return reinterpret_cast<void*>(::syscall(SYS_mmap, address, bytes, may, kind, file, offset));
+}
+#endif

@@ -53,6 +53,7 @@ class Slabs {
  private:
   std::size_t bytes_each_;
   std::vector<ZeroedMemory> slabs_;
+  std::size_t bytes_ = 0;  // of all of them
   std::size_t next_ = 0;  // in the last slab
 };
 
