@@ -7,13 +7,14 @@
 #
 # KERNEL: a bootable one, such as /boot/vmlinuz-…, or the folder that `dpkg-deb -x linux-image-….deb` made. Needs the
 # packages qemu-system-x86, cpio, busybox-static, and g++ as for a build.
-# SHAPE: PROCESSORS/CORES/PACKAGES/NODES.
+# SHAPE: PROCESSORS/CORES/PACKAGES/NODES, or PROCESSORS/CORES/PACKAGES/NODES/2 for two kinds of processors: the emulator
+# has one only, so what the kernel tells of it is copied, with the capacity of each added, and read from there.
 set -euo pipefail
 cd "$(dirname "$0")/.."
 kernel=${1:-/boot}
 shift || true
 shapes=("$@")
-((${#shapes[@]})) || shapes=(8/8/2/2 32/16/2/2 64/64/1/1 3/3/1/1)
+((${#shapes[@]})) || shapes=(8/8/2/2 32/16/2/2 64/64/1/1 3/3/1/1 8/8/1/1/2)
 [[ -d $kernel ]] && kernel=$(find "$kernel" -name 'vmlinuz-*' 2>/dev/null | sort -V | tail -1)
 if [[ ! -r $kernel || -z $kernel ]]; then
   echo "try-machines: no kernel to boot; give one: scripts/try-machines.sh FOLDER_OF_AN_UNPACKED_KERNEL_PACKAGE" >&2
@@ -37,7 +38,7 @@ done
 
 fault=0
 for shape in "${shapes[@]}"; do
-  IFS=/ read -r processors cores packages nodes <<<"$shape"
+  IFS=/ read -r processors cores packages nodes kinds <<<"$shape"
   cat >"$root/init" <<P
 #!/bin/busybox sh
 /bin/busybox mount -t proc proc /proc
@@ -47,6 +48,16 @@ for shape in "${shapes[@]}"; do
 /bin/busybox mount -t tmpfs shm /dev/shm
 /bin/busybox mount -t tmpfs tmp /tmp
 export HOME=/tmp PATH=/bin ANTCREW_STORE=/tmp/store
+if [ "${kinds:-1}" = 2 ]; then
+  /bin/busybox mkdir -p /tmp/seen/sys/devices /tmp/seen/proc
+  /bin/busybox cp -r /sys/devices/system /tmp/seen/sys/devices/ 2>/dev/null
+  for file in cpuinfo meminfo mounts; do /bin/busybox cat /proc/\$file >/tmp/seen/proc/\$file; done
+  for k in \$(/bin/busybox seq 0 $((processors - 1))); do
+    [ \$k -lt $((processors / 2)) ] && capacity=430 || capacity=1024
+    echo \$capacity >/tmp/seen/sys/devices/system/cpu/cpu\$k/cpu_capacity
+  done
+  export HWLOC_FSROOT=/tmp/seen HWLOC_THISSYSTEM=1
+fi
 antcrew machine | /bin/busybox head -20
 run() {
   name=\$1; shift
@@ -54,7 +65,7 @@ run() {
   /bin/busybox grep -E "^holds|FAULT|tasks taken|ERROR|TEST CASE|values|test cases|TRIED" /tmp/told
   echo "\$name: \$end"
 }
-run machine_checks machine_checks $processors $cores $packages $nodes
+run machine_checks machine_checks $processors $cores $packages $nodes ${kinds:-1}
 run algorithm test_algorithm
 run share test_share "-sf=*shared_test*,*keys_test*,*pipeline_test*"
 run crew test_crew "-sf=*placement_test*,*handout_test*,*sharing_test*,*loops_test*,*task_group_test*,*task_graph_test*"

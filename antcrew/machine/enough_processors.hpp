@@ -1,5 +1,5 @@
-// Whether each of so many threads has a processor, so that who waits may look for what it waits for instead of sleeping.
-// How many there are may change at any time; it is asked again now and then. Any thread.
+// Whether each of so many threads has a processor, so that who waits may look for what it waits for instead of
+// sleeping. How many there are may change at any time; it is asked again now and then. Any thread.
 #pragma once
 
 #include <atomic>

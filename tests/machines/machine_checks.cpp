@@ -2,7 +2,7 @@
 // and go. Run by scripts/try-machines.sh inside an emulated machine, as its administrator. Times mean nothing there, so
 // events are counted.
 //
-//   machine_checks LOGICAL CORES PACKAGES NODES
+//   machine_checks LOGICAL CORES PACKAGES NODES KINDS
 #include <dirent.h>
 #include <fmt/format.h>
 #include <sched.h>
@@ -175,6 +175,30 @@ void thieves(const Topology& machine) {
   if (making == static_cast<int>(makers.size())) check(near > 3 * far, "thieves take from their neighbours first");
 }
 
+// The first half of the processors are the slow ones.
+void kinds(const Topology& machine, int asked) {
+  if (asked < 2) return check(machine.kinds.empty(), "all processors are of one kind");
+  check(machine.kinds.size() == static_cast<std::size_t>(asked), fmt::format("{} kinds of processors", asked));
+  std::vector<int> slow;
+  for (int k = 0; k < machine.logical_processors / 2; ++k) slow.push_back(k);
+  check(!machine.kinds.empty() && machine.kinds.front().processors == slow && machine.kinds.front().speed == 0,
+        "the slow ones are told first");
+  // Nothing is left out because it is slow, and who is quick takes more.
+  ThreadCrew crew(machine.logical_processors, {.pin = Pin::apart});
+  std::vector<std::atomic<int>> done(static_cast<std::size_t>(machine.logical_processors));
+  crew.each(400, Split::chunks(1), [&](std::size_t) {
+    const int here = sched_getcpu();
+    ++done[static_cast<std::size_t>(here)];
+    std::this_thread::sleep_for(here < machine.logical_processors / 2 ? 8ms : 2ms);
+  });
+  int by_slow = 0;
+  int by_quick = 0;
+  for (int k = 0; k < machine.logical_processors; ++k)
+    (k < machine.logical_processors / 2 ? by_slow : by_quick) += done[static_cast<std::size_t>(k)];
+  check(by_slow + by_quick == 400 && by_slow > 0, "every item once, slow processors take part");
+  check(by_quick > 2 * by_slow, fmt::format("{} items by quick processors, {} by slow ones", by_quick, by_slow));
+}
+
 void squads() {
   for (const int workers : {2, 8, 9, 16, 32, 64}) {
     ThreadCrew crew(workers);
@@ -262,6 +286,7 @@ int main(int count, char** words) {
             machine.numa_nodes == asked(4),
         fmt::format("{} processors, {} cores, {} packages, {} nodes are seen", machine.logical_processors,
                     machine.physical_cores, machine.packages, machine.numa_nodes));
+  kinds(machine, asked(5));
   pins(machine);
   first_touch(machine);
   squads();

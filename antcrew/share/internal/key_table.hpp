@@ -54,7 +54,7 @@ class Slabs {
   std::size_t bytes_each_;
   std::vector<ZeroedMemory> slabs_;
   std::size_t bytes_ = 0;  // of all of them
-  std::size_t next_ = 0;  // in the last slab
+  std::size_t next_ = 0;   // in the last slab
 };
 
 // HashOf: word -> its key's hash. 0 is no word.
