@@ -3,12 +3,17 @@
 //   sort(crew, readings);                                            // ascending
 //   stable_sort(crew, tags, [](const Tag& a, const Tag& b) { return a.time < b.time; });
 //
-// Runs are sorted by the standard library's sequential algorithms, one a worker or more, and merged in parallel, four
-// at once: each worker finds by bisection which elements make up its stretch of the merged output (Varman, Scheufler,
-// Iyer and Ricard 1991, "Merging multiple lists on hierarchical-memory multiprocessors"). Needs room for one more copy
-// of the elements; throws std::bad_alloc, before anything was moved, when there is none. The crew is held from
-// beginning to end: one that another thread has is refused (Error crew.busy), and nothing was moved. An exception of
-// the comparison comes out; as with std::sort all elements are then valid, their order and values are not known.
+// Runs are sorted by the standard library's sequential algorithms, one a worker or more, of larger elements so many
+// that each lies in a near cache, and merged in parallel, four at once: each worker finds by bisection which elements
+// make up its stretch of the merged output (Varman, Scheufler, Iyer and Ricard 1991, "Merging multiple lists on
+// hierarchical-memory multiprocessors"). Whole numbers in one stretch of memory that are compared by std::less or
+// std::greater are sorted digit by digit instead, without comparing them, also by a crew of one (internal/digits.hpp):
+// several times as fast.
+//
+// Needs room for one more copy of the elements; throws std::bad_alloc, before anything was moved, when there is none.
+// The crew is held from beginning to end: one that another thread has is refused (Error crew.busy), and nothing was
+// moved. An exception of the comparison comes out; as with std::sort all elements are then valid, their order and
+// values are not known.
 #pragma once
 
 #include <algorithm>
@@ -21,6 +26,7 @@
 #include <utility>
 #include <vector>
 
+#include "antcrew/algorithm/internal/digits.hpp"
 #include "antcrew/algorithm/internal/merge.hpp"
 #include "antcrew/base/range.hpp"
 #include "antcrew/crew/column.hpp"
@@ -32,24 +38,40 @@ namespace internal {
 
 // Below this the hand-out costs more than it saves; far more where workers have to share processors.
 std::size_t least_parallel_sort(int workers);
+// Below this comparing is quicker than counting digits.
+inline constexpr std::size_t least_by_digits = 2048;
 
-template <class Crew, class At, class Less, class SortRun>
+template <bool stable, class At, class Less>
+void sort_run(At first, At last, Less& less) {
+  if constexpr (stable) {
+    std::stable_sort(first, last, less);
+  } else {
+    std::sort(first, last, less);
+  }
+}
+
+template <class Crew, class At, class Less, bool stable>
 class MergeSort {
   using T = std::iter_value_t<At>;
   using Step = std::iter_difference_t<At>;
   // Plain bytes need no objects to be made before they are written.
   static constexpr bool plain = std::is_trivially_copyable_v<T>;
   // More runs than workers level them; merged four at once, they cost few workers no further pass over the memory.
-  static constexpr std::size_t runs_each = plain && sizeof(T) <= 16 ? 2 : 1;
+  static constexpr bool large = !plain || sizeof(T) > 16;
+  static constexpr std::size_t runs_each = large ? 1 : 2;
+  // The sequential algorithm goes over the memory again and again: runs in a near cache spare that.
+  static constexpr bool near = large && (stable || !plain);
 
  public:
-  MergeSort(Crew& crew, At first, std::size_t n, Less& less, const SortRun& sort_run)
+  // Whether one worker alone gains by it.
+  static bool pays_alone(std::size_t n) noexcept { return near && plain && n * sizeof(T) >= 16 * near_cache_bytes; }
+
+  MergeSort(Crew& crew, At first, std::size_t n, Less& less)
       : crew_(crew),
         first_(first),
         n_(n),
         less_(less),
-        sort_run_(sort_run),
-        runs_(static_cast<std::size_t>(crew.workers()) * runs_each),
+        runs_(runs_for(n, static_cast<std::size_t>(crew.workers()))),
         made_(runs_, 0),
         cuts_(stretches() + 1),
         buffer_(Column<T>::allocate(n)) {}
@@ -71,7 +93,7 @@ class MergeSort {
     bool in_buffer = levels % 2 == 1;
     const bool there_first = in_buffer || !plain;
     tasks(runs_, [&](std::size_t run) {
-      sort_run_(at(border(run)), at(border(run + 1)));
+      sort_run<stable>(at(border(run)), at(border(run + 1)), less_);
       if (there_first) {
         std::uninitialized_move(at(border(run)), at(border(run + 1)), buffer_ + border(run));
         made_[run] = 1;
@@ -88,6 +110,15 @@ class MergeSort {
   }
 
  private:
+  // As many as are merged in as few passes.
+  static constexpr std::size_t near_cache_bytes = 256 * 1024;
+  static std::size_t runs_for(std::size_t n, std::size_t workers) noexcept {
+    const std::size_t least = workers * runs_each;
+    if (!near || n * sizeof(T) <= least * near_cache_bytes) return least;
+    std::size_t runs = 1;
+    while (runs < least || n / runs * sizeof(T) > near_cache_bytes) runs *= most_ways;
+    return runs;
+  }
   std::size_t border(std::size_t run) const noexcept { return run >= runs_ ? n_ : even_part(n_, runs_, run).first; }
   At at(std::size_t i) const { return first_ + static_cast<Step>(i); }
   std::size_t stretches() const noexcept { return static_cast<std::size_t>(crew_.workers()) * 4; }
@@ -152,29 +183,37 @@ class MergeSort {
   At first_;
   std::size_t n_;
   Less& less_;
-  const SortRun& sort_run_;
   std::size_t runs_;
   std::vector<char> made_;  // runs whose objects lie in the buffer
   std::vector<Ways> cuts_;  // of the level under way: made before anything is moved
   T* buffer_;
 };
 
-template <class Crew, class At, class Less, class SortRun>
-void sort_runs(Crew& crew, At first, At last, Less& less, const SortRun& sort_run) {
+template <bool stable, class Crew, class At, class Less>
+void sort_with(Crew& crew, At first, At last, Less& less) {
   static_assert(std::is_nothrow_move_constructible_v<std::iter_value_t<At>> &&
                     std::is_nothrow_move_assignable_v<std::iter_value_t<At>>,
                 "sorting in parallel moves elements between workers: moving one must not throw");
   const auto held = crew.hold();
   const auto n = static_cast<std::size_t>(last - first);
-  if (crew.workers() == 1 || n < least_parallel_sort(crew.workers())) return sort_run(first, last);
-  MergeSort<Crew, At, Less, SortRun>(crew, first, n, less, sort_run).sort();
+  if constexpr (ByDigits<At, Less>) {
+    using T = std::iter_value_t<At>;
+    if (n < least_by_digits) return sort_run<stable>(first, last, less);
+    DigitSort<Crew, T, descends_by<Less, T>>(crew, std::to_address(first), n).sort();
+  } else {
+    using Merging = MergeSort<Crew, At, Less, stable>;
+    if (crew.workers() == 1 ? !Merging::pays_alone(n) : n < least_parallel_sort(crew.workers())) {
+      return sort_run<stable>(first, last, less);
+    }
+    Merging(crew, first, n, less).sort();
+  }
 }
 
 }  // namespace internal
 
 template <class Crew, std::random_access_iterator At, class Less = std::less<>>
 void sort(Crew& crew, At first, At last, Less less = {}) {
-  internal::sort_runs(crew, first, last, less, [&](At from, At to) { std::sort(from, to, less); });
+  internal::sort_with<false>(crew, first, last, less);
 }
 
 template <class Crew, internal::Items All, class Less = std::less<>>
@@ -185,7 +224,7 @@ void sort(Crew& crew, All&& items, Less less = {}) {
 // Equal elements keep their order.
 template <class Crew, std::random_access_iterator At, class Less = std::less<>>
 void stable_sort(Crew& crew, At first, At last, Less less = {}) {
-  internal::sort_runs(crew, first, last, less, [&](At from, At to) { std::stable_sort(from, to, less); });
+  internal::sort_with<true>(crew, first, last, less);
 }
 
 template <class Crew, internal::Items All, class Less = std::less<>>

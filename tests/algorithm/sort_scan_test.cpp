@@ -4,6 +4,10 @@
 #include <atomic>
 #include <chrono>
 #include <cmath>
+#include <cstdint>
+#include <deque>
+#include <functional>
+#include <limits>
 #include <memory>
 #include <numeric>
 #include <random>
@@ -49,8 +53,8 @@ struct Large {
 };
 
 template <class Crew>
-void sorts_large_plain_structs(Crew& crew) {
-  std::vector<Large> all(20'000);
+void sorts_large_plain_structs(Crew& crew, std::size_t n = 20'000) {
+  std::vector<Large> all(n);
   for (std::size_t i = 0; i < all.size(); ++i) all[i] = {static_cast<std::uint32_t>(i * 7919 % 300), i, {}};
   antcrew::stable_sort(crew, all, [](const Large& a, const Large& b) { return a.key < b.key; });
   bool right = true;
@@ -128,6 +132,73 @@ void scans_as_the_loop(int workers) {
 TEST_CASE("sort and stable_sort, for both crews, any worker count, lengths around the limits") {
   for (const int workers : {1, 2, 5}) sorts_everything<ThreadCrew>(workers);
   for (const int workers : {3, 8}) sorts_everything<TaskCrew>(workers);
+}
+
+namespace {
+
+// As the standard library sorts them: random ones, extreme ones, few values, digits in common, in order, in reverse.
+template <class T, class Crew>
+bool sorts_numbers(Crew& crew) {
+  std::mt19937_64 random(11);
+  bool right = true;
+  for (const std::size_t n : {0u, 1u, 2047u, 2048u, 5000u, 140'001u}) {
+    for (int kind = 0; kind < (n < 100'000 ? 6 : 2); ++kind) {
+      std::vector<T> all(n);
+      for (std::size_t i = 0; i < n; ++i) {
+        const std::uint64_t bits = random();
+        all[i] = kind == 0   ? static_cast<T>(bits)
+                 : kind == 1 ? (bits % 3 == 0   ? std::numeric_limits<T>::min()
+                                : bits % 3 == 1 ? std::numeric_limits<T>::max()
+                                                : T{0})
+                 : kind == 2 ? static_cast<T>(bits % 5)
+                 : kind == 3 ? static_cast<T>(bits % 256 << (8 * (sizeof(T) - 1)))
+                 : kind == 4 ? static_cast<T>(i)
+                             : static_cast<T>(n - i);
+      }
+      std::vector<T> up = all;
+      std::vector<T> down = all;
+      std::vector<T> expected = all;
+      antcrew::sort(crew, up);
+      antcrew::stable_sort(crew, down, std::greater<T>());
+      std::sort(expected.begin(), expected.end());
+      right = right && up == expected;
+      std::reverse(expected.begin(), expected.end());
+      right = right && down == expected;
+    }
+  }
+  return right;
+}
+
+}  // namespace
+
+TEST_CASE_TEMPLATE("whole numbers of any width and sign, up and down, by any number of workers", T, std::int8_t,
+                   std::uint8_t, char, std::int16_t, std::uint16_t, std::int32_t, std::uint32_t, std::int64_t,
+                   std::uint64_t, long long) {
+  static_assert(internal::ByDigits<T*, std::less<>>);
+  static_assert(!internal::ByDigits<double*, std::less<>>);
+  static_assert(!internal::ByDigits<typename std::deque<T>::iterator, std::less<>>);
+  for (const int workers : {1, 7}) {
+    CAPTURE(workers);
+    ThreadCrew threads(workers);
+    CHECK(sorts_numbers<T>(threads));
+  }
+  TaskCrew tasks(3);
+  CHECK(sorts_numbers<T>(tasks));
+}
+
+// So many that runs lie in a near cache: several levels of merging, for one worker, too.
+TEST_CASE("many large elements keep their order, plain ones and those that own memory") {
+  for (const int workers : {1, 2, 5}) {
+    CAPTURE(workers);
+    ThreadCrew crew(workers);
+    sorts_large_plain_structs(crew, 150'000);
+    std::vector<Tag> all = tags(30'000, 5);
+    std::vector<Tag> expected = all;
+    stable_sort(crew, all, by_species);
+    std::stable_sort(expected.begin(), expected.end(), by_species);
+    const auto same = [](const Tag& a, const Tag& b) { return a.place == b.place && a.name == b.name; };
+    CHECK(std::equal(all.begin(), all.end(), expected.begin(), same));
+  }
 }
 
 TEST_CASE("sort moves what cannot be copied, and takes iterators") {
