@@ -11,7 +11,7 @@
 // that. A stage may wait for work of the same crew, fork, and run its loops; workers of a TaskCrew that have no item
 // help with these. The first exception of a stage comes out of run(); items under way are dropped. A stop, or the
 // source's end, stop the reading: items under way come to their end. A pipeline may be run again when its source can;
-// one run at a time.
+// one run at a time. A pipeline that a stage runs is one of its loops: who helps with it stays until that one ends.
 #pragma once
 
 #include <array>

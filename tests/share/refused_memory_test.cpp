@@ -106,7 +106,7 @@ TEST_CASE_TEMPLATE("refused memory: sorting loses nothing and moves nothing, or 
     Crew crew(workers);
     crew.each(64, [](std::size_t) {});
     for_every_refusal([&](Trial& trial) {
-      std::vector<int> numbers(200'000);
+      std::vector<int> numbers(140'000);
       for (std::size_t i = 0; i < numbers.size(); ++i) numbers[i] = static_cast<int>(i * 7919 % 100'003);
       const std::vector<int> as_they_were = numbers;
       trial.call([&] { sort(crew, numbers); });
