@@ -23,7 +23,7 @@ export folder flags="-std=c++20 -O1 -I. -Itests -Wno-psabi -Wno-restrict -idiraf
 layers=(base machine log crew algorithm share)
 find "${layers[@]/#/antcrew/}" tests/{crew,algorithm,share,support} -name '*.cpp' | sort >"$folder/sources"
 xargs --max-procs=2 -n 1 sh -c 'object=$folder/objects/$(echo "$1" | tr / _).o
-  [ "$object" -nt "$1" ] || aarch64-linux-gnu-g++ $flags -c "$1" -o "$object" || { echo "try-arm: $1 does not compile" >&2; exit 255; }' sh <"$folder/sources"
+  [ "$object" -nt "$1" ] && [ -z "$(find antcrew tests -name "*.hpp" -newer "$object" -print -quit)" ] || aarch64-linux-gnu-g++ $flags -c "$1" -o "$object" || { echo "try-arm: $1 does not compile" >&2; exit 255; }' sh <"$folder/sources"
 fault=0
 for layer in algorithm share crew; do
   aarch64-linux-gnu-g++ -pthread -rdynamic -o "$folder/test_$layer" "$folder"/objects/antcrew_*.o "$folder"/objects/tests_{${layer},support}_*.o \
