@@ -2,17 +2,15 @@
 
 #include <algorithm>
 #include <functional>
-#include <optional>
 #include <utility>
 
-#include "antcrew/crew/internal/tasks/task_pool.hpp"
 #include "antcrew/machine/clock.hpp"
 #include "antcrew/machine/jostle.hpp"
 
 namespace antcrew::internal {
 
 Line::Line(const std::vector<StageFacts>& stages, std::size_t room, const AnyStopToken& stop, TaskPool* pool)
-    : pool_(pool), room_(room), stop_(stop) {
+    : help_(pool), room_(room), stop_(stop) {
   places_.push_back({"source", StageKind::alone});
   for (const StageFacts& stage : stages) places_.push_back({stage.name, stage.kind});
   for (Place& place : places_) place.waiting.reserve(room);
@@ -23,16 +21,6 @@ Line::Line(const std::vector<StageFacts>& stages, std::size_t room, const AnySto
   }
   free_.reserve(room);
   for (std::size_t k = room; k > 0; --k) free_.push_back(k - 1);
-}
-
-Line::~Line() {
-  if (steps_ != nullptr) pool_->close_scope(steps_);
-}
-
-// By the first worker to come, below the loop that they all are in: without one, or without memory, nobody helps.
-void Line::open_scope(TaskWorker* worker) noexcept {
-  if (std::exchange(begun_, true) || worker == nullptr || pool_->workers() == 1) return;
-  steps_ = worker->open_scope(worker->scope());
 }
 
 // Nothing is under way and nothing will be read. After an exception, what is under way ends where it is.
@@ -196,40 +184,42 @@ int Line::longest_since(Shortages before) const noexcept {
 }
 
 // What a helper lacks between two pieces of work, told as above.
-struct Line::LoggedWait {
-  Frame frame(const Lane*) const noexcept { return line.frame_of(now); }
-  void rests(Lane*) noexcept {
-    const std::lock_guard<std::mutex> held(line.mutex_);
-    line.note_shortage();
-    before = line.short_ns_;
+class Line::LoggedWait final : public StageHelp::Told {
+ public:
+  LoggedWait(Line& line, int short_now) : line_(line), short_now_(short_now) {}
+  Frame frame() override { return line_.frame_of(short_now_); }
+  void rests() override {
+    const std::lock_guard<std::mutex> held(line_.mutex_);
+    line_.note_shortage();
+    before_ = line_.short_ns_;
   }
-  void rested(Lane* lane) noexcept {
-    const std::lock_guard<std::mutex> held(line.mutex_);
-    line.note_shortage();
-    lane->is_rather(line.frame_of(line.longest_since(before)));
+  void rested(Lane& lane) override {
+    const std::lock_guard<std::mutex> held(line_.mutex_);
+    line_.note_shortage();
+    lane.is_rather(line_.frame_of(line_.longest_since(before_)));
   }
-  Line& line;
-  int now;
-  Shortages before = {};
+
+ private:
+  Line& line_;
+  int short_now_;
+  Shortages before_ = {};
 };
 
 // Until there may be a step.
-void Line::wait(std::unique_lock<std::mutex>& lock, TaskWorker* worker) {
+void Line::wait(std::unique_lock<std::mutex>& lock) {
   const bool logged = logged_ && lane_here != nullptr;
-  if (steps_ == nullptr) return logged ? wait_logged(lock) : changed_.wait(lock);
-  const Wanted wanted{nullptr, steps_->name()};
-  const auto has_step = [this] { return has_step_.load(std::memory_order_seq_cst); };
-  const int short_now = short_now_;
+  if (!help_.is_open()) return logged ? wait_logged(lock) : changed_.wait(lock);
+  LoggedWait told(*this, short_now_);
   lock.unlock();
-  logged ? worker->work_until(wanted, has_step, LoggedWait{*this, short_now}) : worker->work_until(wanted, has_step);
+  help_.wait_until(has_step_, logged ? &told : nullptr);
   lock.lock();
 }
 
 // Under the lock: nobody finds a step any more.
 void Line::end_all() noexcept {
-  if (steps_ == nullptr) return changed_.notify_all();
+  if (!help_.is_open()) return changed_.notify_all();
   has_step_.store(true, std::memory_order_seq_cst);
-  pool_->ended(steps_->name());
+  help_.wake_all();
 }
 
 void Line::work(const Calls& calls, void* (*item_at)(void*, std::size_t), void* items) {
@@ -237,9 +227,8 @@ void Line::work(const Calls& calls, void* (*item_at)(void*, std::size_t), void* 
   if (lane_here != nullptr) {
     if (LaneBook* book = open_lanes.load(std::memory_order_relaxed)) book->region_has_stages(lane_here->at().region);
   }
-  TaskWorker* worker = pool_ == nullptr ? nullptr : pool_->here();
   std::unique_lock<std::mutex> lock(mutex_);
-  open_scope(worker);
+  if (!std::exchange(begun_, true)) help_.open();
   while (true) {
     Step step{};
     if (!choose(step)) {
@@ -247,23 +236,22 @@ void Line::work(const Calls& calls, void* (*item_at)(void*, std::size_t), void* 
       if (over()) return end_all();
       has_step_.store(false, std::memory_order_relaxed);
       ++asleep_;
-      wait(lock, worker);
+      wait(lock);
       --asleep_;
       continue;
     }
     if (logged_) note_shortage();
     const bool another = asleep_ > 0 && another_step();
     has_step_.store(another, std::memory_order_seq_cst);
-    if (another && steps_ == nullptr) changed_.notify_one();
+    if (another && !help_.is_open()) changed_.notify_one();
     lock.unlock();
-    if (another && steps_ != nullptr) pool_->wake_for(steps_->name());
+    if (another && help_.is_open()) help_.wake_one();
     at_border();
     const std::int64_t start = now_ns();
     bool goes_on = false;
     std::exception_ptr error;
     try {
-      std::optional<TaskWorker::In> in;
-      if (steps_ != nullptr) in.emplace(*worker, steps_);
+      const StageHelp::Step inside(help_);
       void* item = item_at(items, step.what.item);
       goes_on = step.place == source ? calls.read(calls.self, item) : calls.pass(calls.self, item, step.place - 1);
     } catch (...) {

@@ -17,6 +17,7 @@
 #include <vector>
 
 #include "antcrew/base/enough.hpp"
+#include "antcrew/crew/stage_help.hpp"
 #include "antcrew/log/lanes.hpp"
 
 namespace antcrew {
@@ -35,10 +36,6 @@ struct PipelineFacts {
 
 namespace internal {
 
-struct Scope;
-class TaskPool;
-class TaskWorker;
-
 enum class StageKind { many, alone, as_read };
 
 struct StageFacts {
@@ -50,7 +47,6 @@ class Line {
  public:
   // pool: of the TaskCrew whose workers work here; null for other crews.
   Line(const std::vector<StageFacts>& stages, std::size_t room, const AnyStopToken& stop, TaskPool* pool);
-  ~Line();
   Line(const Line&) = delete;
   Line& operator=(const Line&) = delete;
 
@@ -98,15 +94,13 @@ class Line {
   void note_shortage() noexcept;
   Frame frame_of(int shortage) const noexcept;
   void wait_logged(std::unique_lock<std::mutex>& lock);
-  struct LoggedWait;
-  void open_scope(TaskWorker* worker) noexcept;
-  void wait(std::unique_lock<std::mutex>& lock, TaskWorker* worker);
+  class LoggedWait;
+  void wait(std::unique_lock<std::mutex>& lock);
   void end_all() noexcept;
   void leave_out(std::size_t from, std::uint64_t number);
   void advance(Place& place);
 
-  TaskPool* pool_;
-  Scope* steps_ = nullptr;  // of all steps; null where nobody helps
+  StageHelp help_;
   bool begun_ = false;
   // Of those that help: whether to come back for a step. Changed under the lock.
   std::atomic<bool> has_step_{false};

@@ -157,6 +157,7 @@ class TaskWorker {
   Scope* scope() const noexcept { return scope_; }
   Scope* open_scope(const Scope* parent) noexcept;  // null without memory
   void close_scope(Scope* scope) noexcept;
+  Scope* change_scope(Scope* scope) noexcept { return std::exchange(scope_, scope); }
   // The scope of the body under way, for the length of another one.
   class In {
    public:
