@@ -54,7 +54,9 @@ TEST_CASE_TEMPLATE("a fold of little work is done by the caller, as worker 0", C
     CHECK(not_first == 0);
     if (by_others == 0) ++alone;
   }
-  CHECK(alone > 0);  // not each time: the machine may take the caller's processor away for a while
+#if !defined(ANTCREW_SANITIZED)  // to which no work is little
+  CHECK(alone > 0);              // not each time: the machine may take the caller's processor away for a while
+#endif
 }
 
 TEST_CASE_TEMPLATE("work that waits is shared out, all of few items at once", Crew, ThreadCrew, TaskCrew) {
