@@ -255,7 +255,8 @@ TEST_CASE("loops for some workers among loops for all: every piece once, excepti
     CAPTURE(workers);
     ThreadCrew crew(workers);
     std::size_t wrong = 0;
-    for (int round = 0; round < 4000; ++round) {
+    const auto end = std::chrono::steady_clock::now() + 10s;  // where regions take milliseconds
+    for (int round = 0; round < 4000 && std::chrono::steady_clock::now() < end; ++round) {
       const std::size_t n = random() % (static_cast<unsigned>(workers) + 3);
       const bool throws = round % 97 == 0 && n > 0;
       if (round % 50 == 0) std::this_thread::sleep_for(std::chrono::microseconds(random() % 200));
