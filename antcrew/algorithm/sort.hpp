@@ -7,7 +7,8 @@
 // that each lies in a near cache, and merged in parallel, four at once: each worker finds by bisection which elements
 // make up its stretch of the merged output (Varman, Scheufler, Iyer and Ricard 1991, "Merging multiple lists on
 // hierarchical-memory multiprocessors"). Whole numbers in one stretch of memory that are compared by std::less or
-// std::greater are sorted digit by digit instead, without comparing them, also by a crew of one (internal/digits.hpp).
+// std::greater, but for many with more than five bytes that differ, are sorted digit by digit instead, without
+// comparing them, also by a crew of one (internal/digits.hpp).
 //
 // Needs room for one more copy of the elements; throws std::bad_alloc, before anything was moved, when there is none.
 // The crew is held from beginning to end: one that another thread has is refused (Error crew.busy), and nothing was
@@ -197,15 +198,17 @@ void sort_with(Crew& crew, At first, At last, Less& less) {
   const auto n = static_cast<std::size_t>(last - first);
   if constexpr (ByDigits<At, Less>) {
     using T = std::iter_value_t<At>;
-    if (n < least_by_digits) return sort_run<stable>(first, last, less);
-    DigitSort<Crew, T, descends_by<Less, T>>(crew, std::to_address(first), n).sort();
-  } else {
-    using Merging = MergeSort<Crew, At, Less, stable>;
-    if (crew.workers() == 1 ? !Merging::pays_alone(n) : n < least_parallel_sort(crew.workers())) {
-      return sort_run<stable>(first, last, less);
+    if (n >= least_by_digits) {
+      DigitSort<Crew, T, descends_by<Less, T>> by_digits(crew, std::to_address(first), n);
+      if (by_digits.are_sorted()) return;
+      if (by_digits.is_worth_it()) return by_digits.sort();
     }
-    Merging(crew, first, n, less).sort();
   }
+  using Merging = MergeSort<Crew, At, Less, stable>;
+  if (crew.workers() == 1 ? !Merging::pays_alone(n) : n < least_parallel_sort(crew.workers())) {
+    return sort_run<stable>(first, last, less);
+  }
+  Merging(crew, first, n, less).sort();
 }
 
 }  // namespace internal

@@ -18,13 +18,6 @@ using test::Refusing;
 
 namespace {
 
-// Sanitizers look at fewer.
-#if defined(ANTCREW_SANITIZED)
-constexpr std::size_t step = 7;
-#else
-constexpr std::size_t step = 1;
-#endif
-
 // A worker process that is forked meanwhile is refused its k-th, too.
 template <class Crew, class Call>
 void refuse_in_processes(const char* what, const Call& call) {
@@ -35,7 +28,7 @@ void refuse_in_processes(const char* what, const Call& call) {
   }();
   std::size_t failed = 0;
   std::size_t k = 0;
-  for (bool over = false; !over && k < 600; k += k < 8 ? 1 : step) {
+  for (bool over = false; !over && k < 600; k = test::refused_after(k)) {
     CAPTURE(k);
     Crew crew(2);
     call(crew);  // workers that stay are forked by now: what is refused in one of them would be refused later, too

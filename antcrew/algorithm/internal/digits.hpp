@@ -2,6 +2,9 @@
 // of Computer Programming", volume 3, section 5.2.5): no comparison, and the same time whatever their order and values,
 // unless they are sorted already or have digits in common, which costs less.
 //
+// Beyond the cache a pass over many numbers costs as much as some five comparisons each, so numbers with more than five
+// digits that differ (random ones of 64 bits) are left to those who compare: is_worth_it().
+//
 // Each pass: every part of the elements counts its digits, the parts' places in the output follow from that, and every
 // part writes its elements there. A part goes to one worker, no two write to the same place.
 #pragma once
@@ -44,43 +47,66 @@ class DigitSort {
   static constexpr std::size_t values = 1u << digit_bits;
   static constexpr std::size_t digits = sizeof(T);
   using Counts = std::array<std::size_t, values>;
+  struct Seen {
+    bool ordered = true;
+    Bits differ = 0;
+  };
 
  public:
-  // Throws std::bad_alloc, before anything was moved.
+  // Throws std::bad_alloc.
   DigitSort(Crew& crew, T* first, std::size_t n)
-      : crew_(crew),
-        first_(first),
-        n_(n),
-        parts_(parts_for(n, crew.workers())),
-        counts_(parts_),
-        ordered_(parts_),
-        totals_(parts_),
-        buffer_(Column<T>::allocate(n)) {}
+      : crew_(crew), first_(first), n_(n), parts_(parts_for(n, crew.workers())), seen_(parts_), counts_(parts_) {}
   DigitSort(const DigitSort&) = delete;
   DigitSort& operator=(const DigitSort&) = delete;
   ~DigitSort() { Column<T>::release(buffer_); }
 
+  // First of all: whether they are in order already. Moves nothing.
+  bool are_sorted() {
+    tasks([&](std::size_t part) {
+      const Range mine = even_part(n_, parts_, part);
+      const Bits one = bits_of(first_[0]);
+      Bits before = bits_of(first_[mine.first == 0 ? 0 : mine.first - 1]);
+      Seen here;
+      for (const std::size_t i : mine) {
+        const Bits bits = bits_of(first_[i]);
+        here.ordered &= before <= bits;
+        here.differ = static_cast<Bits>(here.differ | (bits ^ one));
+        before = bits;
+      }
+      seen_[part] = here;
+    });
+    bool ordered = true;
+    for (const Seen& part : seen_) {
+      ordered &= part.ordered;
+      differ_ = static_cast<Bits>(differ_ | part.differ);
+    }
+    return ordered;
+  }
+  bool is_worth_it() const noexcept {
+    constexpr std::size_t in_cache = 131'072;
+    constexpr int most_passes = 5;
+    int passes = 0;
+    for (unsigned digit = 0; digit < digits; ++digit) passes += differs(digit) ? 1 : 0;
+    return n_ <= in_cache || passes <= most_passes;
+  }
+
+  // Throws std::bad_alloc, before anything was moved.
   void sort() {
-    if (count_all()) return;
-    const auto& all = totals_.front();
+    buffer_ = Column<T>::allocate(n_);
     T* from = first_;
     T* to = buffer_;
     for (unsigned digit = 0; digit < digits; ++digit) {
-      if (same_in_all(all[digit])) continue;
-      if (parts_ == 1) {
-        counts_.front() = all[digit];
-      } else {
-        tasks([&](std::size_t part) { count(from, part, digit); });
-      }
+      if (!differs(digit)) continue;
+      tasks([&](std::size_t part) { count(from, part, digit); });
       find_places();
       tasks([&](std::size_t part) { move(from, to, part, digit); });
       std::swap(from, to);
     }
-    if (from != first_)
-      tasks([&](std::size_t part) {
-        const Range mine = even_part(n_, parts_, part);
-        std::copy(from + mine.first, from + mine.last, first_ + mine.first);
-      });
+    if (from == first_) return;
+    tasks([&](std::size_t part) {
+      const Range mine = even_part(n_, parts_, part);
+      std::copy(from + mine.first, from + mine.last, first_ + mine.first);
+    });
   }
 
  private:
@@ -104,35 +130,8 @@ class DigitSort {
     return static_cast<std::size_t>(bits_of(x) >> (digit_bits * digit)) % values;
   }
 
-  // Of all digits, added up in the first total. True when they are in order already.
-  bool count_all() {
-    tasks([&](std::size_t part) {
-      const Range mine = even_part(n_, parts_, part);
-      std::array<Counts, digits>& here = totals_[part];
-      bool ordered = true;
-      Bits before = bits_of(first_[mine.first == 0 ? 0 : mine.first - 1]);
-      for (const std::size_t i : mine) {
-        const Bits bits = bits_of(first_[i]);
-        ordered &= before <= bits;
-        before = bits;
-        for (unsigned digit = 0; digit < digits; ++digit)
-          ++here[digit][static_cast<std::size_t>(bits >> (digit_bits * digit)) % values];
-      }
-      ordered_[part] = ordered;
-    });
-    bool ordered = true;
-    for (const char part : ordered_) ordered &= part != 0;
-    if (ordered) return true;
-    for (std::size_t part = 1; part < parts_; ++part) {
-      for (unsigned digit = 0; digit < digits; ++digit) {
-        for (std::size_t value = 0; value < values; ++value)
-          totals_.front()[digit][value] += totals_[part][digit][value];
-      }
-    }
-    return false;
-  }
-  bool same_in_all(const Counts& counts) const noexcept {
-    return std::find(counts.begin(), counts.end(), n_) != counts.end();
+  bool differs(unsigned digit) const noexcept {
+    return static_cast<std::size_t>(differ_ >> (digit_bits * digit)) % values != 0;
   }
   void count(const T* from, std::size_t part, unsigned digit) noexcept {
     Counts here{};
@@ -155,10 +154,10 @@ class DigitSort {
   T* first_;
   std::size_t n_;
   std::size_t parts_;
+  std::vector<Seen> seen_;      // by part
   std::vector<Counts> counts_;  // of the digit under way, by part; then where each part's next one goes
-  std::vector<char> ordered_;
-  std::vector<std::array<Counts, digits>> totals_;
-  T* buffer_;
+  Bits differ_ = 0;             // bits that are not the same in all
+  T* buffer_ = nullptr;
 };
 
 }  // namespace antcrew::internal
