@@ -80,7 +80,7 @@ Column<T> filtered(Crew& crew, std::size_t n, const At& at, Test& test) {
   };
   std::vector<std::uint64_t> passed(words);
   std::vector<std::size_t> begins(ranges + 1, 0);
-  crew.steps(ranges, Crew::small_pieces(1), [&](std::size_t range) {
+  crew.steps(ranges, n, Crew::small_pieces(1), [&](std::size_t range) {
     std::size_t count = 0;
     for (const std::size_t w : parts[range]) {
       const Range items = items_of(w);
@@ -93,7 +93,7 @@ Column<T> filtered(Crew& crew, std::size_t n, const At& at, Test& test) {
   });
   for (std::size_t range = 0; range < ranges; ++range) begins[range + 1] += begins[range];
   Stretches<T> stretches(begins[ranges], ranges);
-  crew.steps(ranges, Crew::small_pieces(1), [&](std::size_t range) {
+  crew.steps(ranges, n, Crew::small_pieces(1), [&](std::size_t range) {
     typename Stretches<T>::Stretch stretch(stretches, range, begins[range]);
     for (const std::size_t w : parts[range]) {
       for (std::uint64_t bits = passed[w]; bits != 0; bits &= bits - 1) {

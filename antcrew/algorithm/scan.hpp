@@ -63,21 +63,27 @@ void scan(Crew& crew, In in, Out out, std::size_t n, std::optional<T> carry, Com
     for (std::size_t i = range.first + 1; i < range.last; ++i) sum = static_cast<T>(combine(std::move(sum), at(i)));
     return sum;
   };
-  const auto write = [&](std::size_t piece, std::optional<T> so_far) {
-    for (const std::size_t i : parts[piece]) {
-      T next = joined(so_far, at(i));
-      if constexpr (inclusive) {
-        out[static_cast<OutStep>(i)] = static_cast<Held>(next);
-      } else {
-        out[static_cast<OutStep>(i)] = static_cast<Held>(std::move(*so_far));
-      }
-      so_far = std::move(next);
+  const auto put = [&](std::size_t i, std::optional<T>& so_far, const T& item) {
+    T next = joined(so_far, item);
+    if constexpr (inclusive) {
+      out[static_cast<OutStep>(i)] = static_cast<Held>(next);
+    } else {
+      out[static_cast<OutStep>(i)] = static_cast<Held>(std::move(*so_far));
     }
+    so_far = std::move(next);
   };
-  const std::size_t done = crew.first_steps(pieces, [&](std::size_t piece) {
-    T after = joined(carry, total(piece));
-    write(piece, std::move(carry));
-    carry = std::move(after);
+  // The caller alone reads each item once; the total stays apart, so that sums are rounded as by many workers.
+  const std::size_t done = crew.first_steps(pieces, n, [&](std::size_t piece) {
+    const Range range = parts[piece];
+    std::optional<T> so_far = carry;
+    T sum = at(range.first);
+    put(range.first, so_far, sum);
+    for (std::size_t i = range.first + 1; i < range.last; ++i) {
+      const T item = at(i);
+      put(i, so_far, item);
+      sum = static_cast<T>(combine(std::move(sum), item));
+    }
+    carry = joined(carry, sum);
   });
   if (done == pieces) return;
   std::vector<std::optional<T>> before(pieces - done);
@@ -86,7 +92,10 @@ void scan(Crew& crew, In in, Out out, std::size_t n, std::optional<T> carry, Com
     T after = joined(carry, *sum);
     sum = std::exchange(carry, std::optional<T>(std::move(after)));
   }
-  crew.each(before.size(), Crew::small_pieces(1), [&](std::size_t k) { write(done + k, std::move(before[k])); });
+  crew.each(before.size(), Crew::small_pieces(1), [&](std::size_t k) {
+    std::optional<T> so_far = std::move(before[k]);
+    for (const std::size_t i : parts[done + k]) put(i, so_far, at(i));
+  });
 }
 
 // Throws Error (scan.output).

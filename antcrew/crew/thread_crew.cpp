@@ -88,8 +88,7 @@ inline void ThreadCrew::by_one(std::size_t n, Split split, const AnyStopToken& s
   const bool one_piece = n == 1 || (split.kind() == Split::Kind::chunks && n <= split.items());
   if (one_piece && team_->meter().now() == nullptr && !internal::places_wanted())
     return team_->run_by_caller(n, stop, body);
-  if (body.perhaps_small && n > internal::Alone::most_shared && team_->meter().now() == nullptr &&
-      !internal::places_wanted()) {
+  if (body.perhaps_small && team_->meter().now() == nullptr && !internal::places_wanted()) {
     const std::size_t done = team_->begin_by_caller(n, stop, body);
     if (done == n || body.only_first) return team_->leave();
     const internal::RestOfPieces rest{body, done};

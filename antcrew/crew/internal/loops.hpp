@@ -70,15 +70,17 @@ class Loops {
     each(n, Crew::usual, body, no_stop, at);
   }
 
-  // The same where all of it may take less than waking somebody: the first few are done by the caller alone.
+  // The same for n pieces of so many items, where all of it may take less than waking somebody: the first few are done
+  // by the caller alone.
   template <class Body>
-  void steps(std::size_t n, How how, Body&& body, const AnyStopToken& stop = no_stop,
+  void steps(std::size_t n, std::size_t items, How how, Body&& body, const AnyStopToken& stop = no_stop,
              CallPlace at = CallPlace::here()) {
-    self().pieces(n, how, stop, {&each_block<std::remove_reference_t<Body>>, address_of(body), true, true}, at);
+    self().pieces(n, how, stop,
+                  {&each_block<std::remove_reference_t<Body>>, address_of(body), true, items > Alone::most_shared}, at);
   }
-  // Only those first few, one after the other. Returns how many were done: none of few, or when a log is open.
+  // Only those first few, one after the other. Returns how many were done: none of few items, or when a log is open.
   template <class Body>
-  std::size_t first_steps(std::size_t n, Body&& body, CallPlace at = CallPlace::here()) {
+  std::size_t first_steps(std::size_t n, std::size_t items, Body&& body, CallPlace at = CallPlace::here()) {
     std::size_t done = 0;
     auto counted = [&](Range block, const Enough&) {
       for (std::size_t i = block.first; i < block.last; ++i) {
@@ -87,7 +89,8 @@ class Loops {
       }
     };
     PieceBody first = piece_body(counted, true);
-    first.perhaps_small = first.only_first = true;
+    first.perhaps_small = items > Alone::most_shared;
+    first.only_first = true;
     self().pieces(n, Crew::small_pieces(1), no_stop, first, at);
     return done;
   }
@@ -152,7 +155,7 @@ class Loops {
       std::vector<std::optional<T>> partial(pieces);
       const EvenParts parts(n, pieces);
       const auto one = [&, parts](std::size_t k) { partial[k].emplace(per_range(parts[k])); };
-      steps(pieces, how, one, stop, at);
+      steps(pieces, n, how, one, stop, at);
       refuse_half(stop, "fold");
       for (std::optional<T>& part : partial) start = combine(std::move(start), std::move(*part));
     }

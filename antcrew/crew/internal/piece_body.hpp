@@ -42,7 +42,7 @@ struct WholeBody {
 // The first pieces of steps that may be too small to be shared: the caller does them alone.
 class Alone {
  public:
-  // Up to so many are shared out at once: they may all wait for something.
+  // Pieces of up to so many items are shared out at once: they may all wait for something.
   static constexpr std::size_t most_shared = 64;
 
   // How many of n pieces were done before it was enough, or what is left looked to be worth waking the workers for.
@@ -51,7 +51,7 @@ class Alone {
     const std::int64_t start_ns = now_ns();
     std::size_t done = 0;
     while (done < n && !enough()) {
-      const std::size_t at_once = done < most_at_once || enough.may_be_asked() ? 1 : most_at_once;
+      const std::size_t at_once = done == 0 || enough.may_be_asked() ? 1 : done < most_at_once ? done : most_at_once;
       const std::size_t first = done;
       done = n - done < at_once ? n : done + at_once;
       body.call(body.self, {first, done}, enough);
