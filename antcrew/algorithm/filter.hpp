@@ -96,9 +96,9 @@ Column<T> filtered(Crew& crew, std::size_t n, const At& at, Test& test) {
   crew.steps(ranges, n, Crew::small_pieces(1), [&](std::size_t range) {
     typename Stretches<T>::Stretch stretch(stretches, range, begins[range]);
     for (const std::size_t w : parts[range]) {
-      for (std::uint64_t bits = passed[w]; bits != 0; bits &= bits - 1) {
-        stretch.add(at(items_of(w).first + static_cast<std::size_t>(std::countr_zero(bits))));
-      }
+      const std::size_t first = items_of(w).first;
+      for (std::uint64_t bits = passed[w]; bits != 0; bits &= bits - 1)
+        stretch.add(at(first + static_cast<std::size_t>(std::countr_zero(bits))));
     }
   });
   return std::move(stretches).finished();
