@@ -29,6 +29,14 @@ void open_standard_files() {
   }
 }
 
+// COLUMNS, where it is a number that a text fits into; else 0.
+std::size_t columns_asked() {
+  const char* text = std::getenv("COLUMNS");
+  char* end = nullptr;
+  const unsigned long columns = text == nullptr ? 0 : std::strtoul(text, &end, 10);
+  return columns >= 20 && columns <= 1000 && *end == '\0' ? columns : 0;
+}
+
 int complain(const std::string& program, const std::string& what, int code) {
   std::fflush(stdout);
   std::fprintf(stderr, "%s: %s\n", program.c_str(), printable(what).c_str());
@@ -72,7 +80,7 @@ std::string program_name(const char* argv0) {
 }
 
 report_layer::Look output_look() {
-  if (::isatty(STDOUT_FILENO) == 0) return {};
+  if (::isatty(STDOUT_FILENO) == 0) return {columns_asked()};
   winsize size{};
   const bool known = ::ioctl(STDOUT_FILENO, TIOCGWINSZ, &size) == 0 && size.ws_col > 0;
   const char* no_colour = std::getenv("NO_COLOR");

@@ -24,7 +24,8 @@ int guarded(const std::string& program, const std::function<int()>& work);
 // The last part of argv[0].
 std::string program_name(const char* argv0);
 
-// The terminal on standard output; no limit and no colours when it is not one. NO_COLOR in the environment is heeded.
+// The terminal on standard output; no colours when it is not one, and as wide as COLUMNS in the environment says, or
+// without limit. NO_COLOR is heeded.
 report_layer::Look output_look();
 
 // Whether what a terminal shows may be UTF-8, by LC_ALL, LC_CTYPE and LANG, the first of them that is set.

@@ -25,6 +25,7 @@
 #include "antcrew/report/figure.hpp"
 #include "antcrew/report/markdown.hpp"
 #include "antcrew/report/page.hpp"
+#include "antcrew/report/result.hpp"
 #include "antcrew/report/table.hpp"
 
 namespace antcrew::cli_layer {
@@ -42,6 +43,9 @@ std::string one_by_one(const std::vector<NamedStudy>& studies, const char* befor
 }
 
 std::string tables(const std::vector<NamedStudy>& studies, const Look& look) {
+  return one_by_one(studies, "Record ", [&](const Analysed& study) { return result_text(study, look); });
+}
+std::string whole_tables(const std::vector<NamedStudy>& studies, const Look& look) {
   return one_by_one(studies, "Record ", [&](const Analysed& study) { return table_text(study, look); });
 }
 std::string markdowns(const std::vector<NamedStudy>& studies, const Look&) {
@@ -152,6 +156,8 @@ void check_form(const FormChoice& choice, std::size_t records) {
   if (records > 1 && (figure || !form->several))
     bad_input("cli.form", "--as " + choice.form, fmt::format("it holds one record, {} were given", records),
               "show them one at a time");
+  if (choice.all && choice.form != "table")
+    bad_input("cli.form", "--all", "the form " + choice.form + " has everything as it is", "leave out --all");
   if (!choice.image.empty() && !figure)
     bad_input("cli.form", "--image " + choice.image, "only a figure is an image", "add --as figure");
   check_target(choice.to);
@@ -169,7 +175,7 @@ std::string rendered(const std::vector<NamedRecord>& records, const FormChoice& 
     studies.push_back({choice.scrub ? scrub_text(named.name) : named.name, &analysed.back()});
   }
   if (is_figure(choice.form)) return drawn(analysed.front(), choice);
-  return form_called(choice.form)->render(studies, look);
+  return choice.all ? whole_tables(studies, look) : form_called(choice.form)->render(studies, look);
 }
 
 void put_out(const std::string& text, const std::string& to) {

@@ -21,6 +21,7 @@ struct FormChoice {
   std::string form = "table";  // of form_names(), or "figure:KIND"
   std::string to;              // file; empty = standard output
   std::string image;           // of a figure: "svg", "png", "pdf"; empty = by the ending of `to`, else "svg"
+  bool all = false;            // of the table: every size, and all notes
   bool scrub = false;          // without names of hosts, users and folders
 };
 

@@ -54,7 +54,7 @@ std::string LiveTable::table_for(const Progress& progress) {
   const Analysed study = analyse(record_);
   // What is wider than the terminal would take two lines of it, and clearing would leave one behind.
   table_.clear();
-  std::istringstream lines(table_so_far(study, progress.point, Look(columns_), rows_ - 2));
+  std::istringstream lines(table_so_far(study, progress.point, Look(columns_), std::max<std::size_t>(rows_, 5) - 3));
   for (std::string line; std::getline(lines, line);) table_ += printable(line, columns_) + "\n";
   next_table_ns_ = now_ns() + std::max(between_tables_ns, cost_factor * (now_ns() - start));
   return table_;
@@ -63,7 +63,8 @@ std::string LiveTable::table_for(const Progress& progress) {
 void LiveTable::show(const Progress& p) {
   const std::int64_t now = now_ns();
   if (!on_ || now - shown_ns_ < between_lines_ns) return;
-  const std::string table = table_for(p);
+  std::string table = table_for(p);
+  if (whole_ && !note_.empty()) table += printable(note_, columns_) + "\n";
   const std::string at = begun_ && p.point < record_.points.size() ? point_in_words(record_.points[p.point]) : "";
   std::string line = fmt::format("{:3.0f} %  {:.0f} s left  {}  {}, {} worker{}", p.share * 100, p.left_s,
                                  printable(at, 40), printable(p.variant, 40), p.workers, p.workers == 1 ? "" : "s");
@@ -73,6 +74,10 @@ void LiveTable::show(const Progress& p) {
   std::fputs((takes_utf8() ? text : plain_signs(text)).c_str(), stderr);
   std::fflush(stderr);
   shown_ns_ = now;
+}
+
+void LiveTable::note(const std::string& text) {
+  note_ = text;
 }
 
 void LiveTable::clear() {

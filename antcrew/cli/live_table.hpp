@@ -24,6 +24,8 @@ class LiveTable {
   void begin(const Record& frame);
   void add(const RecordStep& step);
   void show(const Progress& progress);
+  // Stands below the table from now on, in place of the one before: what there is no time for.
+  void note(const std::string& text);
   // Takes away what stands there, so that something else can be printed.
   void clear();
 
@@ -37,6 +39,7 @@ class LiveTable {
   Record record_;
   bool begun_ = false;
   std::string table_;
+  std::string note_;
   std::int64_t shown_ns_ = 0;
   std::int64_t next_table_ns_ = 0;
   std::size_t lines_ = 0;  // that stand there above the line of progress

@@ -88,8 +88,14 @@ RunHooks hooks_for(GrowingFile& file, LiveTable& line, const Talk& talk) {
     line.add(step);
   };
   hooks.on_note = [&talk](const std::string& note) { talk.say(note); };
+  hooks.on_left_out = [&line](const std::string& note) { line.note(note); };
   hooks.stop = [] { return asked_to_stop != 0; };
   return hooks;
+}
+
+std::string stored_as(int number, bool in_short) {
+  return fmt::format("Stored as {}{}.", number,
+                     in_short ? fmt::format("; more: antcrew show {0} --all, antcrew explain {0}", number) : "");
 }
 
 // On a terminal what was found out comes first: saving it may fail, and then the steps are still in their file. Other
@@ -103,8 +109,9 @@ void show_result(const Record& record, const std::string& path, const FormChoice
   std::fflush(stdout);
   if (table) file.finish(record);
   const KeptRun kept = keep_run(path, options.store);
-  const std::string number = kept.number > 0 ? fmt::format(" (stored as {})", kept.number) : "";
-  std::fprintf(table ? stdout : stderr, "%sRecord: %s%s\n", table ? "\n" : "", path.c_str(), number.c_str());
+  std::FILE* const to = table ? stdout : stderr;
+  std::fprintf(to, "Record: %s\n", path.c_str());
+  if (kept.number > 0) std::fprintf(to, "%s\n", stored_as(kept.number, table && !form.all).c_str());
   if (!kept.trouble.empty()) {
     std::fflush(stdout);
     std::fprintf(stderr, "not stored: %s\n", printable(kept.trouble).c_str());
@@ -115,7 +122,7 @@ void show_result(const Record& record, const std::string& path, const FormChoice
   as_page.form = "page";
   as_page.scrub = form.scrub;
   put_out(rendered({{path, record}}, as_page, Look()), page);
-  std::fprintf(table ? stdout : stderr, "Page: %s\n", page.c_str());
+  std::fprintf(to, "Page: %s\n", page.c_str());
 }
 
 }  // namespace

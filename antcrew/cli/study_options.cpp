@@ -94,6 +94,7 @@ void add_form_options(CLI::App& app, FormChoice& choice) {
   app.add_option("--to", choice.to, "write to this file instead of standard output")->type_name("FILE");
   app.add_option("--image", choice.image, "of a figure: svg, png, pdf (default: by the ending of --to, else svg)")
       ->type_name("IMAGE");
+  app.add_flag("--all", choice.all, "of the table: every size, every figure and all notes");
   app.add_flag("--scrub", choice.scrub, scrub_help);
 }
 

@@ -125,15 +125,20 @@ std::string explanation(const Analysed& study, const Look& look, bool timelines)
 namespace {
 
 // Of the middle metered call; nothing where its ledger is withheld.
-std::string bar_of(const Analysed& study, const CellFigures& cell) {
+std::string middle_ledger(const Analysed& study, const CellFigures& cell,
+                          std::string (*in_words)(const LaneParts&, double)) {
   std::vector<Ledger> ledgers = ledgers_of(study, cell);
   if (ledgers.empty() || !withheld_because(study, cell).empty()) return {};
   std::sort(ledgers.begin(), ledgers.end(), [](const Ledger& a, const Ledger& b) { return a.wall_s < b.wall_s; });
   const Ledger& middle = ledgers[ledgers.size() / 2];
-  return ledger_bar(middle.parts_s, middle.lane_seconds());
+  return in_words(middle.parts_s, middle.lane_seconds());
 }
 
 }  // namespace
+
+std::string shares_text(const Analysed& study, const CellFigures& cell) {
+  return middle_ledger(study, cell, ledger_shares);
+}
 
 std::string first_findings(const Analysed& study, std::size_t most) {
   const std::vector<const CellFigures*> cells = explained_cells(study);
@@ -151,7 +156,7 @@ std::string first_findings(const Analysed& study, std::size_t most) {
   if (text.empty()) return {};
   return fmt::format("\nWhere the time of {} went, as shares of its workers' time (antcrew explain tells more):\n",
                      cell_in_words(*cells.front()->cell)) +
-         bar_of(study, *cells.front()) + text;
+         middle_ledger(study, *cells.front(), ledger_bar) + text;
 }
 
 bool cannot_explain(const Analysed& study) {

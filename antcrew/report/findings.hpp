@@ -23,6 +23,9 @@ std::string ledger_text(const Analysed& study, const CellFigures& cell, const Lo
 // The same of one stretch of a program, as Watch::ledger() gives it: a line a state, for a log.
 std::string ledger_text(const LaneSums& sums);
 
+// "89 % running, 10 % idle at the join" of its middle metered call; empty without a ledger.
+std::string shares_text(const Analysed& study, const CellFigures& cell);
+
 // A claim with the cell that it is about, for lists of several cells.
 std::string claim_with_cell(const Analysed& study, const Finding& finding);
 

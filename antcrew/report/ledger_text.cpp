@@ -47,40 +47,65 @@ std::string parts_text(const LaneParts& parts, double lane_seconds, bool crew) {
   return text;
 }
 
+namespace {
+
+struct Share {
+  char sign;
+  const char* words;
+  std::vector<LaneState> states;
+  double part = 0;
+};
+
+// The largest parts of what workers do; work first.
+std::vector<Share> shares_of(const LaneParts& parts, double lane_seconds) {
+  std::vector<Share> shares = {{'#', "at work", {LaneState::running}},
+                               {'.', "waiting outside", {LaneState::blocked}},
+                               {'=', "in turn", {LaneState::serial}},
+                               {'-', "waiting for that", {LaneState::serial_wait}},
+                               {'~', "done, waiting for the last", {LaneState::imbalance}},
+                               {'L', "at a lock", {LaneState::lock}},
+                               {'s', "for a stage", {LaneState::stage}},
+                               {'o', "nothing ready", {LaneState::no_work}},
+                               {'w', "for a processor", {LaneState::waiting_to_run}},
+                               {'m', "moving data", {LaneState::moving_data}},
+                               {'+', "starting", {LaneState::start_up, LaneState::dispatch}},
+                               {'?', "not accounted for", {LaneState::unaccounted}}};
+  for (Share& share : shares) {
+    for (const LaneState state : share.states) share.part += std::max(0.0, parts[state]) / lane_seconds;
+  }
+  return shares;
+}
+
+constexpr double least_share = 0.05;
+
+}  // namespace
+
 std::string ledger_bar(const LaneParts& parts, double lane_seconds) {
-  struct Sign {
-    char sign;
-    const char* words;
-    std::vector<LaneState> states;
-  };
-  static const std::vector<Sign> signs = {{'#', "at work", {LaneState::running}},
-                                          {'.', "waiting outside", {LaneState::blocked}},
-                                          {'=', "in turn", {LaneState::serial}},
-                                          {'-', "waiting for that", {LaneState::serial_wait}},
-                                          {'~', "done, waiting for the last", {LaneState::imbalance}},
-                                          {'L', "at a lock", {LaneState::lock}},
-                                          {'s', "for a stage", {LaneState::stage}},
-                                          {'o', "nothing ready", {LaneState::no_work}},
-                                          {'w', "for a processor", {LaneState::waiting_to_run}},
-                                          {'m', "moving data", {LaneState::moving_data}},
-                                          {'+', "starting", {LaneState::start_up, LaneState::dispatch}},
-                                          {'?', "not accounted for", {LaneState::unaccounted}}};
   constexpr double width = 50;
-  constexpr double told = 0.05;
   if (!(lane_seconds > 0)) return {};
   std::string bar;
   std::string words;
   double so_far = 0;
-  for (const Sign& sign : signs) {
-    double share = 0;
-    for (const LaneState state : sign.states) share += std::max(0.0, parts[state]) / lane_seconds;
-    so_far += share;
+  for (const Share& share : shares_of(parts, lane_seconds)) {
+    so_far += share.part;
     const auto until = static_cast<std::size_t>(std::lround(width * std::min(1.0, so_far)));
-    if (until > bar.size()) bar.append(until - bar.size(), sign.sign);
-    if (share >= told)
-      words += fmt::format("{}{} {} {}", words.empty() ? "" : ", ", sign.sign, sign.words, percent_text(share));
+    if (until > bar.size()) bar.append(until - bar.size(), share.sign);
+    if (share.part >= least_share)
+      words += fmt::format("{}{} {} {}", words.empty() ? "" : ", ", share.sign, share.words, percent_text(share.part));
   }
   return fmt::format("  {}\n  {}\n", bar, words);
+}
+
+std::string ledger_shares(const LaneParts& parts, double lane_seconds) {
+  std::string text;
+  if (!(lane_seconds > 0)) return text;
+  std::vector<Share> shares = shares_of(parts, lane_seconds);
+  std::stable_sort(shares.begin(), shares.end(), [](const Share& a, const Share& b) { return a.part > b.part; });
+  for (const Share& share : shares) {
+    if (share.part >= least_share)
+      text += fmt::format("{}{} {}", text.empty() ? "" : ", ", percent_text(share.part), share.words);
+  }
+  return text;
 }
 
 std::string ledger_text(const LaneSums& sums) {

@@ -265,33 +265,7 @@ std::string crowds(const Analysed& study) {
 
 std::string left_out(const Analysed& study) {
   std::string text;
-  for (const LeftOut& left : study.record->left_out) {
-    const std::string at = point_in_words(study.record->points[left.point]);
-    switch (left.what) {
-      case LeftOut::What::everything:
-        text += fmt::format("  everything: making the input and the reference answer at {} took it all", at);
-        break;
-      case LeftOut::What::cells:
-        text += fmt::format("  cells without a figure at {}: one round takes longer", at);
-        break;
-      case LeftOut::What::rounds:
-        text += fmt::format("  rounds at {}: too few for intervals", at);
-        break;
-      case LeftOut::What::points:
-        text += fmt::format("  points from {} on", at);
-        break;
-      case LeftOut::What::confirming:
-        text += "  confirming the best in fresh rounds";
-        break;
-      case LeftOut::What::metering:
-        text += fmt::format("  where the time went in {} cell{} at {}", left.count, left.count == 1 ? "" : "s", at);
-        break;
-      case LeftOut::What::checks:
-        text += fmt::format("  another input for {} cell{} at {}", left.count, left.count == 1 ? "" : "s", at);
-        break;
-    }
-    text += "\n";
-  }
+  for (const LeftOut& left : study.record->left_out) text += "  " + left_out_text(*study.record, left) + "\n";
   if (text.empty()) return text;
   const double needed = advised_budget_s(*study.record);
   const bool figures =
@@ -323,6 +297,28 @@ std::string warnings(const Analysed& study) {
 }
 
 }  // namespace
+
+std::string left_out_text(const Record& record, const LeftOut& left) {
+  const std::string at = point_in_words(record.points[left.point]);
+  const char* cells = left.count == 1 ? "cell" : "cells";
+  switch (left.what) {
+    case LeftOut::What::everything:
+      return fmt::format("everything: making the input and the reference answer at {} took it all", at);
+    case LeftOut::What::cells:
+      return fmt::format("cells without a figure at {}: one round takes longer", at);
+    case LeftOut::What::rounds:
+      return fmt::format("rounds at {}: too few for intervals", at);
+    case LeftOut::What::points:
+      return fmt::format("points from {} on", at);
+    case LeftOut::What::confirming:
+      return "confirming the best in fresh rounds";
+    case LeftOut::What::metering:
+      return fmt::format("where the time went in {} {} at {}", left.count, cells, at);
+    case LeftOut::What::checks:
+      break;
+  }
+  return fmt::format("another input for {} {} at {}", left.count, cells, at);
+}
 
 std::string notes_text(const Analysed& study) {
   std::string text = evidence(study);

@@ -36,8 +36,9 @@ struct RunHooks {
   std::function<void(const record_layer::Record&)> on_begin = {};     // the record before the first trial of this run
   std::function<void(const record_layer::RecordStep&)> on_step = {};  // what was added to it since, bit by bit
   std::function<void(const record_layer::Record&)> on_round = {};     // the record as it is after each round
-  std::function<void(const std::string&)> on_note = {};  // something to know while it runs, in one sentence
-  std::function<bool()> stop = {};                       // true ends the run; the visit in flight is dropped
+  std::function<void(const std::string&)> on_note = {};      // something to know while it runs, in one sentence
+  std::function<void(const std::string&)> on_left_out = {};  // what there is no time for: the record has it, too
+  std::function<bool()> stop = {};                           // true ends the run; the visit in flight is dropped
 };
 
 // Throws Error for a study or plan that cannot be run; what goes wrong in a cell is a fault in the record instead.

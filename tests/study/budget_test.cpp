@@ -55,7 +55,7 @@ TEST_CASE("what is left out is said as soon as it is known") {
   Theatre theatre(1.0);
   theatre.host.visit_s = [](double call) { return call; };
   std::vector<double> told_at;
-  theatre.hooks.on_note = [&](const std::string& note) {
+  theatre.hooks.on_left_out = [&](const std::string& note) {
     theatre.notes.push_back(note);
     told_at.push_back(theatre.clock.s() - 1);
   };

@@ -148,7 +148,7 @@ struct Theatre {
       const double faster = spec.baseline() ? 1 : spec.workers == 1 ? 0.97 : 0.6 * spec.workers;
       return call_s / faster * (1 + 0.001 * (round % 7));
     };
-    hooks.on_note = [this](const std::string& note) { notes.push_back(note); };
+    hooks.on_note = hooks.on_left_out = [this](const std::string& note) { notes.push_back(note); };
   }
   std::string all_notes() const {
     std::string all;

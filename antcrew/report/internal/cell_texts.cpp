@@ -106,4 +106,12 @@ std::vector<std::string> cell_texts(const Analysed& study, const CellFigures& f,
           verdict_cell(f, is_best(study, f))};
 }
 
+std::vector<std::string> short_cell_texts(const Analysed& study, const CellFigures& f, bool name_again) {
+  std::vector<std::string> texts = cell_texts(study, f, name_again);
+  constexpr std::size_t speedup = 5;
+  if (!texts[speedup].empty()) texts[speedup] = ratio_text(*f.speedup);
+  if (f.verdict == Verdict::holds && is_best(study, f)) texts.back() = "best";
+  return texts;
+}
+
 }  // namespace antcrew::internal

@@ -22,5 +22,7 @@ std::vector<GridColumn> cell_columns();
 
 // A text a column. name_again: false where the row above is of the same variant.
 std::vector<std::string> cell_texts(const Analysed& study, const CellFigures& f, bool name_again = true);
+// The same without marks that need a legend.
+std::vector<std::string> short_cell_texts(const Analysed& study, const CellFigures& f, bool name_again = true);
 
 }  // namespace antcrew::internal

@@ -16,4 +16,7 @@ std::string parts_text(const LaneParts& parts, double lane_seconds, bool crew);
 // The same as one bar of signs, work first, and what the signs of 5 % and more are.
 std::string ledger_bar(const LaneParts& parts, double lane_seconds);
 
+// "89 % running, 10 % idle at the join", of 5 % and more.
+std::string ledger_shares(const LaneParts& parts, double lane_seconds);
+
 }  // namespace antcrew::report_layer

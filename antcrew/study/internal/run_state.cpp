@@ -28,10 +28,10 @@ void RunState::leave_out(const LeftOut& left, const std::string& said) {
   step.left_out = left;
   add(std::move(step));
   const double advised_s = advised_budget_s(record);
-  if (advised_s > advised_s_)
-    note(fmt::format("{}; a budget of about {:.0f} s is enough (--budget {:.0f})", said, advised_s, advised_s));
-  else
-    note(said);
+  if (hooks.on_left_out)
+    hooks.on_left_out(advised_s > advised_s_ ? fmt::format("{}; a budget of about {:.0f} s is enough (--budget {:.0f})",
+                                                           said, advised_s, advised_s)
+                                             : said);
   advised_s_ = std::max(advised_s_, advised_s);
 }
 

@@ -1,0 +1,276 @@
+#include "antcrew/report/result.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <map>
+#include <sstream>
+#include <vector>
+
+#include "antcrew/analysis/analysed.hpp"
+#include "antcrew/analysis/thresholds.hpp"
+#include "antcrew/report/findings.hpp"
+#include "antcrew/report/grid.hpp"
+#include "antcrew/report/headline.hpp"
+#include "antcrew/report/internal/cell_texts.hpp"
+#include "antcrew/report/notes.hpp"
+
+namespace antcrew::report_layer {
+
+std::string one_line(const std::string& text, std::size_t width) {
+  if (display_width(text) <= width) return text;
+  std::string kept = wrapped(text, width - 2);
+  kept.resize(kept.find('\n'));
+  // A whole clause is better than half a sentence.
+  const std::size_t clause = kept.find_last_of(";:,(");
+  if (clause != std::string::npos && clause > kept.size() / 2) kept.resize(clause);
+  return kept.substr(0, kept.find_last_not_of(' ') + 1) + " …";
+}
+
+namespace {
+
+using Lines = std::vector<std::string>;
+
+Lines lines_of(const std::string& text) {
+  Lines lines;
+  std::istringstream in(text);
+  for (std::string line; std::getline(in, line);) lines.push_back(line);
+  return lines;
+}
+
+// The first sentences of a text that fit so many lines; the first one always.
+std::string sentences_within(const std::string& text, std::size_t width, std::size_t most) {
+  std::string kept = text;
+  while (lines_of(wrapped(kept, width)).size() > most) {
+    const std::size_t end = kept.rfind(". ", kept.size() - 2);
+    if (end == std::string::npos) break;
+    kept.resize(end + 1);
+  }
+  return wrapped(kept, width);
+}
+
+// Lines in their order of importance; how many more there are where not all have room.
+Lines the_first(Lines lines, std::size_t room, const char* what) {
+  if (lines.size() <= room) return lines;
+  const std::size_t more = lines.size() - std::max<std::size_t>(room, 1) + 1;
+  lines.resize(lines.size() - more);
+  lines.push_back(fmt::format("… and {} more {}", more, what));
+  return lines;
+}
+
+// The table
+
+// What was not tried is counted, not listed.
+bool has_row(const CellFigures& f) {
+  return f.verdict != Verdict::not_measured || f.time_s.has_value();
+}
+
+Style style_of(const CellFigures& f) {
+  if (f.verdict == Verdict::holds) return f.cell->kind == Cell::Kind::variant ? Style::good : Style::plain;
+  return f.verdict < Verdict::not_measured ? Style::bad : Style::open;
+}
+
+// Which crew it is says something only where a name stands for several.
+bool one_crew_a_name(const Analysed& study) {
+  std::map<std::string, std::string> crews;
+  return std::all_of(study.cells.begin(), study.cells.end(), [&](const CellFigures& f) {
+    return f.cell->kind != Cell::Kind::variant ||
+           crews.emplace(f.cell->variant, f.cell->crew).first->second == f.cell->crew;
+  });
+}
+
+std::string table_at(const Analysed& study, std::size_t point, const Look& look) {
+  std::vector<GridColumn> columns = internal::cell_columns();
+  for (GridColumn& column : columns) {
+    if (column.head == "crew") column.importance = one_crew_a_name(study) ? 1 : 8;
+    if (column.head == "speedup") column.head = "speedup (95 %)";
+  }
+  TextGrid grid(columns);
+  const Cell* last = nullptr;
+  for (const CellFigures& f : study.cells) {
+    if (f.cell->point != point || !has_row(f)) continue;
+    const bool same = last != nullptr && last->variant == f.cell->variant && last->crew == f.cell->crew &&
+                      last->attempt == f.cell->attempt && last->baseline_for == f.cell->baseline_for;
+    std::vector<std::string> texts = internal::short_cell_texts(study, f, !same);
+    std::vector<Style> styles(texts.size(), internal::is_best(study, f) ? Style::heading : Style::plain);
+    styles.back() = style_of(f);
+    grid.row(std::move(texts), std::move(styles));
+    last = f.cell;
+  }
+  return grid.text(look);
+}
+
+std::string best_elsewhere(const Analysed& study, std::size_t point) {
+  const auto is_here = [&](const CellFigures& f) {
+    return f.cell->point == point && f.cell->kind == Cell::Kind::variant && has_row(f);
+  };
+  const auto cells = std::count_if(study.cells.begin(), study.cells.end(), is_here);
+  const std::string at = point_in_words(study.record->points[point]);
+  if (cells == 0) return fmt::format("  {}: not measured", at);
+  const CellFigures* best = study.best[point].cell;
+  if (best == nullptr || !best->speedup) return fmt::format("  {}: none of {} can be ranked", at, cells);
+  return fmt::format("  {}: best {} with {} worker{}, {}{}", at, printable(best->cell->variant, 30),
+                     best->cell->workers, best->cell->workers == 1 ? "" : "s", ratio_text(*best->speedup),
+                     cells > 1 ? fmt::format("; {} more", cells - 1) : "");
+}
+
+Lines other_points(const Analysed& study) {
+  constexpr std::size_t most = 6;
+  Lines lines;
+  // The largest one, which is the last of a list, is the nearest to the one above.
+  for (std::size_t k = study.record->points.size(); k-- > 0;) {
+    if (k != study.conclusion.point) lines.push_back(best_elsewhere(study, k));
+  }
+  return the_first(std::move(lines), most, "points");
+}
+
+// Where the time went
+
+Lines time_of(const Analysed& study, std::size_t width) {
+  const std::vector<const CellFigures*> cells = explained_cells(study);
+  if (cells.empty()) return {};
+  const CellFigures& cell = *cells.front();
+  const std::string shares = shares_text(study, cell);
+  Lines lines;
+  for (const Finding& f : findings_of(study, cell)) {
+    if (f.kind == Finding::Kind::remark && f.id != "nothing-wrong") continue;
+    const std::string share = f.kind == Finding::Kind::loss && f.share > 0 ? percent_text(f.share) + ": " : "";
+    lines = lines_of(wrapped("  " + share + claim_of(f) + ".", width));
+    break;
+  }
+  if (lines.empty() && shares.empty()) return {};
+  if (lines.size() > 2) {
+    std::string rest = lines[1] + " " + lines[2].substr(lines[2].find_first_not_of(' '));
+    lines = {lines[0], one_line(rest, width)};
+  }
+  const std::string whose = fmt::format("Time of \"{}\", {} worker{}", printable(cell.cell->variant, 30),
+                                        cell.cell->workers, cell.cell->workers == 1 ? "" : "s");
+  lines.insert(lines.begin(), one_line(whose + (shares.empty() ? ":" : ": " + shares), width));
+  return lines;
+}
+
+// How far to trust it
+
+struct Seen {
+  int fewest = 0;
+  int most = 0;
+  bool compared = false;
+};
+
+Seen seen_in(const Analysed& study) {
+  Seen seen;
+  for (const CellFigures& f : study.cells) {
+    if (f.cell->kind != Cell::Kind::variant || !f.speedup) continue;
+    const int count = f.explored ? f.explored->count : f.speedup->count;
+    seen.fewest = seen.fewest == 0 ? count : std::min(seen.fewest, count);
+    seen.most = std::max(seen.most, count);
+    seen.compared = seen.compared || f.cell->check.has_value();
+  }
+  return seen;
+}
+
+bool is_noisy(const Analysed& study) {
+  return std::any_of(study.remarks.begin(), study.remarks.end(), [](const Finding& f) { return f.id == "noise"; });
+}
+
+std::string confidence(const Analysed& study) {
+  const Seen seen = seen_in(study);
+  if (seen.most == 0) return "Nothing was timed to its end.";
+  std::string text = seen.fewest == seen.most ? fmt::format("{} round{}", seen.most, seen.most == 1 ? "" : "s")
+                                              : fmt::format("{} to {} rounds", seen.fewest, seen.most);
+  if (!study.record->commands) text += " in fresh processes";
+  if (seen.most < least_for_interval) text += ", too few for intervals";
+  if (seen.compared) text += ", answers compared";
+  return text + (is_noisy(study) ? "." : ", machine idle.");
+}
+
+// What to know
+
+struct Group {
+  std::string first;
+  int cells = 0;
+};
+
+std::string with_count(const Group& group, std::size_t width) {
+  if (group.cells == 1) return one_line(group.first, width);
+  const std::string more = fmt::format(" ({} cells)", group.cells);
+  return one_line(group.first, width - display_width(more)) + more;
+}
+
+// One line a variant and fault, the worst first.
+Lines faults(const Analysed& study, std::size_t width) {
+  std::map<std::pair<Verdict, std::string>, Group> groups;
+  for (const CellFigures& f : study.cells) {
+    if (f.verdict >= Verdict::not_measured || f.evidence.empty()) continue;
+    Group& group = groups[{f.verdict, f.cell->key()}];
+    if (++group.cells > 1) continue;
+    const std::string name =
+        f.cell->kind == Cell::Kind::baseline ? "the baseline" : "\"" + printable(f.cell->variant, 30) + "\"";
+    group.first = fmt::format("{}: {}, {} worker{}: {}", name, name_of(f.verdict), f.cell->workers,
+                              f.cell->workers == 1 ? "" : "s", f.evidence);
+  }
+  Lines lines;
+  for (const auto& [key, group] : groups) lines.push_back(with_count(group, width));
+  return lines;
+}
+
+Lines remarks(const Analysed& study, std::size_t width) {
+  std::vector<std::string> ids;
+  std::map<std::string, Group> groups;
+  for (const Finding& remark : study.remarks) {
+    Group& group = groups[remark.id];
+    if (++group.cells > 1) continue;
+    ids.push_back(remark.id);
+    group.first = "Warning: " + claim_of(remark);
+  }
+  Lines lines;
+  for (const std::string& id : ids) lines.push_back(with_count(groups[id], width));
+  return lines;
+}
+
+std::string skipped(const Analysed& study) {
+  const Record& record = *study.record;
+  if (record.left_out.empty()) return {};
+  const LeftOut& first = record.left_out.front();
+  const double needed_s = advised_budget_s(record);
+  std::string text = "Skipped for lack of time";
+  if (needed_s > 0) text += fmt::format(" (--budget {:.0f} is enough)", needed_s);
+  text += ": " + left_out_text(record, first);
+  if (record.left_out.size() > 1) text += fmt::format("; {} more", record.left_out.size() - 1);
+  return text;
+}
+
+std::string not_measured(const Analysed& study) {
+  const auto cells = std::count_if(study.cells.begin(), study.cells.end(), [&](const CellFigures& f) {
+    return f.cell->point == study.conclusion.point && !has_row(f);
+  });
+  return cells == 0 ? "" : fmt::format("{} cell{} not measured.", cells, cells == 1 ? " was" : "s were");
+}
+
+}  // namespace
+
+std::string result_text(const Analysed& study, Look look) {
+  if (look.width == 0) look.width = 80;
+  const std::string answer = sentences_within(headline(study), look.width, 3);
+  const Lines time = time_of(study, look.width);
+  Lines notes = faults(study, look.width);
+  for (const std::string& line : {not_measured(study), skipped(study)}) {
+    if (!line.empty()) notes.push_back(one_line(line, look.width));
+  }
+  for (std::string& line : remarks(study, look.width)) notes.push_back(std::move(line));
+
+  std::string title = printable(study.record->title, 160);
+  if (study.record->points.size() > 1) title += ", " + point_in_words(study.record->points[study.conclusion.point]);
+  std::string text = styled(answer, Style::heading, look) + "\n\n" + one_line(title, look.width) + "\n";
+  if (!study.record->points.empty()) text += table_at(study, study.conclusion.point, look);
+  for (const std::string& line : other_points(study)) text += one_line(line, look.width) + "\n";
+  text += "\n";
+  for (const std::string& line : time) text += line + "\n";
+  text += one_line(confidence(study), look.width) + "\n";
+  const std::size_t used = lines_of(answer).size() + 3 + time.size() + 1;
+  const std::size_t room = used + 1 < result_lines ? result_lines - used : 1;
+  for (const std::string& line : the_first(std::move(notes), room, "notes (--all)")) text += line + "\n";
+  return text;
+}
+
+}  // namespace antcrew::report_layer

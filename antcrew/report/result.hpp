@@ -1,0 +1,20 @@
+// A study's result on one screen: the answer, the table, where the time went, how far to trust it, what to know.
+#pragma once
+
+#include <string>
+
+#include "antcrew/analysis/forward.hpp"
+#include "antcrew/base/layers.hpp"
+#include "antcrew/report/text.hpp"
+
+namespace antcrew::report_layer {
+
+// The largest size whole, of others the best cell; at most result_lines lines besides. No line is wider than the look,
+// or than 80 columns where that has no limit. table_text() has everything.
+inline constexpr int result_lines = 12;
+std::string result_text(const Analysed& study, Look look);
+
+// The beginning of a text that fits one line; cut between words, where it ends in "…".
+std::string one_line(const std::string& text, std::size_t width);
+
+}  // namespace antcrew::report_layer
