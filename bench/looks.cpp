@@ -1,5 +1,5 @@
 // The coarse ledger against the exact one: the same work by a crew, which writes a log, and by threads made by hand,
-// which are looked at from outside. Shares of workers × wall; what looking took; by how much it slowed the call.
+// which are looked at from outside. Shares of workers × wall; what sampling took; by how much it slowed the call.
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -96,7 +96,7 @@ void compare(const Shape& work) {
   if (exact == nullptr || coarse == nullptr) return fmt::print("{}: not metered\n", work.name);
   double moments = 0;
   for (const LaneSums& sums : coarse->metered) moments += sums.looks->moments;
-  fmt::print("{} ({} workers): {:.0f} moments, looking took {:.2f} % of a processor, slowed it by {:.1f} %\n",
+  fmt::print("{} ({} workers): {:.0f} moments, sampling took {:.2f} % of a processor, slowed it by {:.1f} %\n",
              work.name, work.workers, moments, 100 * coarse->metered.front().looks->own_share,
              100 * coarse->metered.front().slowdown.value_or(0));
   double worst = 0;

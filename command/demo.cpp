@@ -35,7 +35,7 @@ int run_demo(const std::vector<std::string>& arguments) {
     words.insert(words.end(), {"--budget", demo_budget_s});
   }
   const bool other = std::find(words.begin(), words.end(), "--list") != words.end() ||
-                     std::find(words.begin(), words.end(), "--jostle") != words.end();
+                     std::find(words.begin(), words.end(), "--find-races") != words.end();
   if (!other && std::find(words.begin(), words.end(), "--page") == words.end()) words.emplace_back("--page");
   std::vector<char*> raw;
   for (std::string& word : words) raw.push_back(word.data());

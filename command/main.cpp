@@ -3,6 +3,7 @@
 
 #include <CLI/CLI.hpp>
 #include <algorithm>
+#include <cstdio>
 
 #include "antcrew/base/error.hpp"
 #include "antcrew/cli/compare.hpp"
@@ -35,9 +36,11 @@ int run_command(int argc, char** argv) {
 
   CLI::App* demo = app.add_subcommand("demo", "run the shipped example end to end (under 30 s)");
   demo->prefix_command();  // what follows is for the example
-  bool as_json = false;
+  std::string machine_form = "text";
   CLI::App* machine = app.add_subcommand("machine", "what this machine is, and what a study may use of it");
-  machine->add_flag("--json", as_json, "for programs");
+  machine->add_option("--as", machine_form, "form: text, json")->type_name("FORM")->capture_default_str();
+  bool as_json = false;
+  machine->add_flag("--json", as_json, "")->group("");  // its name in 0.1
   ShowOptions show_options;
   CLI::App* show = app.add_subcommand("show", "show saved records: table, figures, page, or for other programs");
   show->add_option("RECORD", show_options.records,
@@ -57,7 +60,7 @@ int run_command(int argc, char** argv) {
   explain->add_option("--as", explain_options.form, "form: text, json")->type_name("FORM")->capture_default_str();
   explain->add_flag("--timeline", explain_options.timeline, "what each worker did when, too");
   explain->add_option("--to", explain_options.to, "write to this file instead of standard output")->type_name("FILE");
-  explain->add_flag("--scrub", explain_options.scrub, scrub_help);
+  explain->add_flag("--anonymize", explain_options.scrub, scrub_help);
 
   CompareOptions compare_options;
   CLI::App* compare_command = app.add_subcommand("compare", "before and after: what became better or worse");
@@ -80,9 +83,11 @@ int run_command(int argc, char** argv) {
   ImportOptions import_options;
   CLI::App* import = app.add_subcommand("import", "store records that lie elsewhere");
   add_import_options(*import, import_options);
-  ForgetOptions forget_options;
-  CLI::App* forget = app.add_subcommand("forget", "remove stored runs; files of yours stay");
-  add_forget_options(*forget, forget_options);
+  RemoveOptions remove_options;
+  CLI::App* remove = app.add_subcommand("remove", "remove stored runs; files of yours stay");
+  add_remove_options(*remove, remove_options);
+  CLI::App* forget = app.add_subcommand("forget", "its name in 0.1")->group("");
+  add_remove_options(*forget, remove_options);
   std::string topic;
   std::string shell;
   CLI::App* help = app.add_subcommand("help", "guides: I have a loop, recursion, a script; not faster; CI; a cluster");
@@ -116,8 +121,11 @@ int run_command(int argc, char** argv) {
     return exit_done;
   }
   if (*machine) {
+    if (as_json) std::fprintf(stderr, "--json is now --as json; the next version does not take the old name\n");
+    if (machine_form != "text" && machine_form != "json")
+      bad_input("cli.form", "--as", "no form '" + machine_form + "' of a machine", "choose from text, json");
     const Machine here = this_machine();
-    put_out(as_json ? to_json(here) : machine_text(here, other_load(look_s)), "");
+    put_out(as_json || machine_form == "json" ? to_json(here) : machine_text(here, other_load(look_s)), "");
     return exit_done;
   }
   if (*sweep_command) return sweep(sweep_options, command);
@@ -128,7 +136,9 @@ int run_command(int argc, char** argv) {
   if (*list) return list_runs(list_options);
   if (*mark) return mark_run(mark_options);
   if (*import) return import_records(import_options);
-  if (*forget) return forget_runs(forget_options);
+  if (*forget)
+    std::fprintf(stderr, "antcrew forget is now antcrew remove; the next version does not take the old name\n");
+  if (*remove || *forget) return remove_runs(remove_options);
   if (*show) return show_record(show_options);
   if (*explain) return explain_record(explain_options);
   if (*demo) return run_demo(demo->remaining());

@@ -40,7 +40,7 @@ ANTCREW_CALLS=10000000 $bin/tests/test_crew -tc="memory does not grow*" | grep -
 
 echo "== the same code against itself"
 $bin/bench/bench_same 200 1
-echo "== looks from outside against a log, the same work"
+echo "== samples against a log, the same work"
 $bin/bench/bench_looks
 echo "== known parameters and crossovers of simulated studies, all of them"
 ANTCREW_ALL_RUNS=1 $bin/tests/test_analysis -sf="*models_test*,*sizes_test*" | grep -E "ERROR|values|test cases"

@@ -40,7 +40,7 @@ record() { local name=$1; shift; [ -e "$work/$name.json" ] || "$@" --save "$work
 wanted figure-time "$@" && record tides "$bin/examples/tides" --budget 40
 record loggers "$bin/examples/loggers" --workers 1,2,4,8,16,32 --rounds 7 --budget 0 --dimension delay_ms=10
 record gauges "$bin/examples/gauges" --sizes 200 --workers 1,2 --budget 40
-"$antcrew" show "$work/loggers.json" --as page --to "$work/page.html" --scrub
+"$antcrew" show "$work/loggers.json" --as page --to "$work/page.html" --anonymize
 page() { python3 tests/browser/picture.py "$work/page.html" "docs/screenshots/$1.png" "$2" "$3" "$4"; echo "docs/screenshots/$1.png"; }
 wanted page "$@" && page page 1280 800 light
 wanted page-dark "$@" && page page-dark 1280 800 dark
@@ -52,7 +52,7 @@ wanted figure-time "$@" && figure figure-time tides time
 wanted figure-timeline "$@" && figure figure-timeline gauges timeline
 if wanted figure-compare "$@"; then
   for width in 0 10; do
-    "$bin/examples/loggers" --workers 1,2,4,8,16 --rounds 6 --budget 0 --no-confirm --meter none --variant "connected anew each time" --variant "a process each" --dimension delay_ms=$((width + 5)) --save "$work/delay-$width.json" --quiet >/dev/null 2>&1 || true
+    "$bin/examples/loggers" --workers 1,2,4,8,16 --rounds 6 --budget 0 --no-confirm --instrument none --variant "connected anew each time" --variant "a process each" --dimension delay_ms=$((width + 5)) --save "$work/delay-$width.json" --quiet >/dev/null 2>&1 || true
   done
   "$antcrew" compare "$work/delay-0.json" "$work/delay-10.json" --as figure --to docs/screenshots/figure-compare.png
   echo docs/screenshots/figure-compare.png

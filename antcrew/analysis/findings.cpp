@@ -39,7 +39,7 @@ std::string withheld_because(const Analysed& study, const CellFigures& cell) {
   const std::vector<Ledger> ledgers = ledgers_of(study, cell);
   if (ledgers.empty() && cell.verdict == Verdict::not_measured && !cell.evidence.empty()) return cell.evidence;
   if (ledgers.empty())
-    return no_time_for(study, cell) ? "no time was left to call it with a log" : "it was not called with a log";
+    return no_time_for(study, cell) ? "there was no time for an instrumented run" : "it has no instrumented run";
   std::vector<double> slowdowns;
   std::vector<double> shares;
   for (const Ledger& ledger : ledgers) {

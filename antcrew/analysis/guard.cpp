@@ -86,7 +86,7 @@ class Guarding {
   void forgive_noise(Check& check, double high, const std::string& how) const {
     if (how.empty() || check.outcome != Outcome::failed || high < lost_to_others) return;
     check.outcome = Outcome::cannot_tell;
-    check.settles = "the machine was not quiet (" + how + "): measure again";
+    check.settles = "the machine was not idle (" + how + "): measure again";
   }
 
   bool in_scope(const CellFigures& f) const {
@@ -136,7 +136,7 @@ class Guarding {
 
   void hold() {
     Check check;
-    check.what = "every cell holds";
+    check.what = "every cell is valid";
     int open = 0;
     for (const CellFigures& f : study_->cells) {
       if (!in_scope(f) || f.verdict == Verdict::holds) continue;
@@ -150,7 +150,7 @@ class Guarding {
     }
     if (check.outcome != Outcome::failed && open > 0) {
       check.outcome = Outcome::cannot_tell;
-      check.found = fmt::format("{} cell{} cannot be told: too few rounds, or too noisy", open, open == 1 ? "" : "s");
+      check.found = fmt::format("{} cell{} inconclusive: too few rounds, or too noisy", open, open == 1 ? "" : "s");
       check.settles = more_rounds;
     }
     checks_.push_back(std::move(check));
@@ -177,7 +177,7 @@ class Guarding {
     } else if (most <= 0) {
       check.outcome = Outcome::cannot_tell;
       check.found = "its memory is not known";
-      check.settles = "measure without a launcher, and longer than 50 ms a call";
+      check.settles = "measure without a launcher, and longer than 50 ms per call";
     } else {
       check.found = bytes_text(static_cast<std::uint64_t>(most));
       check.outcome = most > *required_.memory_bytes ? Outcome::failed : Outcome::passed;
@@ -201,7 +201,7 @@ class Guarding {
                                                     : std::string("it is there");
         if (!sure) {
           check.found += f.or_else.empty() ? ", perhaps" : ", or it is " + f.or_else;
-          check.settles = "measure again on a quiet machine";
+          check.settles = "measure again on an idle machine";
         }
       }
     }

@@ -85,7 +85,7 @@ struct PhaseCeiling {
 // The largest share first; from 5 % on.
 std::vector<PhaseCeiling> phase_ceilings_of(const Analysed& study, const CellFigures& cell);
 
-// Of the tasks and graphs of a call with a log: the shortest of those that were kept. None where it had none.
+// Of the tasks and graphs of an instrumented run: the shortest of those that were kept. None where it had none.
 std::optional<double> critical_path_of(const CellFigures& cell);
 
 }  // namespace antcrew::analysis_layer

@@ -129,7 +129,8 @@ bool remembers(const Cell& cell, const Cell& baseline, std::string& evidence) {
   const double little_s = remembering_share * std::min(first_s, baseline_s);
   if (std::min(first_s, baseline_s) < least_judged_s || settled_s >= little_s) return false;
   evidence = fmt::format(
-      "a settled call uses {} of CPU time, its first one {}, the baseline {}: it keeps what it has computed. Where "
+      "a steady-state call uses {} of CPU time, its first one {}, the baseline {}: it keeps what it has computed. "
+      "Where "
       "that "
       "is meant, as with a plan, the study says so: variant(…).keeps(\"the plan\")",
       duration_text(settled_s), duration_text(first_s), duration_text(baseline_s));

@@ -1,4 +1,4 @@
-// From which size on, with how many workers, one variant pays: what a program that knows its size should do.
+// From which size on, and with how many workers, one variant pays: what a program that knows its size should do.
 //
 // Pure; any thread may call it.
 #pragma once

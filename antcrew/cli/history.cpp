@@ -298,17 +298,17 @@ int import_records(const ImportOptions& options) {
   return refused > 0 ? exit_bad_input : exit_done;
 }
 
-void add_forget_options(CLI::App& app, ForgetOptions& o) {
+void add_remove_options(CLI::App& app, RemoveOptions& o) {
   app.add_option("RECORD", o.records, "numbers of stored runs, last, or labels; a label stands for all that have it");
-  app.add_option("--keep", o.keep, "forget all but the newest N and those with a label, a name or a note")
+  app.add_option("--keep", o.keep, "remove all but the newest N and those with a label, a name or a note")
       ->type_name("N");
-  app.add_flag("--list", o.list, "show what would be forgotten, and forget nothing");
+  app.add_flag("--list", o.list, "show what would be removed, and remove nothing");
   add_store_options(app, o.store, false);
 }
 
-int forget_runs(const ForgetOptions& options) {
+int remove_runs(const RemoveOptions& options) {
   if (options.records.empty() == !options.keep)
-    bad_input("cli.option", "forget", options.keep ? "both runs and --keep" : "nothing to forget",
+    bad_input("cli.option", "remove", options.keep ? "both runs and --keep" : "nothing to remove",
               "name runs, or give --keep N");
   if (options.keep && *options.keep < 0) bad_input("cli.option", "--keep", "fewer than none", "give 0 or more");
   Store store = store_of(options.store);
@@ -336,14 +336,14 @@ int forget_runs(const ForgetOptions& options) {
   for (const StoredRun& run : going) numbers.push_back(std::to_string(run.number));
   const std::string which = going.empty() ? "nothing" : joined(numbers);
   if (options.list) {
-    fmt::print("Would be forgotten: {}\n", which);
+    fmt::print("Would be removed: {}\n", which);
     return exit_done;
   }
   if (!going.empty()) {
     store.forget(going);
     index.forget(going);
   }
-  fmt::print("Forgotten: {}\n", which);
+  fmt::print("Removed: {}\n", which);
   return exit_done;
 }
 

@@ -1,4 +1,4 @@
-// `antcrew list`, `mark`, `import` and `forget`: the history of records.
+// `antcrew list`, `mark`, `import` and `remove`: the history of records.
 #pragma once
 
 #include <optional>
@@ -45,13 +45,13 @@ void add_import_options(CLI::App& app, ImportOptions& options);
 // Exit code 2 when one of the files is no record; the others are stored.
 int import_records(const ImportOptions& options);
 
-struct ForgetOptions {
+struct RemoveOptions {
   StoreOptions store;
   std::vector<std::string> records;
   std::optional<int> keep;
   bool list = false;
 };
-void add_forget_options(CLI::App& app, ForgetOptions& options);
-int forget_runs(const ForgetOptions& options);
+void add_remove_options(CLI::App& app, RemoveOptions& options);
+int remove_runs(const RemoveOptions& options);
 
 }  // namespace antcrew::cli_layer

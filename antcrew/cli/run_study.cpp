@@ -170,7 +170,7 @@ int run_study(const RunnableStudy& study, const StudyOptions& options, std::size
   show_result(record, path, form_of(options, *study.outline, studies), options, file);
   if (!record.complete) {
     std::fflush(stdout);
-    std::fprintf(stderr, "Ended early; go on with: --resume %s\n", path.c_str());
+    std::fprintf(stderr, "Ended early; resume with: --resume %s\n", path.c_str());
     return exit_could_not_run;
   }
   return refused_agreement(record) ? exit_bad_input : exit_for(analyse(record).conclusion.answer);

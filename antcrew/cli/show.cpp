@@ -89,7 +89,7 @@ int tell_worth(const WorthOptions& options) {
       if (sound && std::find(known.begin(), known.end(), name) == known.end()) known.push_back(name);
     }
     bad_input("cli.variant", options.record,
-              options.variant.empty() ? "no variant holds at the largest size"
+              options.variant.empty() ? "no variant is valid at the largest size"
                                       : "no variant '" + printable(options.variant) + "' holds at the largest size",
               known.empty() ? "see `antcrew show` for the verdicts" : "choose from " + joined(known));
   }

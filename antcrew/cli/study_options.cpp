@@ -6,9 +6,11 @@
 #include <CLI/CLI.hpp>
 #include <algorithm>
 #include <cctype>
+#include <cstdio>
 #include <ctime>
 #include <filesystem>
 #include <iterator>
+#include <utility>
 
 #include "antcrew/base/error.hpp"
 #include "antcrew/base/nearest.hpp"
@@ -48,7 +50,7 @@ Metering parse_metering(const std::string& which) {
   if (which == "few") return Metering::few;
   if (which == "all") return Metering::all;
   if (which == "none") return Metering::none;
-  bad_input("cli.option", "--meter", "no choice '" + which + "'", "choose from few, all, none");
+  bad_input("cli.option", "--instrument", "no choice '" + which + "'", "choose from few, all, none");
 }
 
 // Numbers where all are, else words.
@@ -95,7 +97,7 @@ void add_form_options(CLI::App& app, FormChoice& choice) {
   app.add_option("--image", choice.image, "of a figure: svg, png, pdf (default: by the ending of --to, else svg)")
       ->type_name("IMAGE");
   app.add_flag("--all", choice.all, "of the table: every size, every figure and all notes");
-  app.add_flag("--scrub", choice.scrub, scrub_help);
+  app.add_flag("--anonymize", choice.scrub, scrub_help);
 }
 
 void add_study_options(CLI::App& app, StudyOptions& o, bool of_commands) {
@@ -121,7 +123,8 @@ void add_study_options(CLI::App& app, StudyOptions& o, bool of_commands) {
          "--rounds", o.rounds,
          "of every cell, and as many to confirm the best (default: 11 to 60, until intervals are narrow enough)")
       ->type_name("N");
-  app.add_option("--width", o.width_percent, "how narrow: half-width of the 95 % intervals, in percent of the median")
+  app.add_option("--precision", o.width_percent,
+                 "how narrow: half-width of the 95 % intervals, in percent of the median")
       ->type_name("PERCENT")
       ->capture_default_str();
   app.add_option(
@@ -131,14 +134,14 @@ void add_study_options(CLI::App& app, StudyOptions& o, bool of_commands) {
   app.add_flag("--no-confirm", o.no_confirm, "do not try the best again in fresh rounds");
   app.add_flag("--quick", o.quick, "an answer in about ten seconds, with the intervals it has by then");
   if (!of_commands) {
-    app.add_flag("--jostle", o.jostle, "instead of timing: look for races, with random delays and worker counts");
+    app.add_flag("--find-races", o.jostle, "instead of timing: look for races, with random delays and worker counts");
   }
   app.add_option("--resume", o.resume,
                  std::string("go on with this record, ") + record_help + "; the study must not have changed")
       ->type_name("RECORD");
   app.add_option("--only", o.only, "with --resume: this variant was edited; try it and the baseline again")
       ->type_name("VARIANT");
-  app.add_option("--call-limit", o.call_limit_s,
+  app.add_option("--call-timeout", o.call_limit_s,
                  "longest call in seconds (default: 30 times the baseline's, no more than a 20th of the budget; but 3 "
                  "times, and 3 s)")
       ->type_name("S");
@@ -146,7 +149,7 @@ void add_study_options(CLI::App& app, StudyOptions& o, bool of_commands) {
                  "bytes a cell may take on top of its input (default: 90 % of what is free)")
       ->type_name("BYTES");
   if (!of_commands) {
-    app.add_flag("--no-stands", o.no_stands, "try all cells in this very process, for debuggers");
+    app.add_flag("--without-cell-processes", o.no_stands, "try all cells in this very process, for debuggers");
   }
   app.add_option("--seed", o.seed, "of the order in which cells are tried (default: a fresh one, kept in the record)")
       ->type_name("N");
@@ -157,9 +160,9 @@ void add_study_options(CLI::App& app, StudyOptions& o, bool of_commands) {
   app.add_flag("--page", o.page, "write a page with all figures beside the record, too");
   app.add_flag("--answers", o.answers, "show in short what the baseline and each variant answered, too");
   if (!of_commands) {
-    app.add_flag("--let-print", o.let_print, "what variants print goes to standard error; else it is kept aside");
+    app.add_flag("--pass-output", o.let_print, "what variants print goes to standard error; else it is kept aside");
   }
-  app.add_option("--meter", o.meter,
+  app.add_option("--instrument", o.meter,
                  "cells that are called with a log of what every worker does, too: few (each variant at its largest "
                  "worker count, and the fastest cell), all, none (default: few)")
       ->type_name("WHICH");
@@ -185,9 +188,36 @@ std::vector<std::string> known_words(const CLI::App& app) {
 
 }  // namespace
 
+namespace {
+
+// What options were called in 0.1 before they had plain names; taken for one version more.
+constexpr std::pair<const char*, const char*> earlier_names[] = {
+    {"--jostle", "--find-races"},     {"--width", "--precision"},
+    {"--let-print", "--pass-output"}, {"--no-stands", "--without-cell-processes"},
+    {"--scrub", "--anonymize"},       {"--call-limit", "--call-timeout"},
+    {"--meter", "--instrument"}};
+
+// The words in reverse order, as CLI11 takes them, under today's names. Those behind "--" stay as they are.
+std::vector<std::string> with_names_of_today(int argc, char** argv) {
+  std::vector<std::string> words(argv + 1, argv + argc);
+  const auto end = std::find(words.begin(), words.end(), "--");
+  for (auto word = words.begin(); word != end; ++word) {
+    const std::string name = word->substr(0, word->find('='));
+    for (const auto& [before, now] : earlier_names) {
+      if (name != before) continue;
+      std::fprintf(stderr, "%s is now %s; the next version does not take the old name\n", before, now);
+      *word = now + word->substr(name.size());
+    }
+  }
+  std::reverse(words.begin(), words.end());
+  return words;
+}
+
+}  // namespace
+
 void parse(CLI::App& app, int argc, char** argv) {
   try {
-    app.parse(argc, argv);
+    app.parse(with_names_of_today(argc, argv));
   } catch (const CLI::CallForHelp&) {
     throw;
   } catch (const CLI::CallForVersion&) {

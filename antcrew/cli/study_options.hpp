@@ -55,7 +55,7 @@ std::optional<StudyOptions> parse_study_options(int argc, char** argv, const std
 // The same for a command of `antcrew`; of_commands: without what C++ code alone can be asked for.
 void add_study_options(CLI::App& app, StudyOptions& options, bool of_commands);
 
-// --as, --to, --image and --scrub.
+// --as, --to, --image and --anonymize.
 void add_form_options(CLI::App& app, FormChoice& choice);
 inline constexpr const char* scrub_help =
     "leave out names of hosts, users and folders, wherever they stand in the record";

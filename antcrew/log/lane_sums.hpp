@@ -115,7 +115,7 @@ struct StageFigures {
 struct LookFacts {
   double moments = 0;       // at which it was looked
   double lanes = 0;         // lanes that were seen, all moments together
-  double own_share = 0;     // what looking took of one processor while the calls ran
+  double own_share = 0;     // what sampling took of one processor while the calls ran
   double threads = 0;       // alive at a moment, the mean; more than lanes are outside
   double outside = 0;       // of those, busy and in no lane
   double processors = 0;    // in use by lanes at a moment, the mean

@@ -53,9 +53,8 @@ constexpr OtherAdvice of_commands[] = {
     {"no-ready-work", "look for a lock or a queue that workers wait at, and for work that comes too late"},
     {"sequential-stretch", "share out this stretch, overlap it with other work, or shorten it"},
     {"uneven-pieces", "give all of them as much to do: smaller pieces, each taken by whoever is free"},
-    {"shared-processor",
-     "measure while the machine is quiet, or keep its workers on processors of their own (taskset)"},
-    {"timed-out", "look for workers that wait for each other, or allow a longer call: --call-limit"},
+    {"shared-processor", "measure while the machine is idle, or keep its workers on processors of their own (taskset)"},
+    {"timed-out", "look for workers that wait for each other, or allow a longer call: --call-timeout"},
     {"crashed", "run it by itself: --list shows the command, `show --trial` what it left"},
 };
 

@@ -48,7 +48,7 @@ std::string about(const ComparedCell& cell, const Analysed& now) {
                         speedup_text(*cell.after), in_words(*cell.ratio));
   if (!cell.why.empty()) text += ": " + cell.why;
   const auto changed = [&](const ChangedLoss& loss, const char* how, double seconds) {
-    text += fmt::format("; `{}`{} {} by {} of workers' time a call", loss.id,
+    text += fmt::format("; `{}`{} {} by {} of workers' time per call", loss.id,
                         loss.name.empty() ? "" : " (" + printable(loss.name, 40) + ")", how, duration_text(seconds));
   };
   if (cell.grown && cell.change == Change::worse)
@@ -79,7 +79,7 @@ std::string answer(const Comparison& found, const Analysed& now) {
   if (text.size() > said) return text;
   if (!text.empty()) text += " ";
   if (count_of(found, Change::cannot_tell) == all) return text + "Cannot tell: no interval is narrow enough.";
-  return text + fmt::format("No cell changed: {} same, {} cannot be told.", count_of(found, Change::same),
+  return text + fmt::format("No cell changed: {} same, {} inconclusive.", count_of(found, Change::same),
                             count_of(found, Change::cannot_tell));
 }
 
@@ -99,7 +99,7 @@ std::string differing(const Comparison& found) {
     unfair = unfair || one.unfair();
   }
   if (!found.disturbed.empty())
-    text += "Warning: the machine was not quiet (" + found.disturbed + "): what changed may be that. Measure again.\n";
+    text += "Warning: the machine was not idle (" + found.disturbed + "): what changed may be that. Measure again.\n";
   if (text.empty()) return {};
   return (found.differs.empty() ? "\n" : "\nWhat differs:\n") + text +
          (unfair ? "Warning: the two were not measured alike, so this is no fair before and after of a program.\n"

@@ -55,7 +55,7 @@ void same_axes(Panel& one, Panel& other) {
       internal::fit_axis(panel->y, 0, high * 1.2);
     }
     // Fits and ceilings are of one study, and would be taken for measured where two are compared.
-    panel->references = {{"as many times as workers", {{panel->x.from, panel->x.from}, {panel->x.to, panel->x.to}}}};
+    panel->references = {{"ideal", {{panel->x.from, panel->x.from}, {panel->x.to, panel->x.to}}}};
   }
 }
 

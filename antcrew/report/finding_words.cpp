@@ -132,7 +132,7 @@ std::string seen_waits(const Finding& f) {
   const char* names[][2] = {{"sleep_s", "asleep until a time"},
                             {"input_s", "waiting for a file, a pipe or a socket"},
                             {"page_s", "waiting for a page of memory"},
-                            {"not told_s", "waiting for what the kernel does not tell"}};
+                            {"not told_s", "unknown wait"}};
   std::string text;
   for (const auto& [name, words] : names) {
     if (figure(f, name) > 0.05 * figure(f, "blocked_s"))
@@ -148,7 +148,8 @@ const Words all_words[] = {
      }},
     {"small-pieces",
      [](const Finding& f) {
-       return fmt::format("{} pieces a call cost {} each to hand out", count(f, "pieces"), seconds(f, "piece_cost_s"));
+       return fmt::format("{} pieces per call cost {} each to hand out", count(f, "pieces"),
+                          seconds(f, "piece_cost_s"));
      },
      [](const Finding&) {
        return std::string("make pieces larger (Split::chunks(k), Grain{k}), until each takes 10 µs or more");
@@ -184,7 +185,7 @@ const Words all_words[] = {
            "them, was on");
      },
      [](const Finding&) {
-       return std::string("pin the workers apart (Pin::apart), or measure while the machine is quiet");
+       return std::string("pin the workers apart (Pin::apart), or measure while the machine is idle");
      }},
     {"oversubscribed",
      [](const Finding& f) {
@@ -210,12 +211,13 @@ const Words all_words[] = {
        std::string text = fmt::format("workers wait for each other at {}",
                                       unnamed ? "a lock" : "the lock '" + printable(f.name, 60) + "'");
        if (figure(f, "holds") > 0)
-         text += fmt::format(": it is held {} times a call, {} in all", count(f, "holds"), seconds(f, "hold_s"));
+         text += fmt::format(": it is held {} times per call, {} in all", count(f, "holds"), seconds(f, "hold_s"));
        return text;
      },
      [](const Finding&) {
        return std::string(
-           "hold it shorter, or not at all: a Tally for sums, a KeyMap for keys, a part for each worker");
+           "shorten the critical section or avoid the lock: a Tally for sums, a KeyMap for keys, a part for each "
+           "worker");
      }},
     {"slow-stage",
      [](const Finding& f) {
@@ -348,7 +350,7 @@ const Words all_words[] = {
     {"timed-out", [](const Finding& f) { return told_by(f, "it did not end in time"); },
      [](const Finding&) { return std::string("look for workers that wait for each other, or allow a longer call"); }},
     {"threw", [](const Finding& f) { return told_by(f, "it threw"); },
-     [](const Finding&) { return std::string("mend that first: its time means nothing"); }},
+     [](const Finding&) { return std::string("fix this first: its time means nothing"); }},
     {"wrong-answer", [](const Finding& f) { return told_by(f, "its answer is another one than the baseline's"); },
      [](const Finding&) {
        return std::string("look for items that are left out or done twice, and for what workers write unprotected");
@@ -366,7 +368,7 @@ const Words all_words[] = {
      }},
     {"memory-grows", memory_claim, [](const Finding&) { return std::string("share what all workers only read"); }},
     {"too-few-rounds", [](const Finding&) { return std::string("there were too few rounds for an interval"); },
-     [](const Finding&) { return std::string("give it a larger --budget, or go on with --resume"); }},
+     [](const Finding&) { return std::string("give it a larger --budget, or resume it with --resume"); }},
     {"nothing-wrong",
      [](const Finding&) {
        return std::string("no loss of 5 % or more: its workers are busy with what the baseline does, too");

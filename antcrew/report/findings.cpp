@@ -49,7 +49,7 @@ std::string limit_text(const CellFigures& cell, const std::vector<Finding>& find
       {"piece", "While its longest piece stays whole"}};
   const auto found = because.find(told->limit_by);
   return fmt::format("  {}, no number of workers passes speedup {:.3g}.\n",
-                     found == because.end() ? "With what it does in turn" : found->second, *told->limit_speedup);
+                     found == because.end() ? "With its serial part as it is" : found->second, *told->limit_speedup);
 }
 
 std::string cell_text(const Analysed& study, const CellFigures& cell, const Look& look) {
@@ -90,7 +90,7 @@ std::string worth_of(const Finding& finding) {
   if (finding.or_else == "noise")
     text += fmt::format(
         "; it may as well be the machine, of which {:.2g} processors were taken away meanwhile: measure again when it "
-        "is quiet",
+        "is idle",
         finding.figures.at("taken_processors"));
   else if (!finding.or_else.empty())
     text += fmt::format("; it may as well be {}", finding.or_else);
@@ -124,7 +124,7 @@ std::string explanation(const Analysed& study, const Look& look, bool timelines)
 
 namespace {
 
-// Of the middle metered call; nothing where its ledger is withheld.
+// Of the median instrumented run; nothing where its ledger is withheld.
 std::string middle_ledger(const Analysed& study, const CellFigures& cell,
                           std::string (*in_words)(const LaneParts&, double)) {
   std::vector<Ledger> ledgers = ledgers_of(study, cell);

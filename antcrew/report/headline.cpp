@@ -21,9 +21,17 @@ std::string speedup_in_words(const CellFigures& figures) {
   return figures.speedup ? "speedup " + ratio_text(*figures.speedup) : std::string("no speedup");
 }
 
+bool is_only_point(const Point& point) {
+  return point.size == 0 && point.dimensions.empty() && point.pin == Pin::off;
+}
+
+// " at size 10,000"; nothing where there is only one point and it has no name.
+std::string at_words(const Point& point) {
+  return is_only_point(point) ? std::string() : " at " + point_in_words(point);
+}
+
 std::string at_point(const Analysed& study) {
-  if (study.record->points.empty()) return "no point";
-  return point_in_words(study.record->points[study.conclusion.point]);
+  return study.record->points.empty() ? std::string() : at_words(study.record->points[study.conclusion.point]);
 }
 
 // What nobody should read over.
@@ -39,15 +47,15 @@ std::string no_baseline(const Analysed& study) {
   for (const CellFigures& figures : study.cells) {
     const bool told = figures.cell->point == study.conclusion.point && !figures.evidence.empty();
     if (told && figures.cell->kind == Cell::Kind::baseline && !figures.cell->trials.empty()) {
-      return fmt::format("Nothing can be ranked at {}: the baseline is not to be relied on: {}.", at_point(study),
+      return fmt::format("Nothing can be ranked{}: the baseline is not to be relied on: {}.", at_point(study),
                          figures.evidence);
     }
     if (told && figures.cell->kind == Cell::Kind::baseline) {
-      return fmt::format("Nothing to compare with at {}: the baseline has no figures ({}).", at_point(study),
+      return fmt::format("Nothing to compare with{}: the baseline has no figures ({}).", at_point(study),
                          figures.evidence);
     }
   }
-  return fmt::format("Nothing to compare with at {}: the baseline was not tried.", at_point(study));
+  return fmt::format("Nothing to compare with{}: the baseline was not tried.", at_point(study));
 }
 
 // What is wrong with some workers, or at some size, is not praised for where it was lucky.
@@ -57,9 +65,9 @@ std::string passed_over(const Analysed& study) {
   for (const CellFigures& other : study.cells) {
     const bool same = other.cell->key() == f->cell->key() && other.cell->attempt == f->cell->attempt;
     if (!same || other.verdict >= Verdict::idle_workers) continue;
-    return fmt::format(" Passed over: {}, {}, since it is \"{}\" with {} at {}.", cell_in_words(*f->cell),
+    return fmt::format(" Faster but excluded: {}, {}, since it is \"{}\" with {}{}.", cell_in_words(*f->cell),
                        speedup_in_words(*f), name_of(other.verdict), workers_in_words(other.cell->workers),
-                       point_in_words(study.record->points[other.cell->point]));
+                       at_words(study.record->points[other.cell->point]));
   }
   return {};
 }
@@ -73,7 +81,7 @@ std::string budget_advice(const Analysed& study) {
 std::string cannot_tell(const Analysed& study) {
   const Conclusion& c = study.conclusion;
   if (c.leader != nullptr) {
-    return fmt::format("Too few rounds to call at {}: the best so far is {}, {}; {}.", at_point(study),
+    return fmt::format("Too few rounds to call{}: the best so far is {}, {}; {}.", at_point(study),
                        cell_in_words(*c.leader->cell), speedup_in_words(*c.leader), budget_advice(study));
   }
   bool noisy = true;
@@ -83,31 +91,28 @@ std::string cannot_tell(const Analysed& study) {
   }
   if (noisy) {
     return fmt::format(
-        "Too noisy to call at {}: no interval says which side of 1 its speedup is on. Quieten the "
-        "machine, or give it more time with --budget.",
+        "Too noisy to call{}: no interval says which side of 1 its speedup is on. Measure on an "
+        "idle machine, or give it more time with --budget.",
         at_point(study));
   }
-  return fmt::format("Too few rounds to call anything at {}: {}.", at_point(study), budget_advice(study));
+  return fmt::format("Too few rounds to call anything{}: {}.", at_point(study), budget_advice(study));
 }
 
 std::string not_confirmed(const Analysed& study) {
   const Conclusion& c = study.conclusion;
   return fmt::format(
-      "Not confirmed at {}: {} led, {}, but in fresh rounds {} is faster, {} ({} times as fast). Try again with more "
+      "Not confirmed{}: {} led, {}, but in fresh rounds {} is faster, {} ({} times as fast). Try again with more "
       "time.",
       at_point(study), cell_in_words(*c.leader->cell), speedup_in_words(*c.leader), cell_in_words(*c.better->cell),
       speedup_in_words(*c.better), ratio_text(*c.better_by));
 }
 
 std::string level_with(const Conclusion& c) {
-  constexpr std::size_t named = 3;
-  std::string text;
-  for (std::size_t i = 0; i < std::min(named, c.level.size()); ++i) {
-    text += (i == 0 ? " Not told apart from " : "; ") + cell_in_words(*c.level[i]->cell) + ", " +
-            speedup_in_words(*c.level[i]);
-  }
-  if (c.level.size() > named) text += fmt::format("; and {} more", c.level.size() - named);
-  return text.empty() ? text : text + ".";
+  if (c.level.empty()) return {};
+  const CellFigures& first = *c.level.front();
+  return fmt::format(" Statistically indistinguishable from {}, {}{}.", cell_in_words(*first.cell),
+                     speedup_in_words(first),
+                     c.level.size() > 1 ? fmt::format("; and from {} more", c.level.size() - 1) : "");
 }
 
 // Part of the gain then has another cause than the workers.
@@ -127,12 +132,12 @@ std::string leads(const Analysed& study) {
   const Conclusion& c = study.conclusion;
   const std::string cell = cell_in_words(*c.leader->cell);
   const std::string speedup = "speedup " + ratio_text(*c.speedup);
-  const char* how = c.confirmed ? "" : " Apparent, not confirmed in fresh rounds.";
+  const char* how = c.confirmed ? "" : " Preliminary: not confirmed in fresh rounds.";
   if (c.answer == Conclusion::Kind::not_faster) {
-    return fmt::format("No variant is shown to beat the baseline at {}: the nearest is {}, {}.{}", at_point(study),
-                       cell, speedup, how);
+    return fmt::format("No variant is shown to beat the baseline{}: the nearest is {}, {}.{}", at_point(study), cell,
+                       speedup, how);
   }
-  return fmt::format("{}{} at {}: {}, efficiency {}.{}{}",
+  return fmt::format("{}{}{}: {}, efficiency {}.{}{}",
                      c.answer == Conclusion::Kind::best ? "Best: " : "Among the best: ", cell, at_point(study), speedup,
                      percent_text(c.speedup->median / c.leader->cell->workers), with_one_worker(study),
                      level_with(c) + how);
@@ -153,7 +158,7 @@ bool speaks_against(const CellFigures& f) {
 }
 
 std::string point_in_words(const Point& point) {
-  if (point.size == 0 && point.dimensions.empty() && point.pin == Pin::off) return "the only point";
+  if (is_only_point(point)) return "the only point";
   std::string text = point.size > 0 ? "size " + count_text(point.size) : std::string();
   if (point.grown_for > 0) {
     text += fmt::format(" ({} grown for {} worker{})", count_text(point.base_size), point.grown_for,
@@ -175,7 +180,7 @@ std::string answer_in_words(const Analysed& study) {
     case Conclusion::Kind::no_baseline:
       return no_baseline(study);
     case Conclusion::Kind::none_holds:
-      return fmt::format("No variant holds at {}: see the verdicts.", at_point(study)) + passed_over(study);
+      return fmt::format("No variant is valid{}: see the verdicts.", at_point(study)) + passed_over(study);
     case Conclusion::Kind::cannot_tell:
       return cannot_tell(study);
     case Conclusion::Kind::not_confirmed:
@@ -204,7 +209,7 @@ std::string answer_in_short(const Analysed& study) {
     case Conclusion::Kind::cannot_tell:
       return c.leader != nullptr ? led_by("cannot tell; so far: ") : "cannot tell";
     case Conclusion::Kind::none_holds:
-      return "no variant holds";
+      return "no variant is valid";
     case Conclusion::Kind::no_baseline:
       return "nothing to compare with: the baseline has no figures";
     case Conclusion::Kind::nothing_measured:

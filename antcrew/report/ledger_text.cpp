@@ -11,18 +11,18 @@
 namespace antcrew::report_layer {
 
 const char* words_for(LaneState state) noexcept {
-  constexpr const char* words[] = {"at work, running",
-                                   "at work, waiting for something outside",
-                                   "ready, and waiting for a processor",
+  constexpr const char* words[] = {"running",
+                                   "waiting outside the crew",
+                                   "runnable without a processor",
                                    "waiting for a lock",
                                    "waiting for a stage or for room",
                                    "moving data",
-                                   "between the crew's calls, at work",
-                                   "between the crew's calls, waiting",
+                                   "serial section",
+                                   "serial section, waiting",
                                    "starting and ending workers",
-                                   "called, and not begun",
+                                   "wake-up delay",
                                    "nothing ready to do",
-                                   "done, waiting for the last one",
+                                   "idle at the join",
                                    "not accounted for"};
   return words[static_cast<std::size_t>(state)];
 }
@@ -60,13 +60,13 @@ struct Share {
 std::vector<Share> shares_of(const LaneParts& parts, double lane_seconds) {
   std::vector<Share> shares = {{'#', "at work", {LaneState::running}},
                                {'.', "waiting outside", {LaneState::blocked}},
-                               {'=', "in turn", {LaneState::serial}},
-                               {'-', "waiting for that", {LaneState::serial_wait}},
-                               {'~', "done, waiting for the last", {LaneState::imbalance}},
+                               {'=', "serial", {LaneState::serial}},
+                               {'-', "idle meanwhile", {LaneState::serial_wait}},
+                               {'~', "idle at the join", {LaneState::imbalance}},
                                {'L', "at a lock", {LaneState::lock}},
                                {'s', "for a stage", {LaneState::stage}},
                                {'o', "nothing ready", {LaneState::no_work}},
-                               {'w', "for a processor", {LaneState::waiting_to_run}},
+                               {'w', "runnable without a processor", {LaneState::waiting_to_run}},
                                {'m', "moving data", {LaneState::moving_data}},
                                {'+', "starting", {LaneState::start_up, LaneState::dispatch}},
                                {'?', "not accounted for", {LaneState::unaccounted}}};
@@ -170,16 +170,21 @@ std::string looks_text(const LaneSums& sums, const std::vector<Ledger>& ledgers)
     all.moments += ledger.sums->looks->moments;
   }
   std::string text = fmt::format(
-      "    (coarse: {} looks from outside, at {} moments; a share may be off by {} points; looking took {} of a "
+      "    (coarse: {} samples, at {} moments; a share may be off by {} points; sampling took {} of a "
       "processor",
       count_text(static_cast<std::uint64_t>(lanes)), count_text(static_cast<std::uint64_t>(all.moments)),
       std::lround(100 * internal::share_error(all)), percent_text(all.own_share, 1));
-  text += fmt::format("; CPU time by looks {}, by the kernel {}", duration_text(sums.cpu_frames_s),
+  text += fmt::format("; CPU time by samples {}, by the kernel {}", duration_text(sums.cpu_frames_s),
                       duration_text(sums.cpu_kernel_s));
   if (all.outside > 0.05) text += fmt::format("; {:.1f} more threads were busy than workers asked for", all.outside);
   if (all.refused)
     text += "; the kernel did not tell what sleeping threads wait for: those are \"for something outside\"";
   return text + ")\n";
+}
+
+std::string difference_text(double over_baseline_s) {
+  return over_baseline_s < 0 ? duration_text(-over_baseline_s) + " less work than the baseline"
+                             : duration_text(over_baseline_s) + " lost or extra work";
 }
 
 }  // namespace
@@ -193,15 +198,14 @@ std::string ledger_text(const Analysed& study, const CellFigures& cell, const Lo
   std::vector<Ledger> ledgers = ledgers_of(study, cell);
   std::sort(ledgers.begin(), ledgers.end(), [](const Ledger& a, const Ledger& b) { return a.wall_s < b.wall_s; });
   const Ledger& middle = ledgers[ledgers.size() / 2];
-  const bool less = middle.lane_seconds() < middle.necessary_s;
   std::string text =
-      fmt::format("  {} worker{} × {} = {} a call; the baseline needs {}{}. By state:\n", middle.lanes,
+      fmt::format("  {} worker{} × {} = {} per call; the baseline takes {}: {}. By state:\n", middle.lanes,
                   middle.lanes == 1 ? "" : "s", duration_text(middle.wall_s), duration_text(middle.lane_seconds()),
-                  duration_text(middle.necessary_s), less ? ", more than that" : " of it");
+                  duration_text(middle.necessary_s), difference_text(middle.lane_seconds() - middle.necessary_s));
   text += parts_text(middle.parts_s, middle.lane_seconds(), middle.sums == nullptr || !middle.sums->looks.has_value());
   text += phases_text(study, cell, *middle.sums);
   if (middle.sums->looks) return text + looks_text(*middle.sums, ledgers);
-  text += fmt::format("    (the middle one of {} calls with a log", ledgers.size());
+  text += fmt::format("    (median of {} instrumented runs", ledgers.size());
   if (middle.slowdown) text += fmt::format(", which slowed it by {}", percent_text(std::max(0.0, *middle.slowdown), 1));
   if (middle.lane_seconds() > 0)
     text += fmt::format("; the log itself {}", percent_text(middle.metering_s / middle.lane_seconds(), 1));

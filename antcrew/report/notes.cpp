@@ -117,8 +117,8 @@ std::string reported(const Analysed& study) {
 
 // The baseline and the best variant of the largest point, where their named stretches can be laid side by side.
 std::string phases(const Analysed& study) {
-  std::vector<GridColumn> columns{{"variant"},          {"workers", true}, {"at"},
-                                  {"phase or counter"}, {"a call", true},  {"times", true}};
+  std::vector<GridColumn> columns{{"variant"},          {"workers", true},  {"at"},
+                                  {"phase or counter"}, {"per call", true}, {"times", true}};
   const bool by_worker = std::any_of(study.cells.begin(), study.cells.end(), [](const CellFigures& f) {
     return std::any_of(f.phases.begin(), f.phases.end(), [](const auto& p) { return p.second.by_worker_s.size() > 1; });
   });
@@ -187,14 +187,12 @@ std::string unwaited(const Analysed& study) {
   for (const CellFigures& f : study.cells) {
     const auto found = f.counters.find(internal::unwaited_work);
     if (found == f.counters.end() || found->second <= 0) continue;
-    text += fmt::format("  {} at {}: {} a call\n", cell_in_words(*f.cell),
+    text += fmt::format("  {} at {}: {} per call\n", cell_in_words(*f.cell),
                         point_in_words(study.record->points[f.cell->point]),
                         count_text(static_cast<std::uint64_t>(found->second)));
   }
   if (text.empty()) return text;
-  return "\nPieces of work begun and waited for by nobody but the crew, at the end of the call; get() their "
-         "handles:\n" +
-         text;
+  return "\nTasks started but never awaited; call get() on their handles:\n" + text;
 }
 
 // What the settled times leave out: the first call, and starting the crew.
@@ -205,7 +203,7 @@ std::string cold_starts(const Analysed& study) {
                  {"first call", true},
                  {"crew starts", true},
                  {"speedup first", true},
-                 {"settled", true}});
+                 {"steady state", true}});
   bool any = false;
   for (const Best& best : study.best) {
     if (best.cell == nullptr || !best.cell->cold_cost_s || !best.cell->startup_s) continue;
@@ -218,7 +216,8 @@ std::string cold_starts(const Analysed& study) {
     row.push_back(f.speedup ? fmt::format("{:.2g}", f.speedup->median) : "");
     grid.row(std::move(row));
   }
-  return any ? "\nCold, medians over stands: how much longer than a settled call the first one takes:\n" +
+  return any ? "\nFirst calls, medians over cell processes: how much longer than a steady-state call the first one "
+               "takes:\n" +
                    grid.text(Look())
              : "";
 }
@@ -275,7 +274,7 @@ std::string left_out(const Analysed& study) {
   if (needed > 0)
     text += fmt::format("A budget of about {:.0f} s is enough{} (--budget {:.0f}).\n", needed,
                         figures ? " for the missing figures" : "", needed);
-  return "\nNo time was left for:\n" + text;
+  return "\nSkipped for lack of time:\n" + text;
 }
 
 // The same of many cells is told of two; `antcrew explain` has all.

@@ -226,7 +226,7 @@ std::string body_html(const Analysed& study, bool with_trials) {
       "<body>\n<a class=\"skip\" href=\"#findings\">To the findings</a>\n<header class=\"bar\"><span class=\"title\">{}"
       "</span><nav aria-label=\"parts of this page\"><a href=\"#findings\">Findings</a><a href=\"#all\">Cells</a>"
       "<a href=\"#drawn\">Figures</a><a href=\"#machine\">Machine</a><a href=\"#data\">Data</a></nav>"
-      "<button type=\"button\" id=\"theme\">light or dark</button></header>\n<main>\n{}",
+      "<button type=\"button\" id=\"theme\">theme</button></header>\n<main>\n{}",
       escaped(printable(study.record->title, 160)), headline_html(study));
   text +=
       "<div class=\"first\">\n<section aria-labelledby=\"where\">\n<h2 id=\"where\">Where the time went, and what to "
@@ -235,11 +235,11 @@ std::string body_html(const Analysed& study, bool with_trials) {
   text += fmt::format("<p class=\"trust\">{}</p>\n", escaped(trust_line(study)));
   text += "<section id=\"findings\"><h2>All findings</h2>\n" + findings_html(study, false);
   if (const std::string scaling = scaling_text(study); !scaling.empty())
-    text += "<h3>What was not measured, by formula</h3>\n<pre>" + escaped(scaling) + "</pre>\n";
+    text += "<h3>Extrapolation</h3>\n<pre>" + escaped(scaling) + "</pre>\n";
   if (const std::string effort = effort_text(study); !effort.empty())
     text += "<h3>Is it worth it?</h3>\n<pre>" + escaped(effort.substr(1)) + "</pre>\n";
   text +=
-      "</section>\n<section id=\"all\"><h2>All cells, with what speaks against them</h2>\n<div "
+      "</section>\n<section id=\"all\"><h2>All results and caveats</h2>\n<div "
       "id=\"cells\"></div></section>\n";
   text += "<section id=\"drawn\"><h2>Figures</h2>\n<div id=\"figures\" class=\"figures\"></div></section>\n";
   text += "<section id=\"machine\"><h2>The machine</h2>\n<pre>" +

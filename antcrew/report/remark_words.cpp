@@ -49,7 +49,7 @@ std::string noise_claim(const Finding& f) {
     causes.push_back(
         fmt::format("threads waited to run for {:.0f} % of the timed wall time", figure(f, "waiting_share") * 100));
   if (causes.empty()) return "the figures are too noisy to tell";
-  return fmt::format("the machine was not quiet: {}; {}", fmt::join(causes, ", "), effect_on_intervals(f));
+  return fmt::format("the machine was not idle: {}; {}", fmt::join(causes, ", "), effect_on_intervals(f));
 }
 
 // Names of figures that begin so, with what stands after it.
@@ -90,7 +90,7 @@ const Words machine_words[] = {
      },
      [](const Finding&) { return std::string("build Ant Crew with -DCMAKE_BUILD_TYPE=Release"); }},
     {"noise", noise_claim,
-     [](const Finding&) { return std::string("measure on a quiet machine, or with a larger --budget"); }},
+     [](const Finding&) { return std::string("measure on an idle machine, or with a larger --budget"); }},
     {"more-workers-than-processors",
      [](const Finding& f) {
        return fmt::format(
@@ -103,9 +103,8 @@ const Words machine_words[] = {
        if (has(f, "workers"))
          return fmt::format("{} workers on {} share their units, and bring less than as many cores",
                             count(f, "workers"), plural(f, "cores", "physical core"));
-       return fmt::format(
-           "some cells have more workers than the {}: two that share a core share its units, and bring less than two",
-           plural(f, "cores", "physical core"));
+       return fmt::format("some cells have more workers than the {}: two workers on one core share its execution units",
+                          plural(f, "cores", "physical core"));
      },
      none},
     {"slow-governor",
@@ -119,7 +118,8 @@ const Words machine_words[] = {
     {"prints-in-the-clock",
      [](const Finding& f) {
        return fmt::format(
-           "prints inside the clock, {} a call, and its time has that in it; kept aside, it begins \"{}\" (--let-print "
+           "prints inside the clock, {} per call, and its time has that in it; kept aside, it begins \"{}\" "
+           "(--pass-output "
            "shows it)",
            bytes_text(static_cast<std::uint64_t>(figure(f, "bytes"))), printable(f.name, 60));
      },
@@ -152,7 +152,7 @@ const Words machine_words[] = {
     {"two-speeds",
      [](const Finding& f) {
        return fmt::format(
-           "a machine of two speeds: it took about {} in {} trials and about {} in {}; ratios pair neighbours in time, "
+           "bimodal timings: about {} in {} trials and about {} in {}; ratios pair trials that are close in time, "
            "but look for what comes and goes",
            seconds(f, "fast_s"), count(f, "fast_trials"), seconds(f, "slow_s"), count(f, "slow_trials"));
      },
@@ -181,16 +181,14 @@ const Words machine_words[] = {
      [](const Finding&) { return std::string(); }},
     {"cold-first-call",
      [](const Finding& f) {
-       return fmt::format("its first call has speedup {:.2g} only, settled ones {:.2g}: it takes {} longer",
+       return fmt::format("its first call has speedup {:.2g} only, {:.2g} in steady state: it takes {} longer",
                           figure(f, "first_speedup"), figure(f, "speedup"), seconds(f, "cold_cost_s"));
      },
      [](const Finding&) { return std::string("keep the crew and its buffers for the next call"); }},
     {"rare-long-calls",
      [](const Finding& f) {
-       return fmt::format(
-           "by the mean of its calls the speedup is {:.3g}, by their median {:.3g}: now and then a call takes much "
-           "longer",
-           figure(f, "speedup_by_means"), figure(f, "speedup"));
+       return fmt::format("occasional outliers: by the mean of its calls the speedup is {:.3g}, by their median {:.3g}",
+                          figure(f, "speedup_by_means"), figure(f, "speedup"));
      },
      none},
     {"cache-step",
@@ -206,7 +204,7 @@ const Words machine_words[] = {
      [](const Finding&) { return std::string("work in tiles that fit, or use smaller types"); }},
     {"ended-early",
      [](const Finding&) { return std::string("the run was ended early: this is what was measured until then"); },
-     [](const Finding&) { return std::string("go on with --resume"); }},
+     [](const Finding&) { return std::string("resume it with --resume"); }},
     {"left-for-a-moment",
      [](const Finding& f) {
        return fmt::format("processes that it began ended {} after it, by themselves", seconds(f, "tail_s"));

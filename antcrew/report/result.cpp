@@ -20,7 +20,8 @@ namespace antcrew::report_layer {
 std::string one_line(const std::string& text, std::size_t width) {
   if (display_width(text) <= width) return text;
   std::string kept = wrapped(text, width - 2);
-  kept.resize(kept.find('\n'));
+  kept.resize(std::min(kept.find('\n'), kept.size()));
+  if (display_width(kept) > width - 2) return printable(text, width);
   // A whole clause is better than half a sentence.
   const std::size_t clause = kept.find_last_of(";:,(");
   if (clause != std::string::npos && clause > kept.size() / 2) kept.resize(clause);
@@ -29,6 +30,7 @@ std::string one_line(const std::string& text, std::size_t width) {
 
 namespace {
 
+constexpr std::size_t result_lines = 12;  // besides the table, and what is said of the record
 using Lines = std::vector<std::string>;
 
 Lines lines_of(const std::string& text) {
@@ -100,13 +102,14 @@ std::string table_at(const Analysed& study, std::size_t point, const Look& look)
   return grid.text(look);
 }
 
+// Empty where nothing was measured.
 std::string best_elsewhere(const Analysed& study, std::size_t point) {
   const auto is_here = [&](const CellFigures& f) {
     return f.cell->point == point && f.cell->kind == Cell::Kind::variant && has_row(f);
   };
   const auto cells = std::count_if(study.cells.begin(), study.cells.end(), is_here);
+  if (cells == 0) return {};
   const std::string at = point_in_words(study.record->points[point]);
-  if (cells == 0) return fmt::format("  {}: not measured", at);
   const CellFigures* best = study.best[point].cell;
   if (best == nullptr || !best->speedup) return fmt::format("  {}: none of {} can be ranked", at, cells);
   return fmt::format("  {}: best {} with {} worker{}, {}{}", at, printable(best->cell->variant, 30),
@@ -119,7 +122,8 @@ Lines other_points(const Analysed& study) {
   Lines lines;
   // The largest one, which is the last of a list, is the nearest to the one above.
   for (std::size_t k = study.record->points.size(); k-- > 0;) {
-    if (k != study.conclusion.point) lines.push_back(best_elsewhere(study, k));
+    std::string line = k == study.conclusion.point ? std::string() : best_elsewhere(study, k);
+    if (!line.empty()) lines.push_back(std::move(line));
   }
   return the_first(std::move(lines), most, "points");
 }
@@ -241,9 +245,8 @@ std::string skipped(const Analysed& study) {
 }
 
 std::string not_measured(const Analysed& study) {
-  const auto cells = std::count_if(study.cells.begin(), study.cells.end(), [&](const CellFigures& f) {
-    return f.cell->point == study.conclusion.point && !has_row(f);
-  });
+  const auto cells =
+      std::count_if(study.cells.begin(), study.cells.end(), [](const CellFigures& f) { return !has_row(f); });
   return cells == 0 ? "" : fmt::format("{} cell{} not measured.", cells, cells == 1 ? " was" : "s were");
 }
 

@@ -63,7 +63,7 @@ std::string formulas(const Analysed& study) {
       const ScalingFit& other = curve.scaling.fits[k];
       constexpr double told_apart = 2;
       if (other.aicc - best.aicc < told_apart)
-        text += fmt::format("     or as well, told apart only by more worker counts: {}\n", fit_text(other));
+        text += fmt::format("     equally possible; more worker counts would tell: {}\n", fit_text(other));
     }
   }
   if (!refused.empty()) text += fmt::format("  No formula{}: {}.\n", text.empty() ? "" : " for the others", refused);
@@ -119,7 +119,7 @@ std::string crossover_text(const Crossover& c) {
           size_text(c.size.high));
       break;
     case Crossover::Kind::open:
-      text = "cannot be told";
+      text = "inconclusive";
       if (c.size.low > 0 && std::isfinite(c.size.low)) text += ", not below " + size_text(c.size.low);
       break;
   }
@@ -153,7 +153,7 @@ std::string lines(const Analysed& study) {
   std::string text;
   for (const SizeLine& line : size_lines_of(study)) {
     if (&study.cells[study.curves[line.of->curve].back()] != line.of) continue;
-    text += fmt::format("  {}: {} a call ({} to {}) and {} an item", cell_in_words(*line.of->cell),
+    text += fmt::format("  {}: {} per call ({} to {}) and {} per item", cell_in_words(*line.of->cell),
                         duration_text(line.fixed_s.value), duration_text(line.fixed_s.low),
                         duration_text(line.fixed_s.high), duration_text(line.per_item_s.value));
     if (line.break_even_size)
@@ -207,9 +207,8 @@ std::string band(const internal::TimelineLane& lane, double wall_s, std::size_t 
 }  // namespace
 
 std::string scaling_text(const Analysed& study) {
-  return under("How it goes on with more workers", formulas(study) + ceilings(study)) +
-         under("Workers worth having", worth(study)) + under("From which size on", crossovers(study)) +
-         under("A fixed cost and a cost an item", lines(study)) +
+  return under("Scaling projection", formulas(study) + ceilings(study)) + under("Recommended workers", worth(study)) +
+         under("Break-even size", crossovers(study)) + under("Cost per call and per item", lines(study)) +
          under("As much more work as workers, against one worker with one part", weak(study));
 }
 
@@ -228,7 +227,7 @@ std::string timeline_text(const CellFigures& cell, std::size_t columns) {
       text += fmt::format("  {:>4} |{}|\n", lane.worker, its);
     }
     constexpr const char* words[] = {"a piece",     "a piece of another's", "waiting", "not in a call",     "at a lock",
-                                     "for a stage", "moving data",          "in turn", "starting or ending"};
+                                     "for a stage", "moving data",          "serial",  "starting or ending"};
     std::string legend;
     for (std::size_t k = 0; k < 9; ++k) {
       const char sign = sign_of(static_cast<internal::TimelineKind>(k));

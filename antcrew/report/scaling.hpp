@@ -9,7 +9,7 @@
 
 namespace antcrew::report_layer {
 
-// "How it goes on with more workers", "From which size on", and what else sizes tell; empty when there is nothing.
+// "Scaling projection", "Break-even size", and what else sizes tell; empty when there is nothing.
 std::string scaling_text(const Analysed& study);
 
 // A band for each worker of a cell's kept timeline, of so many columns; empty when none was kept.

@@ -34,7 +34,7 @@ std::string noise_text(const Analysed& study) {
   for (const Finding& remark : study.remarks) {
     if (remark.id == "noise") return claim_of(remark);
   }
-  return "the machine was quiet";
+  return "the machine was idle";
 }
 
 }  // namespace

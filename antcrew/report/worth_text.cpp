@@ -27,9 +27,9 @@ std::string steps_in_words(const std::vector<Worth::Step>& steps) {
 std::string bounds_in_words(const Crossover& c) {
   switch (c.kind) {
     case Crossover::Kind::everywhere:
-      return "faster at every size tried, beyond doubt";
+      return "significantly faster at every size tried";
     case Crossover::Kind::nowhere:
-      return "not faster at any size tried, beyond doubt";
+      return "not faster at any size tried (significant)";
     case Crossover::Kind::between:
       return fmt::format(
           "between {} and {}",
@@ -38,7 +38,7 @@ std::string bounds_in_words(const Crossover& c) {
     case Crossover::Kind::open:
       break;
   }
-  return c.sure_from > 0 ? fmt::format("cannot be told; seen from {} on", count_text(c.sure_from)) : "cannot be told";
+  return c.sure_from > 0 ? fmt::format("inconclusive; seen from {} on", count_text(c.sure_from)) : "inconclusive";
 }
 
 }  // namespace
@@ -73,8 +73,8 @@ std::string worth_text(const Analysed& study, const Worth& worth) {
                         name_of(cell->verdict), point_in_words(study.record->points[cell->cell->point]));
   if (worth.unsure > 0)
     text += fmt::format(
-        "At {} of the sizes noise leaves open which is the better one: measure again, with a larger --budget or on a "
-        "quieter machine.\n",
+        "At {} of the sizes noise leaves open which is the better one: measure again, with a larger --budget or on an "
+        "idle machine.\n",
         worth.unsure);
   if (worth.crossover && worth.crossover->size_to_add > 0)
     text += fmt::format("Size {} would tell more.\n", count_text(worth.crossover->size_to_add));

@@ -1,4 +1,4 @@
-// From which size on a variant pays: in words, and as a rule that a program loads.
+// The size from which on a variant pays: in words, and as a rule that a program loads.
 #pragma once
 
 #include <string>

@@ -90,7 +90,7 @@ std::vector<std::string> records_called(const std::string& word, const std::stri
   for (const StoredRun& run : runs_called(word, Store(store))) {
     if (run.lost)
       bad_input("store.lost", run.path, fmt::format("the record of stored run {} is gone", run.number),
-                fmt::format("put the file back with `antcrew import FILE`, or `antcrew forget {}`", run.number));
+                fmt::format("put the file back with `antcrew import FILE`, or `antcrew remove {}`", run.number));
     paths.push_back(run.path);
   }
   return paths;

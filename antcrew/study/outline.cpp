@@ -25,7 +25,7 @@ void check_list(const std::vector<T>& items, const std::string& where, const cha
   std::sort(sorted.begin(), sorted.end());
   const auto twice = std::adjacent_find(sorted.begin(), sorted.end());
   if (twice != sorted.end()) {
-    bad_input("study.grid", where, text_of(*twice) + " stands twice in the list of " + noun, "give each once");
+    bad_input("study.grid", where, text_of(*twice) + " is listed twice among the " + noun, "give each once");
   }
 }
 
@@ -133,7 +133,7 @@ VariantHandle Outline::add_probe(VariantOutline probe, VariantHandle of) {
   probe.kind = CellKind::probe;
   described([&](const std::string& where) {
     if (of.study_ != this || of.index() >= variants_.size()) {
-      bad_input("study.variant", where, "the probe '" + printable(probe.name) + "' is of no variant of this study",
+      bad_input("study.variant", where, "the probe '" + printable(probe.name) + "' refers to a variant of another study",
                 "give the handle that variant() returned");
     }
     probe.probe_of = variants_[of.index()].key();

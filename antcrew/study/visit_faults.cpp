@@ -120,7 +120,7 @@ Fault left_work(int round, double wall_s, const Leftover& left) {
 LaneSums not_metered(const Fault& fault) {
   LaneSums sums;
   sums.lanes = 1;
-  sums.withheld = std::string("the call with a log ended otherwise than the timed ones: ") + name_of(fault.kind) +
+  sums.withheld = std::string("the instrumented run ended differently from the timed ones: ") + name_of(fault.kind) +
                   (fault.text.empty() ? "" : ", " + fault.text);
   return sums;
 }

@@ -1,4 +1,4 @@
-// Where the time of commands goes: looks from outside at all threads of all their processes.
+// Where the time of commands goes: samples at all threads of all their processes.
 #include <algorithm>
 #include <atomic>
 

@@ -264,7 +264,7 @@ TEST_CASE("an apparent headline pays for the number of cells that it was chosen 
   CHECK(many.conclusion.speedup->low < many.cells[1].speedup->low);
 }
 
-TEST_CASE("a machine of two speeds, shared processors, means and quotas are told") {
+TEST_CASE("bimodal timings, shared processors, means and quotas are told") {
   std::vector<double> humps;
   for (int r = 0; r < 20; ++r) humps.push_back(r % 3 == 0 ? 14 + 0.01 * r : 10 + 0.01 * r);
   Cell split = cell_with("split", 2, humps);

@@ -27,10 +27,10 @@ TEST_CASE("machine, for people and for programs") {
   const Outcome text = run_command({antcrew_path, "machine"});
   CHECK(text.exit == 0);
   CHECK(contains(text.out.substr(0, text.out.find('\n')), "usable processor"));
-  const Outcome all = run_command({antcrew_path, "machine", "--json"});
+  const Outcome all = run_command({antcrew_path, "machine", "--as", "json"});
   const int usable = json::parse(all.out).at("usable_processors");
   CHECK(usable >= 1);
-  const Outcome one = run_command({"taskset", "-c", "0", antcrew_path, "machine", "--json"});
+  const Outcome one = run_command({"taskset", "-c", "0", antcrew_path, "machine", "--as", "json"});
   CHECK(json::parse(one.out).at("usable_processors") == 1);
   CHECK(json::parse(one.out).at("online_processors").get<int>() >= usable);
 }
@@ -150,7 +150,7 @@ TEST_CASE("mistakes in describing a study are one line and exit 2, not an abort"
   const std::pair<const char*, const char*> cases[] = {
       {"sizes", "study 'Sums of levels': no sizes; give some with study.sizes"},
       {"twice", "two variants are called 'right' with the crew Workers"},
-      {"probe", "the probe 'of nothing' is of no variant of this study"},
+      {"probe", "the probe 'of nothing' refers to a variant of another study"},
       {"tolerance", "a tolerance of -1; give zero or more"},
   };
   for (const auto& [plant, said] : cases) check_refused(planted(plant, {}, folder.path()), 2, said);
@@ -170,7 +170,7 @@ TEST_CASE("what a variant prints is kept aside, told, and let through on demand"
   CHECK(contains(quiet.out, "\"loud\" (Workers) with 1 worker at size 1,000: prints inside the clock, 15 B a call"));
   CHECK(contains(run_command({antcrew_path, "show", folder / "quiet.json", "--details", "loud"}).out,
                  "    printed:\n      level by level\n"));
-  const Outcome loud = planted("loud", {"--let-print", "--save", folder / "loud.json"}, folder.path());
+  const Outcome loud = planted("loud", {"--pass-output", "--save", folder / "loud.json"}, folder.path());
   CHECK(contains(loud.err, "level by level"));
   CHECK_FALSE(contains(loud.out, "level by level"));
 }
@@ -219,17 +219,17 @@ TEST_CASE("explain tells where the time went, for people and for programs, and r
   CAPTURE(told.err);
   CHECK((told.exit == 0 || told.exit == 4));
   CHECK(contains(told.out, "2 workers × "));
-  CHECK(contains(told.out, "at work, running"));
+  CHECK(contains(told.out, "running"));
   const json found = json::parse(run_command({antcrew_path, "explain", record, "--as", "json"}).out);
   CHECK(!found.at("findings").empty());
   CHECK(found.at("ledgers").size() >= 3 * 4);  // the baseline and three variants
   check_refused(run_command({antcrew_path, "explain", folder / "none.json"}), 2, "none.json");
   check_refused(run_command({antcrew_path, "explain", record, "--as", "page"}), 2, "text, json");
-  check_refused(run_command({tides, "--meter", "some"}), 2, "few, all, none");
-  const Outcome none = run_command({tides, "--sizes", "1k", "--rounds", "2", "--workers", "2", "--meter", "none",
+  check_refused(run_command({tides, "--instrument", "some"}), 2, "few, all, none");
+  const Outcome none = run_command({tides, "--sizes", "1k", "--rounds", "2", "--workers", "2", "--instrument", "none",
                                     "--save", folder / "none-metered.json"});
   CHECK(contains(run_command({antcrew_path, "explain", folder / "none-metered.json"}).out,
-                 "it was not called with a log"));
+                 "it has no instrumented run"));
 }
 
 TEST_CASE("closed standard files and a full disk: no command writes elsewhere, and none says that it is done") {
@@ -237,7 +237,7 @@ TEST_CASE("closed standard files and a full disk: no command writes elsewhere, a
   for (const char* how : {"<&-", ">&-", "2>&-", "<&- >&- 2>&-"}) {
     CAPTURE(std::string(how));
     const Outcome out =
-        run_command({"/bin/sh", "-c", antcrew_path + " machine --json " + how + "; echo ended with $?"}, folder.path());
+        run_command({"/bin/sh", "-c", antcrew_path + " machine --as json " + how + "; echo ended with $?"}, folder.path());
     CHECK(contains(out.out, "ended with 0"));
     CHECK(std::filesystem::is_empty(folder.path()));
   }

@@ -28,7 +28,7 @@ workers = [2]
 shell = "sleep )toml" + wait + R"toml(; echo 5"
 )toml");
   const Outcome out = run_command({antcrew_path, "sweep", folder / (name + ".toml"), "--rounds", "11", "--no-confirm",
-                                   "--meter", "none", "--quiet", "--save", folder / (name + ".json")});
+                                   "--instrument", "none", "--quiet", "--save", folder / (name + ".json")});
   CAPTURE(out.err);
   REQUIRE(out.exit <= 4);
 }
@@ -102,7 +102,7 @@ TEST_CASE("a change is told with both figures, a guard fails for it, and both ha
 TEST_CASE("worth answers from which size on, and writes a rule") {
   const TemporaryFolder folder;
   run_command({std::string(ANTCREW_EXAMPLES) + "/tides", "--sizes", "1k,20k", "--rounds", "11", "--workers", "1,2",
-               "--budget", "0", "--no-confirm", "--meter", "none", "--quiet", "--save", folder / "tides.json"});
+               "--budget", "0", "--no-confirm", "--instrument", "none", "--quiet", "--save", folder / "tides.json"});
   const Outcome out = run_command({antcrew_path, "worth", folder / "tides.json", "--to", folder / "tides.rule.json"});
   CAPTURE(out.out);
   CAPTURE(out.err);

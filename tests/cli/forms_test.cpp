@@ -176,7 +176,7 @@ TEST_CASE("scrubbed: no string of any form tells host, user, home or folders") {
     CAPTURE(form);
     const std::string open = run_command({antcrew_path, "show", folder / "told.json", "--as", form}).out;
     CHECK(contains(open, "secret/work"));
-    const std::string shut = run_command({antcrew_path, "show", folder / "told.json", "--as", form, "--scrub"}).out;
+    const std::string shut = run_command({antcrew_path, "show", folder / "told.json", "--as", form, "--anonymize"}).out;
     CHECK(shut.size() > 100);
     CHECK_FALSE(contains(shut, "secret"));
     CHECK_FALSE(contains(shut, "nurse"));

@@ -21,7 +21,7 @@ const std::string tides = std::string(ANTCREW_EXAMPLES) + "/tides";
 Outcome measure(const TemporaryFolder& folder, const std::string& name, const std::vector<std::string>& more) {
   std::vector<std::string> words{
       tides,     "--sizes", "1k",           "--workers", "2",         "--rounds",     "3",      "--budget",   "0",
-      "--meter", "none",    "--no-confirm", "--quiet",   "--variant", "split evenly", "--save", folder / name};
+      "--instrument", "none",    "--no-confirm", "--quiet",   "--variant", "split evenly", "--save", folder / name};
   words.insert(words.end(), more.begin(), more.end());
   return run_command(words);
 }
@@ -69,7 +69,7 @@ TEST_CASE("a run is stored by itself, and every command takes its number, last, 
   check_refused(antcrew_in(folder, {"compare", "1,,2", "last"}), 2, "between commas");
 
   // Going on with a stored run changes what is stored of it.
-  const Outcome on = run_command({tides, "--sizes", "1k", "--workers", "2", "--rounds", "5", "--budget", "0", "--meter",
+  const Outcome on = run_command({tides, "--sizes", "1k", "--workers", "2", "--rounds", "5", "--budget", "0", "--instrument",
                                   "none", "--no-confirm", "--quiet", "--variant", "split evenly", "--resume",
                                   folder / "second.json", "--store", folder / "store"});
   CAPTURE(on.err);
@@ -119,17 +119,17 @@ TEST_CASE("forgetting takes what it was asked to take, and keeps what somebody m
   check_refused(antcrew_in(folder, {"mark", "both", "--no-label", "keep-me"}), 2, "run 2 has no such label");
   CHECK(contains(antcrew_in(folder, {"mark", "1"}).out, "labels keep-me, both"));
   antcrew_in(folder, {"mark", "both", "--no-label", "both"});
-  CHECK(contains(antcrew_in(folder, {"forget", "--keep", "1", "--list"}).out, "Would be forgotten: 3, 2"));
+  CHECK(contains(antcrew_in(folder, {"remove", "--keep", "1", "--list"}).out, "Would be removed: 3, 2"));
   CHECK(contains(antcrew_in(folder, {"list"}).out, "4 runs stored"));
-  CHECK(contains(antcrew_in(folder, {"forget", "--keep", "1"}).out, "Forgotten: 3, 2"));
+  CHECK(contains(antcrew_in(folder, {"remove", "--keep", "1"}).out, "Removed: 3, 2"));
   std::filesystem::remove_all(folder / "store/records");
   const Outcome lost = antcrew_in(folder, {"list"});
   CHECK(contains(lost.out, "lost: its file is gone"));
   check_refused(antcrew_in(folder, {"show", "4"}), 2, "4");
-  CHECK(contains(antcrew_in(folder, {"forget", "4"}).out, "Forgotten: 4"));
-  check_refused(antcrew_in(folder, {"forget"}), 2, "nothing to forget");
-  check_refused(antcrew_in(folder, {"forget", "1", "--keep", "2"}), 2, "both runs and --keep");
-  check_refused(antcrew_in(folder, {"forget", folder / "a.json"}), 2, "a file, not a stored run");
+  CHECK(contains(antcrew_in(folder, {"remove", "4"}).out, "Removed: 4"));
+  check_refused(antcrew_in(folder, {"remove"}), 2, "nothing to remove");
+  check_refused(antcrew_in(folder, {"remove", "1", "--keep", "2"}), 2, "both runs and --keep");
+  check_refused(antcrew_in(folder, {"remove", folder / "a.json"}), 2, "a file, not a stored run");
   CHECK(std::filesystem::exists(folder / "a.json"));
 }
 

@@ -86,7 +86,7 @@ TEST_CASE("Ctrl-C ends cleanly with the table so far and says how to go on") {
   const std::string out = test::read_file(folder / "out");
   CHECK(contains(out, "split evenly"));
   CHECK(contains(out, "the run was ended early"));
-  CHECK(contains(out, "Ended early; go on with: --resume " + record));
+  CHECK(contains(out, "Ended early; resume with: --resume " + record));
   const json saved = json::parse(test::read_file(record));
   CHECK(saved.at("complete") == false);
   CHECK(rounds_in(record) >= 1);
@@ -120,19 +120,19 @@ TEST_CASE("a quick answer comes in about ten seconds, also for work that would t
 
 TEST_CASE("a jostle of right code finds nothing; without stands works; wrong values are refused") {
   const TemporaryFolder folder;
-  const Outcome jostled = run_command({tides, "--jostle", "--sizes", "500", "--rounds", "2"});
+  const Outcome jostled = run_command({tides, "--find-races", "--sizes", "500", "--rounds", "2"});
   CHECK(jostled.exit == 0);
   CHECK(contains(jostled.out, "No race came to light in 18 jostled trials of 3 variants"));
   CHECK(run_command(
-            {tides, "--no-stands", "--sizes", "500", "--rounds", "1", "--workers", "1", "--save", folder / "n.json"})
+            {tides, "--without-cell-processes", "--sizes", "500", "--rounds", "1", "--workers", "1", "--save", folder / "n.json"})
             .exit == 4);
   for (const auto& refused : std::vector<std::pair<std::vector<std::string>, std::string>>{
            {{"--resume", folder / "a.json", "--save", folder / "b.json"}, "--resume already names the record"},
            {{"--pin", "sideways"}, "no pinning 'sideways'; choose from off, apart, near"},
            {{"--dimension", "distinct"}, "has no '='"},
            {{"--dimension", "distinct=1k"}, "no dimension 'distinct'; it has sizes only"},
-           {{"--width", "0"}, "half-width"},
-           {{"--call-limit", "-1"}, "a limit of"},
+           {{"--precision", "0"}, "half-width"},
+           {{"--call-timeout", "-1"}, "a limit of"},
            {{"--memory-limit", "lots"}, "--memory-limit: 'lots' is not a number"},
            {{"--resume", folder / "missing.json"}, "missing.json: cannot be read"}}) {
     std::vector<std::string> words = {tides, "--sizes", "100"};

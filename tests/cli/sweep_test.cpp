@@ -89,12 +89,12 @@ TEST_CASE("a study file gives the table, the record, and every form of it; a fau
   const TemporaryFolder folder;
   test::write_file(folder / "waiting.toml", waiting);
   const Outcome out =
-      sweep({"waiting.toml", "--rounds", "11", "--no-confirm", "--meter", "all", "--quiet", "--save", "r.json"},
+      sweep({"waiting.toml", "--rounds", "11", "--no-confirm", "--instrument", "all", "--quiet", "--save", "r.json"},
             folder.path());
   CAPTURE(out.out);
   CAPTURE(out.err);
   CHECK(out.exit == 0);
-  CHECK(contains(out.out, "\"at once\" (processes) with 3 workers at the only point: speedup 2."));
+  CHECK(contains(out.out, "\"at once\" (processes) with 3 workers: speedup 2."));
   CHECK(contains(out.out, "wrong answer"));
   const std::string record = test::read_file(folder / "r.json");
   CHECK(contains(record, "\"STATION\": \"Brackwater\""));
@@ -117,7 +117,7 @@ TEST_CASE("a study file gives the table, the record, and every form of it; a fau
   const Outcome details = run_command({antcrew_path, "show", folder / "r.json", "--details", "at once"});
   CHECK(contains(details.out, "alive at once"));
   const Outcome explained = run_command({antcrew_path, "explain", folder / "r.json"});
-  CHECK(contains(explained.out, "at work, waiting for something outside"));
+  CHECK(contains(explained.out, "waiting outside the crew"));
   CHECK_FALSE(contains(explained.out, "crew's calls"));
 }
 
@@ -144,7 +144,7 @@ workers = [2]
   CHECK_FALSE(std::filesystem::exists(folder / "ran"));
   CHECK(sweep({"--example", "--to", "example.toml"}, folder.path()).exit == 0);
   const Outcome ran = sweep({"example.toml", "--sizes", "20k", "--rounds", "2", "--workers", "1,2", "--no-confirm",
-                             "--meter", "none", "--quiet", "--save", "e.json"},
+                             "--instrument", "none", "--quiet", "--save", "e.json"},
                             folder.path());
   CAPTURE(ran.err);
   CHECK(ran.exit == 4);  // two rounds are too few to tell
@@ -154,7 +154,7 @@ workers = [2]
 
 TEST_CASE("a command behind -- is a study without a file") {
   const TemporaryFolder folder;
-  const Outcome out = sweep({"--workers", "1,2", "--rounds", "2", "--no-confirm", "--meter", "none", "--quiet",
+  const Outcome out = sweep({"--workers", "1,2", "--rounds", "2", "--no-confirm", "--instrument", "none", "--quiet",
                              "--save", "one.json", "--dimension", "word=deep,shallow", "--", "sh", "-c",
                              "sleep 0.02; test $0 -ge 1; echo $1", "@(workers)", "@(word)"},
                             folder.path());
@@ -184,7 +184,7 @@ name = "it"
 shell = "sleep 0.05; test -e stay && sleep 88.25; echo 5"
 )toml");
   const std::vector<std::string> words{antcrew_path, "sweep",        "long.toml", "--rounds", "40",     "--workers",
-                                       "1",          "--no-confirm", "--meter",   "none",     "--save", "long.json"};
+                                       "1",          "--no-confirm", "--instrument",   "none",     "--save", "long.json"};
   const auto kept = [&] {
     return std::filesystem::exists(folder / "long.json.rounds") &&
            test::lines_in(test::read_file(folder / "long.json.rounds")) > 6;
@@ -197,7 +197,7 @@ shell = "sleep 0.05; test -e stay && sleep 88.25; echo 5"
   CHECK(WEXITSTATUS(status) == 3);
   CHECK(contains(test::read_file(folder / "said"), "--resume long.json"));
   const Outcome on = run_command({antcrew_path, "sweep", "long.toml", "--rounds", "12", "--workers", "1",
-                                  "--no-confirm", "--meter", "none", "--quiet", "--resume", "long.json"},
+                                  "--no-confirm", "--instrument", "none", "--quiet", "--resume", "long.json"},
                                  folder.path());
   CAPTURE(on.err);
   CHECK(on.exit <= 1);
@@ -216,7 +216,7 @@ shell = "sleep 0.05; test -e stay && sleep 88.25; echo 5"
 TEST_CASE("a record of commands with any change gives an answer or one sentence") {
   const TemporaryFolder folder;
   test::write_file(folder / "waiting.toml", waiting);
-  REQUIRE(sweep({"waiting.toml", "--rounds", "2", "--no-confirm", "--meter", "few", "--quiet", "--save", "r.json"},
+  REQUIRE(sweep({"waiting.toml", "--rounds", "2", "--no-confirm", "--instrument", "few", "--quiet", "--save", "r.json"},
                 folder.path())
               .exit >= 0);
   const std::string good = test::read_file(folder / "r.json");
@@ -272,7 +272,7 @@ TEST_CASE("the examples in other languages run, and their answers agree") {
     const Outcome out =
         run_command({"/usr/bin/env", "PATH=" + std::string(ANTCREW_EXAMPLES) + ":/usr/local/bin:/usr/bin:/bin",
                      antcrew_path, "sweep", examples + name + ".toml", "--sizes", sizes, "--workers", "1,2", "--rounds",
-                     "2", "--no-confirm", "--meter", "few", "--quiet", "--save", folder / (name + ".json")},
+                     "2", "--no-confirm", "--instrument", "few", "--quiet", "--save", folder / (name + ".json")},
                     folder.path());
     CAPTURE(out.out);
     CAPTURE(out.err);
@@ -311,7 +311,7 @@ workers = [1]
 )toml");
   const Outcome out = run_command(
       {"/bin/sh", "-c",
-       "ulimit -v 600000; exec \"$0\" sweep large.toml --rounds 2 --no-confirm --meter none --quiet --save r.json",
+       "ulimit -v 600000; exec \"$0\" sweep large.toml --rounds 2 --no-confirm --instrument none --quiet --save r.json",
        antcrew_path},
       folder.path());
   CAPTURE(out.out);
@@ -361,7 +361,7 @@ name = "it"
 shell = "sleep 0.5; echo 5"
 workers = [1]
 )toml");
-  const pid_t run = begin({antcrew_path, "sweep", "slow.toml", "--rounds", "2", "--no-confirm", "--meter", "none",
+  const pid_t run = begin({antcrew_path, "sweep", "slow.toml", "--rounds", "2", "--no-confirm", "--instrument", "none",
                            "--quiet", "--save", "r.json"},
                           folder.path());
   REQUIRE(soon([&] { return tree_of(run).size() > 2; }));

@@ -103,7 +103,7 @@ TEST_CASE("the sentence above the table says what was found, with its interval")
   const Record record = sample();
   CHECK(headline(analyse(record)) ==
         "Best: \"split evenly over all\" (ThreadCrew) with 2 workers at size 1,000: speedup 1.92 (1.89 to 1.95), "
-        "efficiency 96 %. Apparent, not confirmed in fresh rounds.");
+        "efficiency 96 %. Preliminary: not confirmed in fresh rounds.");
 }
 
 TEST_CASE("too few rounds look like few rounds") {
@@ -153,11 +153,11 @@ TEST_CASE("the sentence claims nothing that the figures do not carry") {
   CHECK(contains(headline(analyse(few)), "give it more time with --budget"));
   Record broken = sample();
   broken.cells.erase(broken.cells.begin() + 1, broken.cells.begin() + 3);
-  CHECK(contains(headline(analyse(broken)), "No variant holds"));
+  CHECK(contains(headline(analyse(broken)), "No variant is valid"));
   const Record tied = test::record_of({cell_with("baseline", 1, ten), cell_with("a", 2, {5, 5.1, 5, 5.1, 5, 5.1, 5}),
                                        cell_with("b", 2, {5.1, 5, 5.1, 5, 5.1, 5, 5.05})});
   CHECK(contains(headline(analyse(tied)), "Among the best:"));
-  CHECK(contains(headline(analyse(tied)), "Not told apart from \"b\""));
+  CHECK(contains(headline(analyse(tied)), "Statistically indistinguishable from \"b\""));
 }
 
 TEST_CASE("the table shows no speedup for a wrong answer, and why") {
@@ -228,13 +228,13 @@ TEST_CASE("derived figures as JSON, with units in the names and null for what do
 
 TEST_CASE("work that nobody waited for is told, with the variant and how much of it") {
   Record record = sample();
-  CHECK_FALSE(contains(notes_text(analyse(record)), "waited for by nobody"));
+  CHECK_FALSE(contains(notes_text(analyse(record)), "never awaited"));
   for (Trial& trial : record.cells[2].trials) trial.counters[internal::unwaited_work] = 3;
   const std::string text = notes_text(analyse(record));
-  const std::size_t at = text.find("Pieces of work begun and waited for by nobody but the crew");
+  const std::size_t at = text.find("Tasks started but never awaited");
   REQUIRE(at != std::string::npos);
   CHECK(contains(text.substr(at, 300), "\"split evenly over all\""));
-  CHECK(contains(text.substr(at, 300), ": 3 a call"));
+  CHECK(contains(text.substr(at, 300), ": 3 per call"));
 }
 
 TEST_CASE("colours say what words say, and the table without them is the same") {
@@ -243,7 +243,7 @@ TEST_CASE("colours say what words say, and the table without them is the same") 
   const std::string plain = table_text(study, 100);
   std::string coloured = table_text(study, Look(100, true));
   CHECK(contains(coloured, "\033[31mwrong answer\033[0m"));
-  CHECK(contains(coloured, "\033[32mholds"));
+  CHECK(contains(coloured, "\033[32mvalid"));
   for (std::size_t at = 0; (at = coloured.find('\033', at)) != std::string::npos;)
     coloured.erase(at, coloured.find('m', at) - at + 1);
   CHECK(coloured == plain);

@@ -62,7 +62,7 @@ Record hand_made(bool refused = false) {
 TEST_CASE("a curve over workers is told by its best formula, with bounds and where it ends") {
   const Record record = curve_record();
   const std::string text = scaling_text(analyse(record));
-  CHECK(contains(text, "How it goes on with more workers"));
+  CHECK(contains(text, "Scaling projection"));
   CHECK(contains(text, "from 6 worker counts: serial fraction 0.1 ("));
   CHECK(contains(text, "then no number of workers passes speedup 10 ("));
   const auto json = nlohmann::json::parse(explanation_json(analyse(record)));
@@ -86,7 +86,7 @@ TEST_CASE("few worker counts are refused with the reason, once for all curves") 
 TEST_CASE("a coarse ledger says that it is coarse, on how many looks it rests, and by how much it may be off") {
   const Record record = hand_made();
   const std::string text = explanation(analyse(record), Look{100});
-  CHECK(contains(text, "coarse: 1,440 looks from outside, at 360 moments; a share may be off by 5 points"));
+  CHECK(contains(text, "coarse: 1,440 samples, at 360 moments; a share may be off by 5 points"));
   CHECK(contains(text, "workers wait for one and the same lock, 2.9 of 4 of them while anybody does"));
   CHECK_FALSE(contains(text, "(measured)"));
   const auto json = nlohmann::json::parse(explanation_json(analyse(record)));
@@ -122,7 +122,7 @@ TEST_CASE("a timeline is a band for each worker, with the signs that it uses exp
   const std::string text = timeline_text(study.cells[1], 8);
   CHECK(contains(text, "0 |####====|"));
   CHECK(contains(text, "1 |##LLLLLL|"));
-  CHECK(contains(text, "# a piece, L at a lock, = in turn"));
+  CHECK(contains(text, "# a piece, L at a lock, = serial"));
   const auto json = nlohmann::json::parse(explanation_json(study, true));
   CHECK(json.at("timelines").at(0).at("lanes").at(1).at("stretches").at(1).at("what") == "lock");
   CHECK_FALSE(nlohmann::json::parse(explanation_json(study)).contains("timelines"));

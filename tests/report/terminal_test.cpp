@@ -56,7 +56,7 @@ TEST_CASE("a ledger's bar is fifty signs in the shares of its parts, and names t
   CHECK(bar.size() == 50);
   CHECK(std::count(bar.begin(), bar.end(), '#') == 25);
   CHECK(std::count(bar.begin(), bar.end(), 'L') == 1);
-  CHECK(contains(text, "# at work 50 %, ~ done, waiting for the last 48 %"));
+  CHECK(contains(text, "# at work 50 %, ~ idle at the join 48 %"));
   CHECK_FALSE(contains(text, "at a lock"));
   CHECK(ledger_bar(parts, 0).empty());
 }

@@ -300,7 +300,7 @@ command = ["sh", "-c", "sleep 0.02; echo 5"]
   CHECK(figures(study, "ranks", 2).speedup);
 }
 
-TEST_CASE("looks from outside: workers that take turns at one lock, and those that wait") {
+TEST_CASE("samples: workers that take turns at one lock, and those that wait") {
   const Station place;
   if (!fs::exists("/usr/bin/flock")) return;
   Plan plan = quick(3, {3});

@@ -203,7 +203,7 @@ class Loops {
   }
 
   // body(i, value) for every i of 0 … n-1, and body(range, value): value is the worker's own, made by make() when the
-  // worker takes its first piece in this call, and gone with the call. For buffers that are dear to make.
+  // worker takes its first piece in this call, and gone with the call. For buffers that are expensive to make.
   template <class Make, class Body>
   void each_with(Make&& make, std::size_t n, How how, Body&& body, const AnyStopToken& stop = no_stop,
                  CallPlace at = CallPlace::here()) {

@@ -64,9 +64,9 @@ const char* short_name(Verdict verdict) {
 
 std::string verdict_cell(const CellFigures& f, bool best) {
   if (f.verdict != Verdict::holds) return short_name(f.verdict);
-  if (best) return "holds, best";
+  if (best) return "valid, best";
   if (f.cell->kind == Cell::Kind::baseline) return {};
-  if (f.cell->kind != Cell::Kind::probe) return name_of(f.verdict);
+  if (f.cell->kind != Cell::Kind::probe) return "valid";
   if (!f.part_s) return "probe";
   if (f.part_s->claimed && !f.part_s->leaves_out(0))
     return "probe: part takes " + duration_text(std::max(0.0, f.part_s->high)) + " at most";

@@ -27,11 +27,11 @@ const std::vector<Part>& parts() {
                                         {"waiting for something outside", {LaneState::blocked}, 5},
                                         {"in turn, at work", {LaneState::serial}, 10},
                                         {"in turn, waiting for it", {LaneState::serial_wait}, 6},
-                                        {"done, waiting for the last", {LaneState::imbalance}, 1},
+                                        {"idle at the join", {LaneState::imbalance}, 1},
                                         {"waiting for a lock", {LaneState::lock}, 4},
                                         {"waiting for a stage or room", {LaneState::stage}, 7},
                                         {"nothing ready to do", {LaneState::no_work}, 3},
-                                        {"waiting for a processor", {LaneState::waiting_to_run}, 8},
+                                        {"runnable without a processor", {LaneState::waiting_to_run}, 8},
                                         {"moving data", {LaneState::moving_data}, 2},
                                         {"starting and ending", {LaneState::start_up, LaneState::dispatch}, 9},
                                         {"not accounted for", {LaneState::unaccounted}, -1}};
@@ -63,10 +63,10 @@ MaybeFigure bars_figure(const Analysed& study, bool shares) {
   for (const Bar& bar : bars) names.push_back(bar_name(study, *bar.cell->cell));
   Figure figure{shares ? "ledger-shares" : "ledger",
                 shares ? "Where the workers' time went, in shares" : "Where the workers' time went"};
-  figure.caption = shares
-                       ? "Shares of workers × time, of the middle metered call of each."
-                       : "Worker-seconds of the middle metered call of each: together workers × time. The line is the "
-                         "baseline's time.";
+  figure.caption =
+      shares ? "Shares of workers × time, of the median instrumented run of each."
+             : "Worker-seconds of the median instrumented run of each: together workers × time. The line is the "
+               "baseline's time.";
   if (bars.size() == most_bars && explained_cells(study).size() > most_bars)
     figure.caption += fmt::format(" The first {} are drawn.", most_bars);
   Panel panel;
@@ -176,14 +176,14 @@ MaybeFigure phases_figure(const Analysed& study) {
 
 MaybeFigure timeline_figure(const Analysed& study) {
   static const std::vector<BandKind> kinds = {
-      {"a piece", 0},     {"a piece of another's", 5}, {"waiting", 1},  {"not in a call", -1},    {"at a lock", 4},
-      {"for a stage", 7}, {"moving data", 2},          {"in turn", 10}, {"starting or ending", 9}};
+      {"a piece", 0},     {"a piece of another's", 5}, {"waiting", 1}, {"not in a call", -1},    {"at a lock", 4},
+      {"for a stage", 7}, {"moving data", 2},          {"serial", 10}, {"starting or ending", 9}};
   for (const CellFigures* cell : explained_cells(study)) {
     for (const LaneSums& sums : cell->cell->metered) {
       if (!sums.timeline || sums.timeline->lanes.empty()) continue;
       const Timeline& line = *sums.timeline;
       Figure figure{"timeline", "What each worker did when: " + bar_name(study, *cell->cell)};
-      figure.caption = fmt::format("One metered call of {}.", duration_text(line.wall_s));
+      figure.caption = fmt::format("One instrumented run of {}.", duration_text(line.wall_s));
       if (line.all_lanes > static_cast<int>(line.lanes.size()))
         figure.caption += fmt::format(" The slowest, two typical ones and the fastest of {} workers.", line.all_lanes);
       if (line.merged > 0)

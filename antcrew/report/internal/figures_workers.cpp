@@ -133,7 +133,7 @@ std::string percent_estimate(const Estimate& e) {
 }
 
 void add_ideal(Panel& panel) {
-  panel.references.push_back({"as many times as workers", {{panel.x.from, panel.x.from}, {panel.x.to, panel.x.to}}});
+  panel.references.push_back({"ideal", {{panel.x.from, panel.x.from}, {panel.x.to, panel.x.to}}});
 }
 
 // What the formula says beyond the counts that were measured.
@@ -217,8 +217,7 @@ MaybeFigure efficiency_figure(const Analysed& study) {
   const DrawnCurves drawn = drawn_curves(study, study.conclusion.point);
   if (drawn.curves.empty()) return std::nullopt;
   Figure figure{"efficiency", "Efficiency over workers" + where(study, study.conclusion.point)};
-  figure.caption = "Speedup divided by workers: 100 % would be as many times as workers." +
-                   (drawn.left_out.empty() ? "" : " " + drawn.left_out);
+  figure.caption = "Speedup divided by workers: 100 % is ideal." + (drawn.left_out.empty() ? "" : " " + drawn.left_out);
   Panel panel;
   panel.x = workers_axis(study, drawn.curves);
   for (const std::size_t c : drawn.curves)

@@ -25,7 +25,7 @@ double oom_kills() {
 
 Fault timed_out(const StandBoard& board, double limit_s, const std::string& limit_is, int round) {
   Fault fault{Fault::Kind::timed_out, round,
-              fmt::format("no end after {} {}; the limit is {} (--call-limit)", duration_text(limit_s),
+              fmt::format("no end after {} {}; the limit is {} (--call-timeout)", duration_text(limit_s),
                           name_of(static_cast<Stage>(board.stage.load(std::memory_order_relaxed))), limit_is)};
   fault.evidence = {{"limit_s", limit_s}};
   return fault;

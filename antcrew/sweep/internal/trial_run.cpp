@@ -66,7 +66,7 @@ std::optional<Fault> fault_of(const Ended& ended, const TrialSetting& setting, c
       return Fault{Fault::Kind::crashed, round, printable(ended.trouble, longest_text)};
     case Ended::Why::time:
       return fault(Fault::Kind::timed_out,
-                   fmt::format("no end after {}; the limit is {} (--call-limit){}", duration_text(setting.limit_s),
+                   fmt::format("no end after {}; the limit is {} (--call-timeout){}", duration_text(setting.limit_s),
                                setting.limit_is, ignored),
                    {{"limit_s", setting.limit_s}});
     case Ended::Why::memory:

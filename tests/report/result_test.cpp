@@ -1,0 +1,144 @@
+// The result on one screen: what is on it, and that it stays one.
+#include "antcrew/report/result.hpp"
+
+#include <doctest/doctest.h>
+
+#include <algorithm>
+#include <sstream>
+
+#include "antcrew/analysis/analysed.hpp"
+#include "antcrew/report/table.hpp"
+#include "support/command.hpp"
+#include "support/records.hpp"
+
+using namespace antcrew;
+using namespace antcrew::layers;
+using test::cell_with;
+using test::contains;
+
+namespace {
+
+std::vector<std::string> lines_of(const std::string& text) {
+  std::vector<std::string> lines;
+  std::istringstream in(text);
+  for (std::string line; std::getline(in, line);) lines.push_back(line);
+  return lines;
+}
+
+// Two sizes; at the larger one a variant that is never right, one that was not tried, and one that is fine.
+Record sample() {
+  const std::vector<double> tens(9, 10.0);
+  Record record =
+      test::record_of({cell_with("baseline", 1, tens), cell_with("split evenly", 1, tens),
+                       cell_with("split evenly", 2, std::vector<double>(9, 5.2)),
+                       cell_with("never waited", 2, std::vector<double>(9, 1e-6)), cell_with("not tried", 2, {})});
+  record.cells[3].faults = {{Fault::Kind::wrong_answer, 1, "3 of 9 values differ"}};
+  for (Trial& trial : record.cells[3].trials) trial.agreed = false;
+  record.points.push_back({2000, {}});
+  const std::size_t cells = record.cells.size();
+  for (std::size_t k = 0; k < cells; ++k) {
+    record.cells.push_back(record.cells[k]);
+    record.cells.back().point = 1;
+  }
+  return record;
+}
+
+std::size_t line_with(const std::vector<std::string>& lines, const std::string& part) {
+  return static_cast<std::size_t>(
+      std::find_if(lines.begin(), lines.end(), [&](const std::string& line) { return contains(line, part); }) -
+      lines.begin());
+}
+
+}  // namespace
+
+TEST_CASE("the answer comes first, then the largest size, and of the others the best cell") {
+  const Record record = sample();
+  const std::string text = result_text(analyse(record), {});
+  CAPTURE(text);
+  const std::vector<std::string> lines = lines_of(text);
+  CHECK(lines.front().rfind("Best: \"split evenly\"", 0) == 0);
+  CHECK(line_with(lines, "size 2,000") < line_with(lines, "variant "));
+  const std::size_t other = line_with(lines, "  size 1,000: best split evenly with 2 workers, ");
+  REQUIRE(other < lines.size());
+  CHECK(contains(lines[other], "; 2 more"));
+  CHECK(std::count_if(lines.begin(), lines.end(),
+                      [](const std::string& line) { return line.rfind("  baseline ", 0) == 0; }) == 1);
+  CHECK(contains(text, "valid"));
+  CHECK_FALSE(contains(text, "holds"));
+}
+
+TEST_CASE("what was not measured is counted, and a wrong answer has its evidence") {
+  const Record record = sample();
+  const std::string text = result_text(analyse(record), {});
+  CAPTURE(text);
+  CHECK_FALSE(contains(text, "not tried"));
+  CHECK(contains(text, "2 cells were not measured."));
+  CHECK(contains(text, "\"never waited\": wrong answer, 2 workers: "));
+  CHECK(contains(text, "3 of 9 values differ"));
+  CHECK(contains(text, "(2 cells)"));
+  CHECK(contains(table_text(analyse(record), {}), "not tried"));
+}
+
+TEST_CASE("one screen, whatever there is to say") {
+  Record record = sample();
+  record.title = std::string(200, 't');
+  for (Cell& cell : record.cells) {
+    if (cell.kind != Cell::Kind::baseline)
+      cell.variant += " with a name that is longer than anybody reads, " + cell.variant;
+  }
+  record.left_out = {{LeftOut::What::rounds, 1, 131}, {LeftOut::What::confirming, 1, 160}};
+  for (std::size_t k = 0; k < 20; ++k) {
+    record.points.insert(record.points.begin(), {3000 + k, {}});
+    for (Cell& cell : record.cells) ++cell.point;
+    record.cells.push_back(record.cells[2]);
+    record.cells.back().point = 0;
+  }
+  for (LeftOut& left : record.left_out) left.point = record.points.size() - 1;
+  Analysed study = analyse(record);
+  Finding rare;
+  rare.id = "rare-long-calls";
+  rare.of = &study.cells[1];
+  rare.figures = {{"speedup_by_means", 1.2}, {"speedup", 2.0}};
+  study.remarks.assign(5, rare);
+  for (const char* id : {"sanitizer", "unoptimised", "not-pinned", "two-speeds", "slow-governor"}) {
+    Finding other;
+    other.id = id;
+    study.remarks.push_back(other);
+  }
+  for (const std::size_t width : {80, 100, 140}) {
+    const std::string text = result_text(study, width);
+    CAPTURE(text);
+    const std::vector<std::string> lines = lines_of(text);
+    for (const std::string& line : lines) CHECK(display_width(line) <= width);
+    const std::size_t begin = line_with(lines, "variant ");
+    CHECK(begin <= 5);
+    const std::size_t end = line_with(lines, "more points") + 1;
+    REQUIRE(end <= lines.size());
+    CHECK(lines.size() - (end - begin) <= 14);
+    CHECK(contains(lines.back(), "more notes (--all)"));
+  }
+}
+
+TEST_CASE("colours change nothing but the colour") {
+  const Record record = sample();
+  std::string coloured = result_text(analyse(record), Look(80, true));
+  CHECK(contains(coloured, "\033[31mwrong answer\033[0m"));
+  for (std::size_t at = 0; (at = coloured.find('\033', at)) != std::string::npos;)
+    coloured.erase(at, coloured.find('m', at) - at + 1);
+  CHECK(coloured == result_text(analyse(record), 80));
+}
+
+TEST_CASE("a line that is too long ends with its last whole clause, or between words") {
+  CHECK(one_line("short", 10) == "short");
+  CHECK(one_line("the machine was not idle: other programs were busy", 30) == "the machine was not idle …");
+  CHECK(one_line("one two three four five", 12) == "one two …");
+  CHECK(display_width(one_line(std::string(50, 'x'), 20)) == 20);
+}
+
+TEST_CASE("a study of which nothing came out says so in a few lines") {
+  const Record record = test::record_of({cell_with("baseline", 1, {}), cell_with("a", 2, {})});
+  const std::string text = result_text(analyse(record), {});
+  CAPTURE(text);
+  CHECK(contains(text, "Nothing was timed to its end."));
+  CHECK(lines_of(text).size() <= 10);
+}
