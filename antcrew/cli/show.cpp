@@ -2,6 +2,7 @@
 #include "antcrew/cli/forms.hpp"
 
 #include <fmt/format.h>
+#include <unistd.h>
 
 #include <algorithm>
 
@@ -53,7 +54,8 @@ int show_record(const ShowOptions& options) {
   check_form(options.form, options.records.size());
   const std::vector<NamedRecord> records = loaded(options);
   put_out(shown(records, options, options.form.to.empty() ? output_look() : Look()), options.form.to);
-  const bool in_short = options.form.form == "table" && !options.form.all && options.form.to.empty();
+  const bool in_short =
+      options.form.form == "table" && !options.form.all && options.form.to.empty() && ::isatty(STDOUT_FILENO) != 0;
   if (in_short && options.details.empty() && options.trial.empty() && !options.answers)
     put_out("More: the same with --all; antcrew explain\n", "");
   return exit_done;

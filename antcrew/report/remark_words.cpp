@@ -36,9 +36,9 @@ std::string effect_on_intervals(const Finding& f) {
 
 std::string noise_claim(const Finding& f) {
   std::vector<std::string> causes;
+  if (has(f, "another_study")) causes.push_back("another study ran at the same time");
   if (has(f, "other_processors"))
     causes.push_back(fmt::format("other programs kept {:.2f} processors busy", figure(f, "other_processors")));
-  if (has(f, "another_study")) causes.push_back("another study was measured on this machine at the same time");
   if (has(f, "busy_before"))
     causes.push_back(fmt::format("{:.2f} processors were busy before it began", figure(f, "busy_before")));
   if (has(f, "steal_share"))
@@ -118,9 +118,7 @@ const Words machine_words[] = {
     {"prints-in-the-clock",
      [](const Finding& f) {
        return fmt::format(
-           "prints inside the clock, {} per call, and its time has that in it; kept aside, it begins \"{}\" "
-           "(--pass-output "
-           "shows it)",
+           "output is included in the measured time, {} per call; it begins \"{}\" (--pass-output shows it)",
            bytes_text(static_cast<std::uint64_t>(figure(f, "bytes"))), printable(f.name, 60));
      },
      none},

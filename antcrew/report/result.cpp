@@ -201,20 +201,26 @@ std::string with_count(const Group& group, std::size_t width) {
   return one_line(group.first, width - display_width(more)) + more;
 }
 
-// One line a variant and fault, the worst first.
+std::string fault_text(const CellFigures& f) {
+  const std::string name =
+      f.cell->kind == Cell::Kind::baseline ? "the baseline" : "\"" + printable(f.cell->variant, 30) + "\"";
+  return fmt::format("{}: {}, {} worker{}: {}", name_of(f.verdict), name, f.cell->workers,
+                     f.cell->workers == 1 ? "" : "s", f.evidence);
+}
+
+// One line a variant and fault, the worst first; of a single one all that two lines hold.
 Lines faults(const Analysed& study, std::size_t width) {
   std::map<std::pair<Verdict, std::string>, Group> groups;
   for (const CellFigures& f : study.cells) {
     if (f.verdict >= Verdict::not_measured || f.evidence.empty()) continue;
     Group& group = groups[{f.verdict, f.cell->key()}];
-    if (++group.cells > 1) continue;
-    const std::string name =
-        f.cell->kind == Cell::Kind::baseline ? "the baseline" : "\"" + printable(f.cell->variant, 30) + "\"";
-    group.first = fmt::format("{}: {}, {} worker{}: {}", name, name_of(f.verdict), f.cell->workers,
-                              f.cell->workers == 1 ? "" : "s", f.evidence);
+    if (++group.cells == 1) group.first = fault_text(f);
   }
   Lines lines;
   for (const auto& [key, group] : groups) lines.push_back(with_count(group, width));
+  if (groups.size() != 1 || groups.begin()->second.cells > 1) return lines;
+  lines = lines_of(wrapped(groups.begin()->second.first, width));
+  if (lines.size() > 2) lines = {lines[0], one_line(lines[1] + " …", width)};
   return lines;
 }
 

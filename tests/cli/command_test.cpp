@@ -52,7 +52,7 @@ TEST_CASE("demo finds the example and passes options on") {
   const Outcome demo =
       run_command({antcrew_path, "demo", "--sizes", "500", "--rounds", "6", "--budget", "2"}, folder.path());
   CHECK((demo.exit == 0 || demo.exit == 4));  // a disturbed machine may leave it open
-  const std::string sentence = demo.out.substr(0, demo.out.find('\n'));
+  const std::string sentence = test::first_paragraph(demo.out);
   CHECK((demo.exit == 4 || contains(sentence, "speedup ")));
   CHECK(contains(demo.out, "Record: antcrew-records/"));
 }
@@ -78,7 +78,7 @@ TEST_CASE("bad options are refused in one line before anything runs or is writte
       {{"--workers", "0"}, "--workers: 0 workers; a crew has 1 to 4096 workers"},
       {{"--workers", "-2"}, "--workers: '-2' is negative"},
       {{"--workers", "1e9"}, "a crew has 1 to 4096 workers"},
-      {{"--workers", "1,1"}, "--workers: 1 stands twice"},
+      {{"--workers", "1,1"}, "--workers: 1 is listed twice"},
       {{"--sizes", ""}, "--sizes"},
       {{"--sizes", "10q"}, "--sizes: '10q' has the unknown suffix 'q'"},
       {{"--sizes", "0"}, "--sizes: a size of 0"},
@@ -160,14 +160,14 @@ TEST_CASE("a tolerance that any answer passes is refused with exit 2") {
   const TemporaryFolder folder;
   const Outcome outcome = planted("small", {}, folder.path());
   CHECK(outcome.exit == 2);
-  CHECK(contains(outcome.out.substr(0, outcome.out.find('\n')), "compare with within(5e-19)"));
+  CHECK(contains(test::first_paragraph(outcome.out), "compare with within(5e-19)"));
 }
 
 TEST_CASE("what a variant prints is kept aside, told, and let through on demand") {
   const TemporaryFolder folder;
   const Outcome quiet = planted("loud", {"--save", folder / "quiet.json"}, folder.path());
   CHECK_FALSE(contains(quiet.err, "level by level"));
-  CHECK(contains(quiet.out, "\"loud\" (Workers) with 1 worker at size 1,000: prints inside the clock, 15 B a call"));
+  CHECK(contains(quiet.out, "Warning: output is included in the measured time, 15 B per call"));
   CHECK(contains(run_command({antcrew_path, "show", folder / "quiet.json", "--details", "loud"}).out,
                  "    printed:\n      level by level\n"));
   const Outcome loud = planted("loud", {"--pass-output", "--save", folder / "loud.json"}, folder.path());
@@ -177,7 +177,7 @@ TEST_CASE("what a variant prints is kept aside, told, and let through on demand"
 
 TEST_CASE("an exception in a thread by hand, and a title that would clear the screen") {
   const TemporaryFolder folder;
-  CHECK(contains(planted("thread", {}, folder.path()).out,
+  CHECK(contains(planted("thread", {"--all"}, folder.path()).out,
                  "a thread threw std::out_of_range: no gauge 17, which nobody caught"));
   const Outcome title = planted("title", {}, folder.path());
   CHECK(contains(title.out, "Sums [2J\xEF\xBF\xBD of levels"));
@@ -228,16 +228,16 @@ TEST_CASE("explain tells where the time went, for people and for programs, and r
   check_refused(run_command({tides, "--instrument", "some"}), 2, "few, all, none");
   const Outcome none = run_command({tides, "--sizes", "1k", "--rounds", "2", "--workers", "2", "--instrument", "none",
                                     "--save", folder / "none-metered.json"});
-  CHECK(contains(run_command({antcrew_path, "explain", folder / "none-metered.json"}).out,
-                 "it has no instrumented run"));
+  CHECK(
+      contains(run_command({antcrew_path, "explain", folder / "none-metered.json"}).out, "it has no instrumented run"));
 }
 
 TEST_CASE("closed standard files and a full disk: no command writes elsewhere, and none says that it is done") {
   const TemporaryFolder folder;
   for (const char* how : {"<&-", ">&-", "2>&-", "<&- >&- 2>&-"}) {
     CAPTURE(std::string(how));
-    const Outcome out =
-        run_command({"/bin/sh", "-c", antcrew_path + " machine --as json " + how + "; echo ended with $?"}, folder.path());
+    const Outcome out = run_command(
+        {"/bin/sh", "-c", antcrew_path + " machine --as json " + how + "; echo ended with $?"}, folder.path());
     CHECK(contains(out.out, "ended with 0"));
     CHECK(std::filesystem::is_empty(folder.path()));
   }

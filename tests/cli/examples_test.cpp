@@ -104,7 +104,7 @@ TEST_CASE("coprocessor: a step that does not wait for the device is caught, the 
     CHECK(cell.at("trials").empty() == false);
   }
   CHECK(ran.out.find("wrong answer: \"not waited for\"") != std::string::npos);
-  CHECK(ran.out.find("compute alone") != std::string::npos);
+  CHECK(run_command({ANTCREW_COMMAND, "show", record, "--all"}).out.find("compute alone") != std::string::npos);
 }
 
 TEST_CASE("by_rule: learns, asks what it is worth, and follows its rule; one of another machine it does not follow") {

@@ -20,7 +20,7 @@ const std::string tides = std::string(ANTCREW_EXAMPLES) + "/tides";
 // A short study, kept in the history at `store`; more options behind.
 Outcome measure(const TemporaryFolder& folder, const std::string& name, const std::vector<std::string>& more) {
   std::vector<std::string> words{
-      tides,     "--sizes", "1k",           "--workers", "2",         "--rounds",     "3",      "--budget",   "0",
+      tides,          "--sizes", "1k",           "--workers", "2",         "--rounds",     "3",      "--budget",   "0",
       "--instrument", "none",    "--no-confirm", "--quiet",   "--variant", "split evenly", "--save", folder / name};
   words.insert(words.end(), more.begin(), more.end());
   return run_command(words);
@@ -38,9 +38,9 @@ TEST_CASE("a run is stored by itself, and every command takes its number, last, 
   const TemporaryFolder folder;
   const Outcome first = measure(folder, "first.json", {"--store", folder / "store"});
   CAPTURE(first.err);
-  CHECK(contains(first.out, "first.json (stored as 1)"));
-  CHECK(contains(measure(folder, "second.json", {"--store", folder / "store"}).out, "(stored as 2)"));
-  CHECK_FALSE(contains(measure(folder, "third.json", {"--no-store"}).out, "stored"));
+  CHECK(contains(first.out, "first.json\nStored as 1; more: antcrew show 1 --all"));
+  CHECK(contains(measure(folder, "second.json", {"--store", folder / "store"}).out, "Stored as 2"));
+  CHECK_FALSE(contains(measure(folder, "third.json", {"--no-store"}).out, "Stored"));
 
   const Outcome marked = antcrew_in(folder, {"mark", "1", "--label", "before", "--note", "as it was"});
   CHECK(marked.exit == 0);
@@ -69,11 +69,11 @@ TEST_CASE("a run is stored by itself, and every command takes its number, last, 
   check_refused(antcrew_in(folder, {"compare", "1,,2", "last"}), 2, "between commas");
 
   // Going on with a stored run changes what is stored of it.
-  const Outcome on = run_command({tides, "--sizes", "1k", "--workers", "2", "--rounds", "5", "--budget", "0", "--instrument",
-                                  "none", "--no-confirm", "--quiet", "--variant", "split evenly", "--resume",
-                                  folder / "second.json", "--store", folder / "store"});
+  const Outcome on = run_command({tides, "--sizes", "1k", "--workers", "2", "--rounds", "5", "--budget", "0",
+                                  "--instrument", "none", "--no-confirm", "--quiet", "--variant", "split evenly",
+                                  "--resume", folder / "second.json", "--store", folder / "store"});
   CAPTURE(on.err);
-  CHECK(contains(on.out, "(stored as 2)"));
+  CHECK(contains(on.out, "Stored as 2"));
   CHECK(contains(antcrew_in(folder, {"list"}).out, "2 runs stored"));
 }
 

@@ -183,8 +183,8 @@ shell = "sleep 0.05; echo 5"
 name = "it"
 shell = "sleep 0.05; test -e stay && sleep 88.25; echo 5"
 )toml");
-  const std::vector<std::string> words{antcrew_path, "sweep",        "long.toml", "--rounds", "40",     "--workers",
-                                       "1",          "--no-confirm", "--instrument",   "none",     "--save", "long.json"};
+  const std::vector<std::string> words{antcrew_path, "sweep",        "long.toml",    "--rounds", "40",     "--workers",
+                                       "1",          "--no-confirm", "--instrument", "none",     "--save", "long.json"};
   const auto kept = [&] {
     return std::filesystem::exists(folder / "long.json.rounds") &&
            test::lines_in(test::read_file(folder / "long.json.rounds")) > 6;

@@ -73,7 +73,7 @@ TEST_CASE("what was not measured is counted, and a wrong answer has its evidence
   CAPTURE(text);
   CHECK_FALSE(contains(text, "not tried"));
   CHECK(contains(text, "2 cells were not measured."));
-  CHECK(contains(text, "\"never waited\": wrong answer, 2 workers: "));
+  CHECK(contains(text, "wrong answer: \"never waited\", 2 workers: "));
   CHECK(contains(text, "3 of 9 values differ"));
   CHECK(contains(text, "(2 cells)"));
   CHECK(contains(table_text(analyse(record), {}), "not tried"));

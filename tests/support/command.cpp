@@ -69,4 +69,15 @@ bool contains(const std::string& text, const std::string& part) {
   return text.find(part) != std::string::npos;
 }
 
+std::string first_paragraph(const std::string& text) {
+  std::string joined;
+  for (std::size_t at = 0; at < text.size() && text[at] != '\n';) {
+    const std::size_t end = std::min(text.find('\n', at), text.size());
+    const std::size_t begin = std::min(text.find_first_not_of(' ', at), end);
+    joined += (joined.empty() ? "" : " ") + text.substr(begin, end - begin);
+    at = end + 1;
+  }
+  return joined;
+}
+
 }  // namespace test

@@ -33,5 +33,7 @@ void write_file(const std::string& path, const std::string& text);
 std::string read_file(const std::string& path);
 std::size_t lines_in(const std::string& text);
 bool contains(const std::string& text, const std::string& part);
+// A text that was broken into lines, as one: what stands above its first empty line.
+std::string first_paragraph(const std::string& text);
 
 }  // namespace test
