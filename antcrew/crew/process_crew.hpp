@@ -6,7 +6,7 @@
 //
 // What a body *returns* comes back; what it writes elsewhere stays in its process and is lost, but for CommonArrays and
 // CommonCounters. So there are only loops that return. A fork costs some 0.1 ms and more with the caller's memory; see
-// docs/processes.md for that, and for when a StandingCrew is the better choice. Worker 0 is a process, not the caller.
+// docs/crews.md for that, and for when a StandingCrew is the better choice. Worker 0 is a process, not the caller.
 //
 // Faults: a worker that throws ends the call with WorkerThrew; one that dies with ProcessDied, or, with retries, what
 // it had not sent is done again by another one. When the call has ended, so have its processes, whatever happened;

@@ -7,7 +7,7 @@
 // The workers do not see what the caller has written since they were forked. So a body is a function without state,
 // which is checked when compiling, and whatever it needs is given after it: each argument is sent to every worker as
 // bytes at each call (see transfer.hpp), a CommonArray only once and without copying. A body gets the index or range
-// first, then the arguments. See docs/processes.md for when a ProcessCrew is the better choice.
+// first, then the arguments. See docs/crews.md for when a ProcessCrew is the better choice.
 //
 // Faults and threads: as in a ProcessCrew, but that the workers stay; deadline_s ends a call, no stop token does. One
 // that died or was killed is replaced at the next call, by a fork of the caller as it is then. They end with the crew,

@@ -22,7 +22,8 @@ LaneBook* LaneBook::create(int workers, int most) {
   const std::size_t bytes = sizeof(LaneBook) + line_bytes + lane_bytes + entry_bytes;
   void* memory = ::mmap(nullptr, bytes, PROT_READ | PROT_WRITE, MAP_SHARED | MAP_ANONYMOUS | MAP_NORESERVE, -1, 0);
   if (memory == MAP_FAILED) {
-    could_not_run("log.memory", "log of what workers do", "no memory for it", "free some memory or use --instrument none");
+    could_not_run("log.memory", "log of what workers do", "no memory for it",
+                  "free some memory or use --instrument none");
   }
   // Zero is what all of it begins with; constructing would touch it.
   auto* book = static_cast<LaneBook*>(memory);

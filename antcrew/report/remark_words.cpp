@@ -185,7 +185,7 @@ const Words machine_words[] = {
      [](const Finding&) { return std::string("keep the crew and its buffers for the next call"); }},
     {"rare-long-calls",
      [](const Finding& f) {
-       return fmt::format("occasional outliers: by the mean of its calls the speedup is {:.3g}, by their median {:.3g}",
+       return fmt::format("occasional outliers: speedup {:.3g} by the mean of its calls, {:.3g} by their median",
                           figure(f, "speedup_by_means"), figure(f, "speedup"));
      },
      none},

@@ -84,7 +84,7 @@ bool one_crew_a_name(const Analysed& study) {
 std::string table_at(const Analysed& study, std::size_t point, const Look& look) {
   std::vector<GridColumn> columns = internal::cell_columns();
   for (GridColumn& column : columns) {
-    if (column.head == "crew") column.importance = one_crew_a_name(study) ? 1 : 8;
+    if (column.head == "crew") column.importance = one_crew_a_name(study) ? 1 : 9;
     if (column.head == "speedup") column.head = "speedup (95 %)";
   }
   TextGrid grid(columns);
@@ -245,7 +245,8 @@ std::string skipped(const Analysed& study) {
   const double needed_s = advised_budget_s(record);
   std::string text = "Skipped for lack of time";
   if (needed_s > 0) text += fmt::format(" (--budget {:.0f} is enough)", needed_s);
-  text += ": " + left_out_text(record, first);
+  const std::string what = left_out_text(record, first);
+  text += ": " + what.substr(0, what.find(" at "));
   if (record.left_out.size() > 1) text += fmt::format("; {} more", record.left_out.size() - 1);
   return text;
 }

@@ -9,8 +9,8 @@
 
 namespace antcrew::report_layer {
 
-// The largest size whole, of others the best cell; some twelve lines besides. From 80 columns on no line is wider than the
-// look, or than 80 where that has no limit. table_text() has everything.
+// The largest size whole, of others the best cell; some twelve lines besides. From 80 columns on no line is wider than
+// the look, or than 80 where that has no limit. table_text() has everything.
 std::string result_text(const Analysed& study, Look look);
 
 // The beginning of a text that fits one line; cut between words, where it ends in "…".

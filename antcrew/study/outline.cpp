@@ -133,7 +133,8 @@ VariantHandle Outline::add_probe(VariantOutline probe, VariantHandle of) {
   probe.kind = CellKind::probe;
   described([&](const std::string& where) {
     if (of.study_ != this || of.index() >= variants_.size()) {
-      bad_input("study.variant", where, "the probe '" + printable(probe.name) + "' refers to a variant of another study",
+      bad_input("study.variant", where,
+                "the probe '" + printable(probe.name) + "' refers to a variant of another study",
                 "give the handle that variant() returned");
     }
     probe.probe_of = variants_[of.index()].key();

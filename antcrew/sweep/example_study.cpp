@@ -52,7 +52,7 @@ cat "$ANTCREW_FOLDER"/part-* | awk -v n="$ANTCREW_SIZE" '{ sum += $1 } END { pri
 '''
 # command = ["./tides", "--soundings=@(size)", "--threads=@(workers)"]
 # workers = [2, 4]                 # worker counts of its own
-# launcher = ["mpirun", "-n", "@(workers)"]        # in front of the command; see docs/cluster.md
+# launcher = ["mpirun", "-n", "@(workers)"]        # in front of the command; see docs/guides/cluster.md
 
 # The same without the work: what starting and joining the jobs costs. A probe is never ranked.
 [[variant]]
