@@ -21,7 +21,7 @@
 #include "antcrew/report/compared_figures.hpp"
 #include "antcrew/report/guard_text.hpp"
 #include "antcrew/report/text.hpp"
-#include "antcrew/store/called.hpp"
+#include "antcrew/store/record_lookup.hpp"
 #include "antcrew/sweep/toml_table.hpp"
 
 namespace antcrew::cli_layer {

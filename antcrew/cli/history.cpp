@@ -19,7 +19,7 @@
 #include "antcrew/cli/forms.hpp"
 #include "antcrew/record/json.hpp"
 #include "antcrew/record/record_file.hpp"
-#include "antcrew/store/called.hpp"
+#include "antcrew/store/record_lookup.hpp"
 
 namespace antcrew::cli_layer {
 namespace {

@@ -13,7 +13,7 @@
 #include "antcrew/cli/exit.hpp"
 #include "antcrew/machine/clock.hpp"
 #include "antcrew/report/headline.hpp"
-#include "antcrew/report/so_far.hpp"
+#include "antcrew/report/progress_table.hpp"
 
 namespace antcrew::cli_layer {
 namespace {
@@ -54,7 +54,7 @@ std::string LiveTable::table_for(const Progress& progress) {
   const Analysed study = analyse(record_);
   // What is wider than the terminal would take two lines of it, and clearing would leave one behind.
   table_.clear();
-  std::istringstream lines(table_so_far(study, progress.point, Look(columns_), std::max<std::size_t>(rows_, 5) - 3));
+  std::istringstream lines(progress_table(study, progress.point, Look(columns_), std::max<std::size_t>(rows_, 5) - 3));
   for (std::string line; std::getline(lines, line);) table_ += printable(line, columns_) + "\n";
   next_table_ns_ = now_ns() + std::max(between_tables_ns, cost_factor * (now_ns() - start));
   return table_;

@@ -8,7 +8,7 @@
 #include <filesystem>
 
 #include "antcrew/base/error.hpp"
-#include "antcrew/store/called.hpp"
+#include "antcrew/store/record_lookup.hpp"
 #include "antcrew/store/store.hpp"
 
 namespace antcrew::cli_layer {

@@ -19,9 +19,9 @@
 #include <type_traits>
 #include <utility>
 
-#include "antcrew/crew/internal/something.hpp"
 #include "antcrew/crew/internal/tasks/dropped.hpp"
 #include "antcrew/crew/internal/tasks/task.hpp"
+#include "antcrew/crew/internal/void_result.hpp"
 
 namespace antcrew {
 
@@ -107,7 +107,7 @@ class Begun : public Task {
 template <class T>
 struct BegunFor : Begun {
   using Begun::Begun;
-  std::optional<Something<T>> result;
+  std::optional<VoidResult<T>> result;
 };
 
 template <class T, class Fn>

@@ -32,7 +32,7 @@ void TaskCrew::pieces(std::size_t n, Grain grain, const AnyStopToken& stop, cons
   std::atomic<bool> failed{false};
   internal::Halving loop(grain.of(n, workers()), grain.items == 0, failed, internal::Enough(failed, stop), body);
   const auto run = [&](internal::TaskWorker& worker) {
-    std::optional<internal::NoStrand> left_out;
+    std::optional<internal::OffPath> left_out;
     if (internal::lane_here != nullptr) [[unlikely]]
       left_out.emplace();
     if (internal::stack_nearly_full()) internal::refuse_depth("TaskCrew", "a loop");

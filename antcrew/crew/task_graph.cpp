@@ -4,7 +4,7 @@
 #include <unordered_map>
 
 #include "antcrew/base/error.hpp"
-#include "antcrew/crew/internal/tasks/strand.hpp"
+#include "antcrew/crew/internal/tasks/critical_path.hpp"
 
 namespace antcrew {
 namespace internal {
@@ -30,9 +30,9 @@ void GraphRun::call(StepNode& node) noexcept {
   try {
     if (stack_nearly_full()) refuse_depth("TaskCrew", "TaskGraph");
     if (lane_here != nullptr) [[unlikely]] {
-      const OtherStrand its(0);
+      const OtherPath its(0);
       node.call();
-      node.took_ns = strand_here.now();
+      node.took_ns = path_here.now();
       metered.store(true, std::memory_order_relaxed);
     } else {
       node.call();
@@ -190,7 +190,7 @@ void TaskGraph::claim(TaskCrew& crew, const AnyStopToken& stop) {
   }
   internal::GraphRun& run = *run_;
   if (internal::lane_here != nullptr) [[unlikely]]
-    path_before_ns_ = pool_->here() == nullptr ? 0 : internal::strand_here.now();
+    path_before_ns_ = pool_->here() == nullptr ? 0 : internal::path_here.now();
   ++run.number;
   run.failed.store(false, std::memory_order_relaxed);
   run.left_out.store(false, std::memory_order_relaxed);
@@ -219,7 +219,7 @@ std::int64_t TaskGraph::critical_path_ns() const {
 void TaskGraph::end_run() {
   internal::GraphRun& run = *run_;
   if (run.metered.exchange(false, std::memory_order_relaxed)) [[unlikely]]
-    internal::strand_here.go_on(path_before_ns_ + critical_path_ns());
+    internal::path_here.go_on(path_before_ns_ + critical_path_ns());
   pool_->close_scope(std::exchange(run.scope, nullptr));
   pool_ = nullptr;
   run.stopped = nullptr;

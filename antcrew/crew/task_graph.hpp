@@ -125,7 +125,7 @@ class TaskGraph {
   // Throws Error (graph.step) when there is a step of that name, or one of `after` is another graph's.
   template <class Fn>
   auto step(std::string name, Fn fn, std::initializer_list<AnyStep> after = {}) {
-    using T = internal::Something<std::decay_t<std::invoke_result_t<Fn&>>>;
+    using T = internal::VoidResult<std::decay_t<std::invoke_result_t<Fn&>>>;
     auto node = std::make_unique<internal::FnNode<T, Fn>>(std::move(name), *run_, std::move(fn));
     const Step<T> made(node.get());
     for (const AnyStep& needed : after) check(needed);

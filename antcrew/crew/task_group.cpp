@@ -5,7 +5,7 @@
 #include <optional>
 #include <utility>
 
-#include "antcrew/crew/internal/tasks/strand.hpp"
+#include "antcrew/crew/internal/tasks/critical_path.hpp"
 #include "antcrew/crew/internal/tasks/task_pool.hpp"
 
 namespace antcrew {
@@ -29,7 +29,7 @@ TaskGroup::~TaskGroup() {
 // Counted before the child can end. Relaxed: whoever hands the child on orders it.
 void TaskGroup::hand_over(AnyChild* child) noexcept {
   if (internal::lane_here != nullptr) [[unlikely]]
-    child->path_ns = pool_.here() == nullptr ? 0 : internal::strand_here.now();
+    child->path_ns = pool_.here() == nullptr ? 0 : internal::path_here.now();
   open_.fetch_add(one_open + one_unbegun, std::memory_order_relaxed);
   pool_.submit(child, scope_);
 }
@@ -37,7 +37,7 @@ void TaskGroup::hand_over(AnyChild* child) noexcept {
 void TaskGroup::run_child(void (*call)(void*), void* child, AnyChild& facts) noexcept {
   open_.fetch_sub(one_unbegun, std::memory_order_relaxed);
   if (stop_.stop_requested()) return;
-  std::optional<internal::OtherStrand> its;
+  std::optional<internal::OtherPath> its;
   if (facts.path_ns >= 0) [[unlikely]]
     its.emplace(facts.path_ns);
   try {
@@ -46,7 +46,7 @@ void TaskGroup::run_child(void (*call)(void*), void* child, AnyChild& facts) noe
   } catch (...) {
     facts.error = std::current_exception();
   }
-  if (its) internal::keep_longest(path_ns_, internal::strand_here.now());
+  if (its) internal::keep_longest(path_ns_, internal::path_here.now());
 }
 
 void TaskGroup::keep_or_free(AnyChild* child) noexcept {
@@ -66,12 +66,12 @@ void TaskGroup::end_child() noexcept {
 void TaskGroup::wait_for_all() {
   const bool metered = internal::lane_here != nullptr;
   const bool inside = metered && pool_.here() != nullptr;
-  const std::int64_t before_ns = inside ? internal::strand_here.now() : 0;
+  const std::int64_t before_ns = inside ? internal::path_here.now() : 0;
   pool_.wait_for({nullptr, scope_->name(), internal::not_dropped, &open_}, [this] { return all_ended(); });
   if (!metered) return;
   const std::int64_t path_ns = path_ns_.exchange(0, std::memory_order_relaxed);
   if (inside) {
-    internal::strand_here.go_on(std::max(before_ns, path_ns));
+    internal::path_here.go_on(std::max(before_ns, path_ns));
   } else if (internal::LaneBook* book = internal::open_lanes.load(std::memory_order_relaxed)) {
     book->add_path(path_ns);
   }

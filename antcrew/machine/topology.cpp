@@ -22,6 +22,8 @@ Handle load() {
     could_not_run("machine.topology", "topology", "the system's topology cannot be read", "check that /sys is mounted");
   }
   Handle handle(raw);
+  // Where the system refuses to tell a thread's processors, hwloc would ask for them for ever: it is not to bind then.
+  if (internal::own_processors().empty()) hwloc_topology_set_flags(raw, HWLOC_TOPOLOGY_FLAG_DONT_CHANGE_BINDING);
   if (hwloc_topology_load(raw) != 0) {
     could_not_run("machine.topology", "topology", "the system's topology cannot be read", "check that /sys is mounted");
   }

@@ -4,7 +4,7 @@
 
 #include "antcrew/record/json.hpp"
 #include "antcrew/report/internal/end_labels.hpp"
-#include "antcrew/report/looks.hpp"
+#include "antcrew/report/palette.hpp"
 
 namespace antcrew::report_layer {
 namespace {

@@ -8,7 +8,7 @@
 #include "antcrew/base/printable.hpp"
 #include "antcrew/report/internal/end_labels.hpp"
 #include "antcrew/report/internal/markup.hpp"
-#include "antcrew/report/looks.hpp"
+#include "antcrew/report/palette.hpp"
 
 namespace antcrew::report_layer {
 namespace {

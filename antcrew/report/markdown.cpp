@@ -6,12 +6,12 @@
 
 #include "antcrew/analysis/analysed.hpp"
 #include "antcrew/base/printable.hpp"
-#include "antcrew/report/effort.hpp"
+#include "antcrew/report/code_size.hpp"
+#include "antcrew/report/confidence.hpp"
 #include "antcrew/report/findings.hpp"
 #include "antcrew/report/headline.hpp"
 #include "antcrew/report/internal/cell_texts.hpp"
 #include "antcrew/report/text.hpp"
-#include "antcrew/report/trust.hpp"
 
 namespace antcrew::report_layer {
 namespace {
@@ -55,7 +55,7 @@ std::string findings_text(const Analysed& study) {
 
 std::string efforts(const Analysed& study) {
   std::string text;
-  for (const Effort& effort : efforts_of(study)) {
+  for (const CodeSize& effort : code_sizes_of(study)) {
     if (effort.source->lines == 0) continue;
     text += row_text({effort.source->of, std::to_string(effort.source->lines),
                       effort.cell == nullptr ? "" : ratio_text(*effort.cell->speedup)});
@@ -94,7 +94,7 @@ std::string markdown_text(const Analysed& study) {
     text += table_of(study, point);
   }
   return text + findings_text(study) + efforts(study) + evidence_text(study) + "\n" +
-         markdown_escaped(trust_line(study)) + "\n";
+         markdown_escaped(confidence_line(study)) + "\n";
 }
 
 }  // namespace antcrew::report_layer

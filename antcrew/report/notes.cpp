@@ -10,7 +10,7 @@
 #include "antcrew/analysis/analysed.hpp"
 #include "antcrew/base/units.hpp"
 #include "antcrew/log/phase.hpp"
-#include "antcrew/report/effort.hpp"
+#include "antcrew/report/code_size.hpp"
 #include "antcrew/report/findings.hpp"
 #include "antcrew/report/grid.hpp"
 #include "antcrew/report/headline.hpp"
@@ -322,7 +322,7 @@ std::string left_out_text(const Record& record, const LeftOut& left) {
 std::string notes_text(const Analysed& study) {
   std::string text = evidence(study);
   for (const auto& steps : study.ladders) text += ladder_text(steps, *study.record);
-  text += effort_text(study);
+  text += code_size_text(study);
   text += read_answers(study) + kept(study) + phase_by_phase(study) + unwaited(study) + cold_starts(study) +
           phases(study) + reported(study) + moved_data(study) + crowds(study) + left_out(study);
   return text + warnings(study);

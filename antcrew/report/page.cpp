@@ -8,8 +8,9 @@
 #include "antcrew/base/printable.hpp"
 #include "antcrew/base/units.hpp"
 #include "antcrew/record/json.hpp"
+#include "antcrew/report/code_size.hpp"
+#include "antcrew/report/confidence.hpp"
 #include "antcrew/report/csv.hpp"
-#include "antcrew/report/effort.hpp"
 #include "antcrew/report/figure_json.hpp"
 #include "antcrew/report/findings.hpp"
 #include "antcrew/report/headline.hpp"
@@ -17,11 +18,10 @@
 #include "antcrew/report/internal/figure_parts.hpp"
 #include "antcrew/report/internal/markup.hpp"
 #include "antcrew/report/internal/page_assets.hpp"
-#include "antcrew/report/looks.hpp"
 #include "antcrew/report/machine_text.hpp"
 #include "antcrew/report/notes.hpp"
+#include "antcrew/report/palette.hpp"
 #include "antcrew/report/scaling.hpp"
-#include "antcrew/report/trust.hpp"
 
 namespace antcrew::report_layer {
 namespace {
@@ -232,11 +232,11 @@ std::string body_html(const Analysed& study, bool with_trials) {
       "<div class=\"first\">\n<section aria-labelledby=\"where\">\n<h2 id=\"where\">Where the time went, and what to "
       "try</h2>\n" +
       findings_html(study, true) + "</section>\n<div id=\"first-figure\"></div>\n</div>\n";
-  text += fmt::format("<p class=\"trust\">{}</p>\n", escaped(trust_line(study)));
+  text += fmt::format("<p class=\"trust\">{}</p>\n", escaped(confidence_line(study)));
   text += "<section id=\"findings\"><h2>All findings</h2>\n" + findings_html(study, false);
   if (const std::string scaling = scaling_text(study); !scaling.empty())
     text += "<h3>Extrapolation</h3>\n<pre>" + escaped(scaling) + "</pre>\n";
-  if (const std::string effort = effort_text(study); !effort.empty())
+  if (const std::string effort = code_size_text(study); !effort.empty())
     text += "<h3>Is it worth it?</h3>\n<pre>" + escaped(effort.substr(1)) + "</pre>\n";
   text +=
       "</section>\n<section id=\"all\"><h2>All results and caveats</h2>\n<div "

@@ -24,7 +24,7 @@
 #include <vector>
 
 #include "antcrew/crew/later.hpp"
-#include "antcrew/share/internal/line.hpp"
+#include "antcrew/share/internal/pipeline_scheduler.hpp"
 
 namespace antcrew {
 
@@ -46,7 +46,7 @@ struct Unwrapped<std::optional<T>> {
 
 // What a stage makes of an item: for a stage that returns nothing or may leave items out, too.
 template <class Fn, class In>
-using Made = typename Unwrapped<std::decay_t<Something<std::invoke_result_t<Fn&, In>>>>::type;
+using Made = typename Unwrapped<std::decay_t<VoidResult<std::invoke_result_t<Fn&, In>>>>::type;
 
 template <class Fn, class In>
 std::optional<Made<Fn, In>> made_of(Fn& fn, In&& in) {
@@ -88,8 +88,8 @@ class Pipeline {
     std::vector<Item> items(room);
     internal::TaskPool* pool = nullptr;
     if constexpr (requires { pool = &crew.pool(); }) pool = &crew.pool();
-    internal::Line line(facts_, room, options.stop, pool);
-    const internal::Line::Calls calls{
+    internal::PipelineScheduler line(facts_, room, options.stop, pool);
+    const internal::PipelineScheduler::Calls calls{
         [](void* self, void* item) { return static_cast<Pipeline*>(self)->read(*static_cast<Item*>(item)); },
         [](void* self, void* item, std::size_t stage) {
           return static_cast<Pipeline*>(self)->pass(*static_cast<Item*>(item), stage, all_stages);

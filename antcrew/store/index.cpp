@@ -23,7 +23,7 @@
 #include "antcrew/record/record.hpp"
 #include "antcrew/share/pipeline.hpp"
 #include "antcrew/store/internal/about.hpp"
-#include "antcrew/store/internal/asked.hpp"
+#include "antcrew/store/internal/query.hpp"
 
 namespace antcrew::store_layer {
 namespace {

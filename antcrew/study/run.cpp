@@ -8,8 +8,8 @@
 #include "antcrew/record/record.hpp"
 #include "antcrew/study/internal/confirming.hpp"
 #include "antcrew/study/internal/exploring.hpp"
+#include "antcrew/study/internal/resume_check.hpp"
 #include "antcrew/study/internal/run_parts.hpp"
-#include "antcrew/study/internal/same_study.hpp"
 #include "antcrew/study/internal/source_lines.hpp"
 #include "antcrew/study/local_host.hpp"
 #include "antcrew/study/run_loop.hpp"
@@ -87,7 +87,7 @@ void add_attempt(RunState& run) {
 
 // Takes over what a record has; the grid must be the same.
 void go_on_from(RunState& run, const Record& begun) {
-  internal::check_same_study(begun, run.record, !run.plan.again.empty());
+  internal::check_resume(begun, run.record, !run.plan.again.empty());
   const PlanFacts asked = run.record.plan;
   const BuildFacts build = run.record.build;
   const std::string now = run.record.created;

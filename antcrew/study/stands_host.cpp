@@ -23,7 +23,7 @@
 #include "antcrew/machine/usage.hpp"
 #include "antcrew/record/record.hpp"
 #include "antcrew/study/internal/block_process.hpp"
-#include "antcrew/study/internal/how_it_ended.hpp"
+#include "antcrew/study/internal/exit_reason.hpp"
 #include "antcrew/study/internal/messages.hpp"
 #include "antcrew/study/visit_faults.hpp"
 
@@ -166,7 +166,7 @@ std::optional<Fault> StandsHost::wait_for_input(BlockFacts& facts) {
   return waited.timed_out
              ? internal::timed_out(board, limit_s,
                                    limits_.call_s > 0 ? "as asked" : "an hour, as nothing is known of it yet", 0)
-             : internal::how_it_ended({status, oom_kills_, prints_.last_line()}, board, 0);
+             : internal::exit_reason({status, oom_kills_, prints_.last_line()}, board, 0);
 }
 
 std::optional<Fault> StandsHost::open(const Point& at, const std::vector<CellSpec>& cells, BlockFacts& facts) {
@@ -206,7 +206,7 @@ void StandsHost::lose_block() {
   while (::waitpid(block_pid_, &status, 0) < 0 && errno == EINTR) {
   }
   block_pid_ = 0;
-  Fault fault = internal::how_it_ended({status, oom_kills_, prints_.last_line()}, boards_[cells_.size()], 0);
+  Fault fault = internal::exit_reason({status, oom_kills_, prints_.last_line()}, boards_[cells_.size()], 0);
   fault.text = "the process that holds the input is gone, and what was measured at this point with it: " + fault.text;
   close();
   throw BlockLost{std::move(fault)};
@@ -249,7 +249,7 @@ Fault StandsHost::why_no_answer(std::size_t cell, const Waited& waited, int roun
   }
   return waited.timed_out
              ? internal::timed_out(boards_[cell], call_limit_s(), limits_.of_call_in_words(reference_s_), round)
-             : internal::how_it_ended({status, oom_kills_, prints_.last_line()}, boards_[cell], round);
+             : internal::exit_reason({status, oom_kills_, prints_.last_line()}, boards_[cell], round);
 }
 
 void StandsHost::keep_prints(Visit& visit, bool fresh) const {

@@ -4,10 +4,10 @@
 #include <cmath>
 
 #include "antcrew/analysis/statistics.hpp"
-#include "antcrew/machine/afterwork.hpp"
 #include "antcrew/machine/clock.hpp"
 #include "antcrew/machine/control_group.hpp"
 #include "antcrew/machine/jostle.hpp"
+#include "antcrew/machine/leftover_work.hpp"
 #include "antcrew/machine/processors.hpp"
 #include "antcrew/machine/topology.hpp"
 #include "antcrew/machine/tree_memory.hpp"
@@ -163,7 +163,7 @@ void Visitor::first_call(Visit& visit, Timing& timing) {
   const std::uint64_t before_bytes = private_bytes_now();
   session_->prepare(input_, 1);
   internal::open_journal.store(journal_, std::memory_order_relaxed);
-  const Afterwork watch;
+  const LeftoverWork watch;
   const auto counts_before = counters_.read();
   const Usage before = usage_before();
   first_s_ = call_s(1);
@@ -281,7 +281,7 @@ void Visitor::batch(Visit& visit, Timing& timing) {
   Trial& trial = timing.trial;
   session_->prepare(input_, trial.calls);
   internal::open_journal.store(journal_, std::memory_order_relaxed);
-  const Afterwork watch;
+  const LeftoverWork watch;
   const auto counts_before = counters_.read();
   const Usage before = usage_before();
   const double wall_s = call_s(trial.calls);

@@ -1,7 +1,7 @@
 // What went wrong in a visit, in words.
 #pragma once
 
-#include "antcrew/machine/afterwork.hpp"
+#include "antcrew/machine/leftover_work.hpp"
 #include "antcrew/study/visit.hpp"
 
 namespace antcrew::internal {

@@ -10,16 +10,16 @@
 #include "antcrew/crew/standing_crew.hpp"
 #include "antcrew/crew/task_crew.hpp"
 #include "antcrew/crew/thread_crew.hpp"
-#include "antcrew/machine/bed.hpp"
 #include "antcrew/machine/limits.hpp"
 #include "antcrew/machine/noise.hpp"
 #include "antcrew/machine/processors.hpp"
+#include "antcrew/machine/wake_placement.hpp"
 #include "support/at_once.hpp"
 
 using namespace antcrew;
 using namespace std::chrono_literals;
-using internal::Bed;
 using internal::ProcessorSet;
+using internal::WakePlacement;
 
 namespace {
 
@@ -52,10 +52,10 @@ struct Sleeper {
           internal::keep_on(0, only(processor));
           std::this_thread::sleep_for(1ms);
           internal::keep_on(0, before);
-          bed.lie_down();
+          placement.lie_down();
           lies = true;
           while (!up) std::this_thread::sleep_for(100us);
-          bed.get_up();
+          placement.get_up();
           after = mask_here();
           done = true;
         }) {
@@ -66,7 +66,7 @@ struct Sleeper {
     thread.join();
   }
   const ProcessorSet before = mask_here();
-  Bed bed;
+  WakePlacement placement;
   std::atomic<bool> lies{false}, up{false}, done{false};
   ProcessorSet after;
   std::thread thread;
@@ -78,8 +78,8 @@ TEST_CASE("a sleeper is kept off its waker's processor, and has its own set back
   const std::vector<int> two = two_processors();
   if (two.size() < 2) return;
   Sleeper sleeper(two[0]);
-  const int there = sleeper.bed.slept_on();
-  sleeper.bed.make_room(there);
+  const int there = sleeper.placement.slept_on();
+  sleeper.placement.make_room(there);
   sleeper.wake();
   CHECK(sleeper.after == sleeper.before);
 }
@@ -87,15 +87,15 @@ TEST_CASE("a sleeper is kept off its waker's processor, and has its own set back
 TEST_CASE("a sleeper elsewhere is left alone, and so is one that a user has pinned") {
   const std::vector<int> two = two_processors();
   if (two.size() < 2) return;
-  Bed bed;
+  WakePlacement placement;
   const ProcessorSet before = mask_here();
   internal::keep_on(0, only(two[0]));
-  bed.lie_down();
-  bed.make_room(two[1]);  // where the sleeper may not be anyway
+  placement.lie_down();
+  placement.make_room(two[1]);  // where the sleeper may not be anyway
   CHECK(mask_here() == only(two[0]));
-  bed.make_room(two[0]);  // would leave nothing
+  placement.make_room(two[0]);  // would leave nothing
   CHECK(mask_here() == only(two[0]));
-  bed.get_up();
+  placement.get_up();
   CHECK(mask_here() == only(two[0]));
   internal::keep_on(0, before);
 }
@@ -103,19 +103,19 @@ TEST_CASE("a sleeper elsewhere is left alone, and so is one that a user has pinn
 TEST_CASE("what the user changes while a sleeper's set is narrowed holds") {
   const std::vector<int> two = two_processors();
   if (two.size() < 2) return;
-  Bed bed;
+  WakePlacement placement;
   const ProcessorSet before = mask_here();
   internal::keep_on(0, only(two[0]));
   std::this_thread::sleep_for(1ms);
   internal::keep_on(0, before);
-  bed.lie_down();
-  const int here = bed.slept_on();
-  bed.make_room(here);
+  placement.lie_down();
+  const int here = placement.slept_on();
+  placement.make_room(here);
   ProcessorSet narrowed = before;
   narrowed.remove(here);
   CHECK(mask_here() == narrowed);
   internal::keep_on(0, only(here));  // the user's
-  bed.get_up();
+  placement.get_up();
   CHECK(mask_here() == only(here));
   internal::keep_on(0, before);
 }

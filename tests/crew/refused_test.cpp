@@ -16,6 +16,7 @@
 #include "antcrew/crew/thread_crew.hpp"
 #include "antcrew/crew/worker.hpp"
 #include "antcrew/machine/limits.hpp"
+#include "support/command.hpp"
 #include "support/sandbox.hpp"
 
 using namespace antcrew;
@@ -48,6 +49,16 @@ TEST_CASE("crews of threads in a sandbox: regions, sleeping workers, pins that a
           }
           return done == 5 * 91 ? "" : "work is missing";
         }) == 0);
+}
+
+// What is read once for the process was not read before, as in a program that begins in the sandbox.
+TEST_CASE("the same in a process of its own") {
+  const std::string self = std::filesystem::read_symlink("/proc/self/exe");
+  const test::Outcome outcome =
+      test::run_command({"timeout", "-k", "5", "60", self, "-tc=crews of threads in a sandbox*"});
+  CAPTURE(outcome.out);
+  CAPTURE(outcome.err);
+  CHECK(outcome.exit == 0);
 }
 
 TEST_CASE("crews of processes in a sandbox: results copied and handed over, common arrays, folders, dead workers") {

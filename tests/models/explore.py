@@ -10,7 +10,7 @@ here = os.path.dirname(os.path.abspath(__file__))
 library = os.path.join(here, "..", "..", "antcrew")
 MARK = re.compile(r"^(.*?)/\*! ([\w/.]+): (.*?) \*/\s*$")
 SIZES = {"deque": ["THIEVES=1", "THIEVES=2"], "region": ["WORKERS=1", "WORKERS=2"], "squad": [""],
-         "sleep": ["WORKERS=2", "WORKERS=3"], "bed": [""], "credit": ["WORKERS=1", "WORKERS=2"],
+         "sleep": ["WORKERS=2", "WORKERS=3"], "wake_placement": [""], "credit": ["WORKERS=1", "WORKERS=2"],
          "owner": ["NEWCOMERS=1", "NEWCOMERS=2"]}
 
 

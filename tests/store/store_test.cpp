@@ -21,8 +21,8 @@
 #include "antcrew/record/record.hpp"
 #include "antcrew/record/record_file.hpp"
 #include "antcrew/record/record_json.hpp"
-#include "antcrew/store/called.hpp"
 #include "antcrew/store/index.hpp"
+#include "antcrew/store/record_lookup.hpp"
 #include "store/stored_runs.hpp"
 
 using namespace antcrew;

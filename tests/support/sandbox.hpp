@@ -9,6 +9,7 @@
 #include <unistd.h>
 
 #include <cerrno>
+#include <csignal>
 #include <cstddef>
 #include <cstdio>
 #include <exception>
@@ -45,6 +46,7 @@ int in_sandbox(const std::vector<long>& calls, Fn&& fn) {
   std::fflush(nullptr);
   const pid_t child = ::fork();
   if (child == 0) {
+    std::signal(SIGALRM, SIG_DFL);  // whatever handler a test left there
     ::alarm(120);
     std::string complaint = "the sandbox cannot be made here";
     try {

@@ -2,7 +2,7 @@
 #pragma once
 
 #include "antcrew/log/journal.hpp"
-#include "antcrew/machine/afterwork.hpp"
+#include "antcrew/machine/leftover_work.hpp"
 #include "antcrew/machine/usage.hpp"
 #include "antcrew/record/forward.hpp"
 

@@ -20,8 +20,8 @@
 #include "antcrew/crew/transfer.hpp"
 #include "antcrew/log/journal.hpp"
 #include "antcrew/log/lanes.hpp"
-#include "antcrew/machine/bed.hpp"
 #include "antcrew/machine/cache_line.hpp"
+#include "antcrew/machine/wake_placement.hpp"
 
 namespace antcrew::internal {
 
@@ -93,12 +93,12 @@ class BoardMemory {
         slots_at_(whole_pages(sizeof(Board))),
         shares_at_(slots_at_ + sizeof(WorkerSlot) * count()),
         beds_at_(shares_at_ + sizeof(Share) * count()),
-        mapping_(whole_pages(beds_at_ + sizeof(Bed) * count())) {
+        mapping_(whole_pages(beds_at_ + sizeof(WakePlacement) * count())) {
     ::new (mapping_.address()) Board();
     for (std::size_t k = 0; k < count(); ++k) {
       ::new (at(slots_at_ + k * sizeof(WorkerSlot))) WorkerSlot();
       ::new (at(shares_at_ + k * sizeof(Share))) Share();
-      ::new (at(beds_at_ + k * sizeof(Bed))) Bed();
+      ::new (at(beds_at_ + k * sizeof(WakePlacement))) WakePlacement();
     }
   }
 
@@ -108,8 +108,9 @@ class BoardMemory {
         reinterpret_cast<WorkerSlot*>(at(slots_at_) + static_cast<std::size_t>(worker) * sizeof(WorkerSlot)));
   }
   Share* shares() noexcept { return std::launder(reinterpret_cast<Share*>(at(shares_at_))); }
-  Bed& bed(int worker) noexcept {
-    return *std::launder(reinterpret_cast<Bed*>(at(beds_at_) + static_cast<std::size_t>(worker) * sizeof(Bed)));
+  WakePlacement& placement(int worker) noexcept {
+    return *std::launder(
+        reinterpret_cast<WakePlacement*>(at(beds_at_) + static_cast<std::size_t>(worker) * sizeof(WakePlacement)));
   }
   int workers() const noexcept { return workers_; }
 

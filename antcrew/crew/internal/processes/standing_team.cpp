@@ -93,10 +93,10 @@ void StandingTeam::make_room() noexcept {
   ProcessorSet taken;
   if (processors_.known()) taken.add(processor_here());
   for (int worker = 0; worker < workers(); ++worker) {
-    Bed& bed = memory_.bed(worker);
-    const int there = bed.slept_on();
+    WakePlacement& placement = memory_.placement(worker);
+    const int there = placement.slept_on();
     if (there < 0) continue;
-    bed.make_room(taken);
+    placement.make_room(taken);
     taken.add(there);
   }
 }
@@ -140,13 +140,13 @@ void StandingTeam::serve(int worker, Descriptor socket) {
     const auto changed = [&] { return on.region.load(std::memory_order_acquire) != seen; };
     if (!(processors_.known() && looked(changed))) {
       processors_.look_again();
-      Bed& bed = memory_.bed(worker);
-      bed.lie_down();
+      WakePlacement& placement = memory_.placement(worker);
+      placement.lie_down();
       while (on.region.load(std::memory_order_seq_cst) == seen) {
         sleep_while_shared(on.region, seen, look_for_the_parent_ns);
         if (::getppid() != parent_of_this_worker) ::_exit(0);  // also where the signal comes late, or not at all
       }
-      bed.get_up();
+      placement.get_up();
     }
     if (on.leaving.load(std::memory_order_seq_cst)) break;
     seen = on.region.load(std::memory_order_acquire);

@@ -7,9 +7,9 @@
 #include <utility>
 
 #include "antcrew/base/owned.hpp"
-#include "antcrew/crew/internal/something.hpp"
-#include "antcrew/crew/internal/tasks/strand.hpp"
+#include "antcrew/crew/internal/tasks/critical_path.hpp"
 #include "antcrew/crew/internal/tasks/task_worker.hpp"
+#include "antcrew/crew/internal/void_result.hpp"
 
 namespace antcrew::internal {
 
@@ -74,11 +74,11 @@ class Fork final : public JoinTask, private std::conditional_t<metered, ForkPath
   // The same, and goes on with the longer path: the first half's, or this one's.
   Answer join(std::int64_t begun_ns, std::int64_t first_ns) requires metered {
     if (owner->take_back(this)) {
-      const LongerStrand longer(first_ns, nullptr);
-      strand_here.go_on(begun_ns);
+      const LongerPath longer(first_ns, nullptr);
+      path_here.go_on(begun_ns);
       return g_();
     }
-    const LongerStrand longer(first_ns, &this->path_ns);
+    const LongerPath longer(first_ns, &this->path_ns);
     return taken();
   }
 
@@ -100,9 +100,9 @@ class Fork final : public JoinTask, private std::conditional_t<metered, ForkPath
     StolenRun run(self, worker);
     const TaskWorker::In in(worker, run.scope());
     if constexpr (metered) {
-      const OtherStrand its(self.path_ns);
+      const OtherPath its(self.path_ns);
       self.answer();
-      self.path_ns = strand_here.now();
+      self.path_ns = path_here.now();
     } else {
       self.answer();
     }
@@ -111,7 +111,7 @@ class Fork final : public JoinTask, private std::conditional_t<metered, ForkPath
 
   void answer() noexcept {
     try {
-      ::new (static_cast<void*>(&answer_)) Something<Answer>(result_of(g_));
+      ::new (static_cast<void*>(&answer_)) VoidResult<Answer>(result_of(g_));
       threw_ = false;
     } catch (...) {
       ::new (static_cast<void*>(&error_)) std::exception_ptr(std::current_exception());
@@ -126,14 +126,14 @@ class Fork final : public JoinTask, private std::conditional_t<metered, ForkPath
       destroy_one(error_);
       std::rethrow_exception(error);
     }
-    const DestroyAtEnd<Something<Answer>> end{answer_};
+    const DestroyAtEnd<VoidResult<Answer>> end{answer_};
     if constexpr (!std::is_void_v<Answer>) return std::move(answer_);
   }
 
   G& g_;
   bool threw_;
   union {
-    Something<Answer> answer_;
+    VoidResult<Answer> answer_;
     std::exception_ptr error_;
   };
 };
@@ -168,15 +168,15 @@ auto one_after_the_other(F& f, G& g) {
 template <class F, class G>
 [[gnu::noinline]] auto unusual_fork(TaskWorker& worker, F& f, G& g) {
   if (worker.alone) return one_after_the_other(f, g);
-  const std::int64_t begun_ns = strand_here.now();
+  const std::int64_t begun_ns = path_here.now();
   Fork<G, true> second(g, worker, begun_ns);
   if constexpr (both_answer<F, G>) {
     auto a = first_half(f, second);
-    const std::int64_t first_ns = strand_here.now();
+    const std::int64_t first_ns = path_here.now();
     return std::pair<decltype(a), typename Fork<G, true>::Answer>{std::move(a), second.join(begun_ns, first_ns)};
   } else {
     first_half(f, second);
-    second.join(begun_ns, strand_here.now());
+    second.join(begun_ns, path_here.now());
   }
 }
 

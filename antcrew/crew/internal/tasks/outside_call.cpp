@@ -2,7 +2,7 @@
 
 #include <exception>
 
-#include "antcrew/crew/internal/tasks/strand.hpp"
+#include "antcrew/crew/internal/tasks/critical_path.hpp"
 #include "antcrew/crew/internal/tasks/task_pool.hpp"
 
 namespace antcrew::internal {
@@ -23,7 +23,7 @@ OutsideCall::OutsideCall(TaskPool& pool, Sharing sharing, std::size_t n)
     worker_->usual = !worker_->alone && lane_here == nullptr;
     worker_->begin_call();
   }
-  if (path_told_) strand_here.go_on(0);
+  if (path_told_) path_here.go_on(0);
   if (meter_ == nullptr) return;
   start_ns_ = now_ns();
   cpu_ns_ = thread_cpu_ns();
@@ -48,7 +48,7 @@ OutsideCall::~OutsideCall() {
 void OutsideCall::finish() {
   pool_.finish_call(*worker_);
   if (path_told_) [[unlikely]]
-    region_.book()->add_path(strand_here.now());
+    region_.book()->add_path(path_here.now());
   finished_ = true;
   if (const std::exception_ptr error = worker_->dropped().take_error()) std::rethrow_exception(error);
 }

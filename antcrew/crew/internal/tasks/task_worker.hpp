@@ -18,9 +18,9 @@
 #include "antcrew/crew/internal/tasks/dropped.hpp"
 #include "antcrew/crew/internal/tasks/task.hpp"
 #include "antcrew/log/lanes.hpp"
-#include "antcrew/machine/bed.hpp"
 #include "antcrew/machine/cache_line.hpp"
 #include "antcrew/machine/parking.hpp"
+#include "antcrew/machine/wake_placement.hpp"
 
 namespace antcrew::internal {
 
@@ -236,7 +236,7 @@ class TaskWorker {
   std::atomic<const Scope*> sleeps_for_{nullptr};
   std::atomic<std::uint32_t> sleeps_for_life_{0};
   std::atomic<DroppedFor> sleeps_for_dropped_{not_dropped};
-  Bed bed_;
+  WakePlacement bed_;
 };
 
 }  // namespace antcrew::internal

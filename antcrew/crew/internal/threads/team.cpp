@@ -78,7 +78,7 @@ Team::Next Team::wait_for_work(int worker, Seen& seen) {
   };
   if (!(may_spin() && looked([&] { return changed(std::memory_order_acquire); }))) {
     processors_.look_again();
-    post.bed.lie_down();
+    post.placement.lie_down();
     // A few are counted, so that a caller sees at a glance that nobody sleeps.
     if (!in_squads()) sleepers_.fetch_add(1, std::memory_order_seq_cst);
     post.done.store(seen.regions, std::memory_order_relaxed);
@@ -88,7 +88,7 @@ Team::Next Team::wait_for_work(int worker, Seen& seen) {
     } while (!changed(std::memory_order_seq_cst));
     post.asleep.store(0, std::memory_order_relaxed);
     if (!in_squads()) sleepers_.fetch_sub(1, std::memory_order_relaxed);
-    post.bed.get_up();
+    post.placement.get_up();
   }
   if (post.calls.load(std::memory_order_acquire) != seen.calls) {
     ++seen.calls;
@@ -146,7 +146,7 @@ bool Team::wake(int worker) noexcept {
   if (post.asleep.load(std::memory_order_seq_cst) == 0) return false;
   if (post.asleep.exchange(0, std::memory_order_seq_cst) == 0) return false;
   post.woken.fetch_add(1, std::memory_order_relaxed);
-  if (may_spin()) post.bed.make_room(processor_here());
+  if (may_spin()) post.placement.make_room(processor_here());
   wake_one(post.asleep);
   return true;
 }
@@ -272,9 +272,9 @@ void Team::wake_sleepers() noexcept {
     if (post.asleep.exchange(0, std::memory_order_seq_cst) == 0) continue;
     post.woken.fetch_add(1, std::memory_order_relaxed);
     ++wake_ups_;
-    const int there = post.bed.slept_on();
+    const int there = post.placement.slept_on();
     if (may_spin() && there >= 0) {
-      post.bed.make_room(taken);
+      post.placement.make_room(taken);
       taken.add(there);
     }
     wake_one(post.asleep);

@@ -16,9 +16,9 @@
 #include "antcrew/crew/internal/standing_threads.hpp"
 #include "antcrew/log/lanes.hpp"
 #include "antcrew/log/place.hpp"
-#include "antcrew/machine/bed.hpp"
 #include "antcrew/machine/cache_line.hpp"
 #include "antcrew/machine/enough_processors.hpp"
+#include "antcrew/machine/wake_placement.hpp"
 
 namespace antcrew::internal {
 
@@ -49,7 +49,7 @@ struct alignas(line_bytes) Post {
   std::atomic<std::uint32_t> done{0};    // when it fell asleep: the last region that it took part in
   std::atomic<std::uint32_t> calls{0};
   std::atomic<std::uint32_t> woken{0};  // how often, for tests
-  Bed bed;
+  WakePlacement placement;
 };
 
 // With more workers than this, a region's start, its wake-ups and its end go through squads of so many workers: each

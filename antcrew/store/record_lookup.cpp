@@ -1,4 +1,4 @@
-#include "antcrew/store/called.hpp"
+#include "antcrew/store/record_lookup.hpp"
 
 #include <fmt/format.h>
 

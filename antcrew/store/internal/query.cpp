@@ -1,4 +1,4 @@
-#include "antcrew/store/internal/asked.hpp"
+#include "antcrew/store/internal/query.hpp"
 
 #include <fmt/format.h>
 

@@ -1,5 +1,5 @@
-/* Whoever wakes a sleeper narrows its set of processors, the sleeper puts it back: nobody leaves a bed narrowed, and
-   nobody changes the set of one who is up. machine/bed.hpp, bed.cpp */
+/* Whoever wakes a sleeper narrows its set of processors, the sleeper puts it back: nobody leaves a set narrowed, and
+   nobody changes the set of one who is up. machine/wake_placement.hpp, wake_placement.cpp */
 #define PROCESSES 2
 #define SLEEPER 0
 #define WAKER 1
@@ -20,13 +20,13 @@ proctype sleeper() {
     up = false;
     STORE(SLEEPER, SLEPT_ON, 1);
     STORE(SLEEPER, SLEPT_ON, 0);
-    FENCE(SLEEPER); /*! machine/bed.hpp: slept_on_.store(-1, std::memory_order_seq_cst); */
+    FENCE(SLEEPER); /*! machine/wake_placement.hpp: slept_on_.store(-1, std::memory_order_seq_cst); */
     if
     :: room != FREE ->
-       (room != TAKING); /*! machine/bed.cpp: room_.load(std::memory_order_acquire) == Room::taking */
+       (room != TAKING); /*! machine/wake_placement.cpp: room_.load(std::memory_order_acquire) == Room::taking */
        if
        :: room == TAKEN ->
-          narrowed = false; /*! machine/bed.cpp: if (read_processors(0, now) && still(narrowed_, now)) give_back(before_, had_all_); */
+          narrowed = false; /*! machine/wake_placement.cpp: if (read_processors(0, now) && still(narrowed_, now)) give_back(before_, had_all_); */
           room = FREE
        :: else -> skip
        fi
@@ -43,13 +43,13 @@ proctype waker() {
   for (time : 1 .. TIMES + 1) {
     atomic {
       mine = true;
-      mine = (room == FREE); /*! machine/bed.cpp: if (!room_.compare_exchange_strong(seen, Room::taking */
+      mine = (room == FREE); /*! machine/wake_placement.cpp: if (!room_.compare_exchange_strong(seen, Room::taking */
       room = (mine -> TAKING : room)
     }
     if
     :: mine ->
        lies = true;
-       lies = mem[SLEPT_ON]; /*! machine/bed.cpp: const bool lies = slept_on_.load(std::memory_order_seq_cst) >= 0; */
+       lies = mem[SLEPT_ON]; /*! machine/wake_placement.cpp: const bool lies = slept_on_.load(std::memory_order_seq_cst) >= 0; */
        if
        :: lies -> assert(!up); narrowed = true; room = TAKEN
        :: else -> room = FREE

@@ -1,4 +1,4 @@
-#include "antcrew/machine/afterwork.hpp"
+#include "antcrew/machine/leftover_work.hpp"
 
 #include <doctest/doctest.h>
 #include <sys/mman.h>
@@ -28,7 +28,7 @@ void burn(double seconds) {
 }  // namespace
 
 TEST_CASE("a call that waited for everything leaves nothing") {
-  const Afterwork watch;
+  const LeftoverWork watch;
   std::thread([] { burn(0.01); }).join();
   const Leftover left = watch.look(1);
   CHECK_FALSE(left.certain());
@@ -37,7 +37,7 @@ TEST_CASE("a call that waited for everything leaves nothing") {
 
 TEST_CASE("a detached thread's time after the return is seen, sleeping or computing") {
   for (const bool computes : {true, false}) {
-    const Afterwork watch;
+    const LeftoverWork watch;
     std::thread([computes] { computes ? burn(0.05) : std::this_thread::sleep_for(50ms); }).detach();
     const Leftover left = watch.look(2);
     CHECK(left.threads_ended == 1);
@@ -57,7 +57,7 @@ TEST_CASE("patience ends; what still runs is said") {
       if (go) gone = true;
     }
   });
-  const Afterwork watch;
+  const LeftoverWork watch;
   go = true;
   while (!gone) std::this_thread::sleep_for(100us);  // a loaded machine may not have run it yet
   const Leftover left = watch.look(0.05);
@@ -68,7 +68,7 @@ TEST_CASE("patience ends; what still runs is said") {
 }
 
 TEST_CASE("a child process that goes on, with its CPU time") {
-  const Afterwork watch;
+  const LeftoverWork watch;
   const pid_t child = fork();
   if (child == 0) {
     burn(0.05);

@@ -1,4 +1,4 @@
-// The looks of everything drawn: colours, markers, dashes. docs/looks.md says why.
+// The looks of everything drawn: colours, markers, dashes. docs/palette.md says why.
 //
 //   const SeriesLook look = look_of(series.colour);
 //

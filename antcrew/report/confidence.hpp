@@ -8,6 +8,6 @@
 
 namespace antcrew::report_layer {
 
-std::string trust_line(const Analysed& study);
+std::string confidence_line(const Analysed& study);
 
 }  // namespace antcrew::report_layer

@@ -1,10 +1,10 @@
-#include "antcrew/machine/bed.hpp"
+#include "antcrew/machine/wake_placement.hpp"
 
 #include "antcrew/machine/parking.hpp"
 
 namespace antcrew::internal {
 
-void Bed::take_out(const ProcessorSet& taken) noexcept {
+void WakePlacement::take_out(const ProcessorSet& taken) noexcept {
   Room seen = Room::free;
   if (!room_.compare_exchange_strong(seen, Room::taking, std::memory_order_seq_cst)) return;
   // Whoever lies there now, and cannot leave before this is over.
@@ -21,7 +21,7 @@ void Bed::take_out(const ProcessorSet& taken) noexcept {
 }
 
 // A waker in another process may have been killed in the middle: after a while nobody is waited for.
-void Bed::put_back() noexcept {
+void WakePlacement::put_back() noexcept {
   for (int look = 0; room_.load(std::memory_order_acquire) == Room::taking && look < 100'000; ++look) {
     relax();
     if (look % 64 == 63) give_way();

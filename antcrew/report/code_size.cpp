@@ -1,4 +1,4 @@
-#include "antcrew/report/effort.hpp"
+#include "antcrew/report/code_size.hpp"
 
 #include <fmt/format.h>
 
@@ -29,19 +29,19 @@ int baseline_lines(const Analysed& study) {
 
 }  // namespace
 
-std::vector<Effort> efforts_of(const Analysed& study) {
-  std::vector<Effort> efforts;
+std::vector<CodeSize> code_sizes_of(const Analysed& study) {
+  std::vector<CodeSize> efforts;
   for (const auto& source : study.record->sources)
     efforts.push_back({&source, source.of == "baseline" ? nullptr : fastest_of(study, source.of)});
   return efforts;
 }
 
-std::string effort_text(const Analysed& study) {
-  const std::vector<Effort> efforts = efforts_of(study);
+std::string code_size_text(const Analysed& study) {
+  const std::vector<CodeSize> efforts = code_sizes_of(study);
   if (efforts.empty()) return {};
   const int baseline = baseline_lines(study);
   TextGrid grid({{"source", false, 9}, {"lines", true, 9}, {"more", true, 9}, {"speedup, at its fastest", false, 9}});
-  for (const Effort& effort : efforts) {
+  for (const CodeSize& effort : efforts) {
     const bool counted = effort.source->lines > 0;
     const bool is_baseline = effort.source->of == "baseline";
     grid.row({printable(effort.source->of, 40), counted ? std::to_string(effort.source->lines) : "?",

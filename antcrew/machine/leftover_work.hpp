@@ -1,7 +1,7 @@
 // Looks whether work goes on after a call has returned: threads or processes that the call began and that end by
 // themselves later, or other threads that keep on using CPU time.
 //
-//   Afterwork watch;              // before the call
+//   LeftoverWork watch;              // before the call
 //   call();
 //   Leftover left = watch.look(0.05);
 //
@@ -30,9 +30,9 @@ struct Leftover {
   bool certain() const noexcept { return threads_ended > 0 || processes_ended > 0; }
 };
 
-class Afterwork {
+class LeftoverWork {
  public:
-  Afterwork();
+  LeftoverWork();
   // Call right after the return. Waits until all is quiet, at most `patience_s`; 0.1 ms when nothing is left.
   Leftover look(double patience_s) const;
 

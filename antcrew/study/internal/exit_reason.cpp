@@ -1,4 +1,4 @@
-#include "antcrew/study/internal/how_it_ended.hpp"
+#include "antcrew/study/internal/exit_reason.hpp"
 
 #include <fmt/format.h>
 #include <signal.h>
@@ -31,7 +31,7 @@ Fault timed_out(const StandBoard& board, double limit_s, const std::string& limi
   return fault;
 }
 
-Fault how_it_ended(const Ending& ending, const StandBoard& board, int round) {
+Fault exit_reason(const Ending& ending, const StandBoard& board, int round) {
   const int status = ending.status;
   const char* when = name_of(static_cast<Stage>(board.stage.load(std::memory_order_relaxed)));
   if (!WIFSIGNALED(status)) {

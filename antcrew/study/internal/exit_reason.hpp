@@ -15,7 +15,7 @@ struct Ending {
   double oom_kills_before = 0;  // when it was begun
   std::string printed_last;     // its last line, if any
 };
-Fault how_it_ended(const Ending& ending, const StandBoard& board, int round);
+Fault exit_reason(const Ending& ending, const StandBoard& board, int round);
 
 // limit_is: where the limit comes from, in words.
 Fault timed_out(const StandBoard& board, double limit_s, const std::string& limit_is, int round);

@@ -12,6 +12,6 @@ namespace antcrew::report_layer {
 
 // One line a cell of that point, at most so many with the head; where there are more, those with the most workers of
 // each variant come first. Empty while nothing has been timed. Pure.
-std::string table_so_far(const Analysed& study, std::size_t point, const Look& look, std::size_t most_lines);
+std::string progress_table(const Analysed& study, std::size_t point, const Look& look, std::size_t most_lines);
 
 }  // namespace antcrew::report_layer

@@ -1,4 +1,4 @@
-#include "antcrew/report/looks.hpp"
+#include "antcrew/report/palette.hpp"
 
 #include <doctest/doctest.h>
 

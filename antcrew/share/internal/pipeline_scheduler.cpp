@@ -1,4 +1,4 @@
-#include "antcrew/share/internal/line.hpp"
+#include "antcrew/share/internal/pipeline_scheduler.hpp"
 
 #include <algorithm>
 #include <functional>
@@ -9,7 +9,8 @@
 
 namespace antcrew::internal {
 
-Line::Line(const std::vector<StageFacts>& stages, std::size_t room, const AnyStopToken& stop, TaskPool* pool)
+PipelineScheduler::PipelineScheduler(const std::vector<StageFacts>& stages, std::size_t room, const AnyStopToken& stop,
+                                     TaskPool* pool)
     : help_(pool), room_(room), stop_(stop) {
   places_.push_back({"source", StageKind::alone});
   for (const StageFacts& stage : stages) places_.push_back({stage.name, stage.kind});
@@ -24,12 +25,12 @@ Line::Line(const std::vector<StageFacts>& stages, std::size_t room, const AnySto
 }
 
 // Nothing is under way and nothing will be read. After an exception, what is under way ends where it is.
-bool Line::over() const noexcept {
+bool PipelineScheduler::over() const noexcept {
   return (ended_ || error_) && free_.size() == room_;
 }
 
 // Which of those that wait at a place could go on now. The source has none waiting: it could read one.
-std::size_t Line::next_at(std::size_t k) const {
+std::size_t PipelineScheduler::next_at(std::size_t k) const {
   const Place& place = places_[k];
   if (place.kind != StageKind::many && place.taken) return none;
   if (k == source) return ended_ || free_.empty() || stop_.stop_requested() ? none : 0;
@@ -39,7 +40,7 @@ std::size_t Line::next_at(std::size_t k) const {
   return at == place.waiting.end() ? none : static_cast<std::size_t>(at - place.waiting.begin());
 }
 
-bool Line::choose_at(std::size_t k, Step& step) {
+bool PipelineScheduler::choose_at(std::size_t k, Step& step) {
   Place& place = places_[k];
   if (k == source && stop_.stop_requested()) ended_ = true;
   const std::size_t next = next_at(k);
@@ -56,7 +57,7 @@ bool Line::choose_at(std::size_t k, Step& step) {
 }
 
 // The furthest item first: it makes room, and what it holds is still in the cache.
-bool Line::choose(Step& step) {
+bool PipelineScheduler::choose(Step& step) {
   if (error_) return false;
   for (std::size_t k = places_.size(); k > 0; --k) {
     if (choose_at(k - 1, step)) return true;
@@ -64,7 +65,7 @@ bool Line::choose(Step& step) {
   return false;
 }
 
-bool Line::another_step() const {
+bool PipelineScheduler::another_step() const {
   if (error_) return false;
   for (std::size_t k = places_.size(); k > 0; --k) {
     if (next_at(k - 1) != none) return true;
@@ -72,7 +73,7 @@ bool Line::another_step() const {
   return false;
 }
 
-void Line::advance(Place& place) {
+void PipelineScheduler::advance(Place& place) {
   ++place.next;
   while (!place.gone.empty() && place.gone.front() == place.next) {
     std::pop_heap(place.gone.begin(), place.gone.end(), std::greater<>());
@@ -82,7 +83,7 @@ void Line::advance(Place& place) {
 }
 
 // Places in order further on must not wait for it.
-void Line::leave_out(std::size_t from, std::uint64_t number) {
+void PipelineScheduler::leave_out(std::size_t from, std::uint64_t number) {
   for (std::size_t k = from; k < places_.size(); ++k) {
     Place& place = places_[k];
     if (place.kind != StageKind::as_read) continue;
@@ -95,7 +96,7 @@ void Line::leave_out(std::size_t from, std::uint64_t number) {
   }
 }
 
-void Line::end_step(const Step& step, bool goes_on, std::int64_t ns) noexcept {
+void PipelineScheduler::end_step(const Step& step, bool goes_on, std::int64_t ns) noexcept {
   Place& place = places_[step.place];
   place.busy_ns += ns;
   ++place.passed;
@@ -128,7 +129,7 @@ void Line::end_step(const Step& step, bool goes_on, std::int64_t ns) noexcept {
 }
 
 // After an exception, whatever waited.
-void Line::drop_all() noexcept {
+void PipelineScheduler::drop_all() noexcept {
   for (Place& place : places_) {
     for (const Waiting& waiting : place.waiting) free_.push_back(waiting.item);
     place.waiting.clear();
@@ -137,7 +138,7 @@ void Line::drop_all() noexcept {
 
 // What is short just now: a stage for one at a time has items waiting, the longest queue first; else there is no room
 // for more, or the source is at work.
-int Line::shortage() const noexcept {
+int PipelineScheduler::shortage() const noexcept {
   std::size_t longest = 0;
   int found = free_.empty() ? full : at_source;
   for (std::size_t k = 0; k < places_.size(); ++k) {
@@ -150,13 +151,13 @@ int Line::shortage() const noexcept {
 }
 
 // After each change, under the lock.
-void Line::note_shortage() noexcept {
+void PipelineScheduler::note_shortage() noexcept {
   const std::int64_t now = now_ns();
   short_ns_[static_cast<std::size_t>(short_now_)] += now - std::exchange(short_since_ns_, now);
   short_now_ = shortage();
 }
 
-Frame Line::frame_of(int what) const noexcept {
+Frame PipelineScheduler::frame_of(int what) const noexcept {
   Frame frame{Doing::stage, Shortage::source, lane_here->at().region, places_[source].logged_as, nullptr};
   if (what == full) {
     frame.shortage = Shortage::buffer_full;
@@ -169,7 +170,7 @@ Frame Line::frame_of(int what) const noexcept {
 }
 
 // What a sleeper lacks changes while it sleeps: the time is told as what it lacked longest.
-void Line::wait_logged(std::unique_lock<std::mutex>& lock) {
+void PipelineScheduler::wait_logged(std::unique_lock<std::mutex>& lock) {
   note_shortage();
   const Shortages before = short_ns_;
   const InFrame waiting(frame_of(short_now_));
@@ -178,15 +179,15 @@ void Line::wait_logged(std::unique_lock<std::mutex>& lock) {
   lane_here->is_rather(frame_of(longest_since(before)));
 }
 
-int Line::longest_since(Shortages before) const noexcept {
+int PipelineScheduler::longest_since(Shortages before) const noexcept {
   std::transform(short_ns_.begin(), short_ns_.end(), before.begin(), before.begin(), std::minus<>());
   return static_cast<int>(std::max_element(before.begin(), before.end()) - before.begin());
 }
 
 // What a helper lacks between two pieces of work, told as above.
-class Line::LoggedWait final : public StageHelp::Told {
+class PipelineScheduler::LoggedWait final : public StageHelp::Told {
  public:
-  LoggedWait(Line& line, int short_now) : line_(line), short_now_(short_now) {}
+  LoggedWait(PipelineScheduler& line, int short_now) : line_(line), short_now_(short_now) {}
   Frame frame() override { return line_.frame_of(short_now_); }
   void rests() override {
     const std::lock_guard<std::mutex> held(line_.mutex_);
@@ -200,13 +201,13 @@ class Line::LoggedWait final : public StageHelp::Told {
   }
 
  private:
-  Line& line_;
+  PipelineScheduler& line_;
   int short_now_;
   Shortages before_ = {};
 };
 
 // Until there may be a step.
-void Line::wait(std::unique_lock<std::mutex>& lock) {
+void PipelineScheduler::wait(std::unique_lock<std::mutex>& lock) {
   const bool logged = logged_ && lane_here != nullptr;
   if (!help_.is_open()) return logged ? wait_logged(lock) : changed_.wait(lock);
   LoggedWait told(*this, short_now_);
@@ -216,13 +217,13 @@ void Line::wait(std::unique_lock<std::mutex>& lock) {
 }
 
 // Under the lock: nobody finds a step any more.
-void Line::end_all() noexcept {
+void PipelineScheduler::end_all() noexcept {
   if (!help_.is_open()) return changed_.notify_all();
   has_step_.store(true, std::memory_order_seq_cst);
   help_.wake_all();
 }
 
-void Line::work(const Calls& calls, void* (*item_at)(void*, std::size_t), void* items) {
+void PipelineScheduler::work(const Calls& calls, void* (*item_at)(void*, std::size_t), void* items) {
   PieceLog log(lane_here);
   if (lane_here != nullptr) {
     if (LaneBook* book = open_lanes.load(std::memory_order_relaxed)) book->region_has_stages(lane_here->at().region);
@@ -265,7 +266,7 @@ void Line::work(const Calls& calls, void* (*item_at)(void*, std::size_t), void* 
   }
 }
 
-PipelineFacts Line::finish() {
+PipelineFacts PipelineScheduler::finish() {
   if (LaneBook* book = open_lanes.load(std::memory_order_relaxed); book != nullptr && lane_here != nullptr) {
     for (const Place& place : places_)
       book->add_stage(place.name.c_str(), place.kind != StageKind::many, place.busy_ns, place.passed);

@@ -43,12 +43,12 @@ struct StageFacts {
   StageKind kind = StageKind::many;
 };
 
-class Line {
+class PipelineScheduler {
  public:
   // pool: of the TaskCrew whose workers work here; null for other crews.
-  Line(const std::vector<StageFacts>& stages, std::size_t room, const AnyStopToken& stop, TaskPool* pool);
-  Line(const Line&) = delete;
-  Line& operator=(const Line&) = delete;
+  PipelineScheduler(const std::vector<StageFacts>& stages, std::size_t room, const AnyStopToken& stop, TaskPool* pool);
+  PipelineScheduler(const PipelineScheduler&) = delete;
+  PipelineScheduler& operator=(const PipelineScheduler&) = delete;
 
   struct Calls {
     bool (*read)(void* self, void* item);                     // false at the end

@@ -9,15 +9,15 @@
 
 namespace antcrew::report_layer {
 
-struct Effort {
+struct CodeSize {
   const record_layer::SourceFacts* source = nullptr;
   const CellFigures* cell = nullptr;  // the fastest of the variant at the headline's point; null: the baseline, or none
 };
 
 // In the record's order; empty where nobody named a source.
-std::vector<Effort> efforts_of(const Analysed& study);
+std::vector<CodeSize> code_sizes_of(const Analysed& study);
 
 // "Lines of source, and what they gain:" and a line a variant; empty where there are none.
-std::string effort_text(const Analysed& study);
+std::string code_size_text(const Analysed& study);
 
 }  // namespace antcrew::report_layer

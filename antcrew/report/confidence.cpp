@@ -1,4 +1,4 @@
-#include "antcrew/report/trust.hpp"
+#include "antcrew/report/confidence.hpp"
 
 #include <fmt/format.h>
 
@@ -39,7 +39,7 @@ std::string noise_text(const Analysed& study) {
 
 }  // namespace
 
-std::string trust_line(const Analysed& study) {
+std::string confidence_line(const Analysed& study) {
   const Record& record = *study.record;
   const int usable = record.machine.usable_processors();
   std::string text =

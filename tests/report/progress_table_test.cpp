@@ -1,9 +1,9 @@
-#include "antcrew/report/so_far.hpp"
+#include "antcrew/report/progress_table.hpp"
 
 #include <doctest/doctest.h>
 
 #include "antcrew/analysis/analysed.hpp"
-#include "antcrew/report/effort.hpp"
+#include "antcrew/report/code_size.hpp"
 #include "support/command.hpp"
 #include "support/records.hpp"
 
@@ -21,18 +21,18 @@ TEST_CASE("the table of a run under way: what has been timed stands in it, wrong
   cells[2].faults.push_back({Fault::Kind::wrong_answer, 1, "7 instead of 8"});
   Record record = test::record_of(std::move(cells));
   const Analysed study = analyse(record);
-  const std::string all = table_so_far(study, 0, Look(100), 60);
+  const std::string all = progress_table(study, 0, Look(100), 60);
   CHECK(test::lines_in(all) == 38);
   CHECK(contains(all, "wrong answer"));
   CHECK(contains(all, "2.0, seen once"));
-  const std::string some = table_so_far(study, 0, Look(100), 20);
+  const std::string some = progress_table(study, 0, Look(100), 20);
   CHECK(test::lines_in(some) <= 20);
   CHECK(contains(some, "baseline"));
   CHECK(contains(some, "variant 11"));  // each variant with its most workers
   CHECK(contains(some, "more cells at size 1,000"));
-  CHECK(table_so_far(study, 1, Look(100), 20).empty());
+  CHECK(progress_table(study, 1, Look(100), 20).empty());
   for (Cell& cell : record.cells) cell.trials.clear();
-  CHECK(table_so_far(analyse(record), 0, Look(100), 20).empty());
+  CHECK(progress_table(analyse(record), 0, Look(100), 20).empty());
 }
 
 TEST_CASE("lines of source stand beside the gain of the fastest cell; what could not be counted says why") {
@@ -42,10 +42,10 @@ TEST_CASE("lines of source stand beside the gain of the fastest cell; what could
   record.sources = {{"baseline", "a.cpp", "", 10, ""},
                     {"split (ThreadCrew)", "a.cpp", "split", 14, ""},
                     {"other (Workers)", "b.cpp", "other", 0, "the file cannot be read (No such file or directory)"}};
-  const std::string text = effort_text(analyse(record));
+  const std::string text = code_size_text(analyse(record));
   CHECK(contains(text, "+4"));
   CHECK(contains(text, "4.0 (4.0 to 4.0) with 4 workers"));
   CHECK(contains(text, "the file cannot be read"));
   record.sources.clear();
-  CHECK(effort_text(analyse(record)).empty());
+  CHECK(code_size_text(analyse(record)).empty());
 }

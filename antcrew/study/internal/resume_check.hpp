@@ -11,7 +11,7 @@ namespace antcrew::internal {
 
 // Throws Error (study.changed) naming the first thing in which `now` differs from `begun`. `now` holds the cells that
 // the study would begin with. With `rebuilt`, the program may be another and only shared cells are compared.
-void check_same_study(const Record& begun, const Record& now, bool rebuilt);
+void check_resume(const Record& begun, const Record& now, bool rebuilt);
 
 // The plan with those parts of the grid that `begun` was asked for and this plan leaves open.
 Plan as_begun(Plan plan, const Record& begun);

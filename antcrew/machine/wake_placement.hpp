@@ -9,10 +9,10 @@
 // be empty (a pinned worker's) is left alone.
 //
 // Invariant: the sets are the waker's while `room_` is `taking`, and the sleeper's while it is `taken`. Nobody leaves a
-// bed narrowed: the sleeper says that it is up (slept_on_) and then looks at room_, the waker takes room_ and then
-// looks whether the sleeper is up; all four sequentially consistent, so either the waker stops, or the sleeper waits
-// for the system calls that the waker is at. The sleeper may be a thread or another process: the bed may lie in memory
-// that they share. One wakes at a time.
+// placement narrowed: the sleeper says that it is up (slept_on_) and then looks at room_, the waker takes room_ and
+// then looks whether the sleeper is up; all four sequentially consistent, so either the waker stops, or the sleeper
+// waits for the system calls that the waker is at. The sleeper may be a thread or another process: the placement may
+// lie in memory that they share. One wakes at a time.
 #pragma once
 
 #include <atomic>
@@ -22,7 +22,7 @@
 
 namespace antcrew::internal {
 
-class Bed {
+class WakePlacement {
  public:
   // By the sleeper: before it tells that it sleeps, and when it is up again.
   void lie_down() noexcept {

@@ -19,7 +19,7 @@ namespace antcrew::internal {
 using namespace antcrew::layers;
 
 // Of the calling thread.
-class Strand {
+class CriticalPath {
  public:
   // The path up to now.
   std::int64_t now() noexcept {
@@ -37,17 +37,17 @@ class Strand {
   std::int64_t path_ns_ = 0;
   std::int64_t since_ns_ = 0;
 };
-inline constinit thread_local Strand strand_here;
+inline constinit thread_local CriticalPath path_here;
 
 // Goes on after what is begun here with the longer path of the two, also when something is thrown.
-class LongerStrand {
+class LongerPath {
  public:
-  LongerStrand(std::int64_t first_ns, const std::int64_t* second_ns) noexcept
+  LongerPath(std::int64_t first_ns, const std::int64_t* second_ns) noexcept
       : first_ns_(first_ns), second_ns_(second_ns) {}
   // second_ns null: the path that the calling thread is on.
-  ~LongerStrand() { strand_here.go_on(larger_of(first_ns_, second_ns_ == nullptr ? strand_here.now() : *second_ns_)); }
-  LongerStrand(const LongerStrand&) = delete;
-  LongerStrand& operator=(const LongerStrand&) = delete;
+  ~LongerPath() { path_here.go_on(larger_of(first_ns_, second_ns_ == nullptr ? path_here.now() : *second_ns_)); }
+  LongerPath(const LongerPath&) = delete;
+  LongerPath& operator=(const LongerPath&) = delete;
 
  private:
   std::int64_t first_ns_;
@@ -55,24 +55,24 @@ class LongerStrand {
 };
 
 // Work taken up from elsewhere is on a path of its own; afterwards the calling thread is where it was.
-class OtherStrand {
+class OtherPath {
  public:
-  explicit OtherStrand(std::int64_t path_ns) noexcept : before_(strand_here) { strand_here.go_on(path_ns); }
-  ~OtherStrand() { strand_here = before_; }
-  OtherStrand(const OtherStrand&) = delete;
-  OtherStrand& operator=(const OtherStrand&) = delete;
+  explicit OtherPath(std::int64_t path_ns) noexcept : before_(path_here) { path_here.go_on(path_ns); }
+  ~OtherPath() { path_here = before_; }
+  OtherPath(const OtherPath&) = delete;
+  OtherPath& operator=(const OtherPath&) = delete;
 
  private:
-  Strand before_;
+  CriticalPath before_;
 };
 
 // What is done meanwhile counts for nothing.
-class NoStrand {
+class OffPath {
  public:
-  NoStrand() noexcept : path_ns_(strand_here.now()) {}
-  ~NoStrand() { strand_here.go_on(path_ns_); }
-  NoStrand(const NoStrand&) = delete;
-  NoStrand& operator=(const NoStrand&) = delete;
+  OffPath() noexcept : path_ns_(path_here.now()) {}
+  ~OffPath() { path_here.go_on(path_ns_); }
+  OffPath(const OffPath&) = delete;
+  OffPath& operator=(const OffPath&) = delete;
 
  private:
   std::int64_t path_ns_;

@@ -1,4 +1,4 @@
-#include "antcrew/machine/afterwork.hpp"
+#include "antcrew/machine/leftover_work.hpp"
 
 #include <sys/wait.h>
 #include <time.h>
@@ -45,9 +45,9 @@ int count_new(const std::vector<pid_t>& now, const std::vector<pid_t>& before) {
 
 }  // namespace
 
-Afterwork::Afterwork() : threads_(thread_count()), processes_(processes_now()) {}
+LeftoverWork::LeftoverWork() : threads_(thread_count()), processes_(processes_now()) {}
 
-Leftover Afterwork::look(double patience_s) const {
+Leftover LeftoverWork::look(double patience_s) const {
   const std::int64_t returned = now_ns();
   const std::vector<pid_t> begun = processes_now();
   if (begun.empty() && thread_count() <= 1) return {};

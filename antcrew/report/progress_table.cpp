@@ -1,4 +1,4 @@
-#include "antcrew/report/so_far.hpp"
+#include "antcrew/report/progress_table.hpp"
 
 #include <fmt/format.h>
 
@@ -23,7 +23,7 @@ std::string verdict_so_far(const CellFigures& f) {
 
 }  // namespace
 
-std::string table_so_far(const Analysed& study, std::size_t point, const Look& look, std::size_t most_lines) {
+std::string progress_table(const Analysed& study, std::size_t point, const Look& look, std::size_t most_lines) {
   if (point >= study.record->points.size()) return {};
   std::vector<const CellFigures*> cells;
   bool timed = false;

@@ -1,4 +1,4 @@
-#include "antcrew/study/internal/same_study.hpp"
+#include "antcrew/study/internal/resume_check.hpp"
 
 #include <fmt/format.h>
 
@@ -50,7 +50,7 @@ std::string workers_in_words(const Record& record) {
 
 }  // namespace
 
-void check_same_study(const Record& begun, const Record& now, bool rebuilt) {
+void check_resume(const Record& begun, const Record& now, bool rebuilt) {
   same("title", begun.title, now.title);
   same("agreement", begun.agreement, now.agreement);
   same("grid", grid_in_words(begun), grid_in_words(now));
