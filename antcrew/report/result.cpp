@@ -9,6 +9,7 @@
 
 #include "antcrew/analysis/analysed.hpp"
 #include "antcrew/analysis/thresholds.hpp"
+#include "antcrew/log/phase.hpp"
 #include "antcrew/report/findings.hpp"
 #include "antcrew/report/grid.hpp"
 #include "antcrew/report/headline.hpp"
@@ -67,11 +68,6 @@ bool has_row(const CellFigures& f) {
   return f.verdict != Verdict::not_measured || f.time_s.has_value();
 }
 
-Style style_of(const CellFigures& f) {
-  if (f.verdict == Verdict::holds) return f.cell->kind == Cell::Kind::variant ? Style::good : Style::plain;
-  return f.verdict < Verdict::not_measured ? Style::bad : Style::open;
-}
-
 // Which crew it is says something only where a name stands for several.
 bool one_crew_a_name(const Analysed& study) {
   std::map<std::string, std::string> crews;
@@ -88,16 +84,11 @@ std::string table_at(const Analysed& study, std::size_t point, const Look& look)
     if (column.head == "speedup") column.head = "speedup (95 %)";
   }
   TextGrid grid(columns);
-  const Cell* last = nullptr;
+  const CellFigures* above = nullptr;
   for (const CellFigures& f : study.cells) {
     if (f.cell->point != point || !has_row(f)) continue;
-    const bool same = last != nullptr && last->variant == f.cell->variant && last->crew == f.cell->crew &&
-                      last->attempt == f.cell->attempt && last->baseline_for == f.cell->baseline_for;
-    std::vector<std::string> texts = internal::short_cell_texts(study, f, !same);
-    std::vector<Style> styles(texts.size(), internal::is_best(study, f) ? Style::heading : Style::plain);
-    styles.back() = style_of(f);
-    grid.row(std::move(texts), std::move(styles));
-    last = f.cell;
+    grid.row(internal::short_cell_texts(study, f, !internal::same_variant(above, f)), internal::cell_styles(study, f));
+    above = &f;
   }
   return grid.text(look);
 }
@@ -224,6 +215,25 @@ Lines faults(const Analysed& study, std::size_t width) {
   return lines;
 }
 
+// What the crew waited for in place of the variant, and answers that are dearer to read than the baseline's.
+Lines left_to_others(const Analysed& study, std::size_t width) {
+  std::map<std::string, Group> groups;
+  const auto add = [&](const CellFigures& f, const std::string& what) {
+    Group& group = groups[what.substr(0, 8) + f.cell->key()];
+    if (++group.cells == 1) group.first = fmt::format("\"{}\": {}", printable(f.cell->variant, 30), what);
+  };
+  for (const CellFigures& f : study.cells) {
+    const auto tasks = f.counters.find(internal::unwaited_work);
+    if (tasks != f.counters.end() && tasks->second > 0)
+      add(f, "tasks started but never awaited, " + count_text(static_cast<std::uint64_t>(tasks->second)) + " per call");
+    if (f.read_speedup && f.verdict >= Verdict::too_few_rounds)
+      add(f, fmt::format("reading its answer counts: speedup {:.2g} with it", *f.read_speedup));
+  }
+  Lines lines;
+  for (const auto& [key, group] : groups) lines.push_back(with_count(group, width));
+  return lines;
+}
+
 Lines remarks(const Analysed& study, std::size_t width) {
   std::vector<std::string> ids;
   std::map<std::string, Group> groups;
@@ -264,6 +274,7 @@ std::string result_text(const Analysed& study, Look look) {
   const std::string answer = sentences_within(headline(study), look.width, 3);
   const Lines time = time_of(study, look.width);
   Lines notes = faults(study, look.width);
+  for (std::string& line : left_to_others(study, look.width)) notes.push_back(std::move(line));
   for (const std::string& line : {not_measured(study), skipped(study)}) {
     if (!line.empty()) notes.push_back(one_line(line, look.width));
   }

@@ -17,33 +17,18 @@
 namespace antcrew::report_layer {
 namespace {
 
-using internal::is_best;
 using internal::limited_by_processors;
-
-Style style_of(const CellFigures& f) {
-  if (f.cell->kind != Cell::Kind::variant) return f.verdict < Verdict::not_measured ? Style::bad : Style::plain;
-  if (f.verdict == Verdict::holds) return Style::good;
-  return f.verdict < Verdict::not_measured ? Style::bad : Style::open;
-}
-
-std::vector<Style> styles_of(const Analysed& study, const CellFigures& f) {
-  std::vector<Style> styles(internal::cell_columns().size(), is_best(study, f) ? Style::heading : Style::plain);
-  styles.back() = style_of(f);
-  return styles;
-}
 
 TextGrid grid_of(const Analysed& study) {
   TextGrid grid(internal::cell_columns());
   for (std::size_t point = 0; point < study.record->points.size(); ++point) {
     grid.heading("");
     grid.heading(point_in_words(study.record->points[point]));
-    const Cell* last = nullptr;
+    const CellFigures* above = nullptr;
     for (const CellFigures& f : study.cells) {
       if (f.cell->point != point) continue;
-      const bool same = last != nullptr && last->variant == f.cell->variant && last->crew == f.cell->crew &&
-                        last->attempt == f.cell->attempt && last->baseline_for == f.cell->baseline_for;
-      grid.row(internal::cell_texts(study, f, !same), styles_of(study, f));
-      last = f.cell;
+      grid.row(internal::cell_texts(study, f, !internal::same_variant(above, f)), internal::cell_styles(study, f));
+      above = &f;
     }
   }
   return grid;

@@ -66,9 +66,10 @@ TEST_CASE("names that options and commands had are taken, with a notice") {
       {{"--let-print"}, "--let-print is now --pass-output"},
       {{"--no-stands"}, "--no-stands is now --without-cell-processes"},
   };
-  for (const auto& [words, notice] : cases) {
+  for (const auto& one : cases) {
+    const char* notice = one.second;
     CAPTURE(notice);
-    const Outcome out = with(words);
+    const Outcome out = with(one.first);
     CHECK(out.exit == 4);  // one round is too few
     CHECK(contains(out.err, notice));
   }

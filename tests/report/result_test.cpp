@@ -7,6 +7,7 @@
 #include <sstream>
 
 #include "antcrew/analysis/analysed.hpp"
+#include "antcrew/log/phase.hpp"
 #include "antcrew/report/table.hpp"
 #include "support/command.hpp"
 #include "support/records.hpp"
@@ -79,6 +80,19 @@ TEST_CASE("what was not measured is counted, and a wrong answer has its evidence
   CHECK(contains(table_text(analyse(record), {}), "not tried"));
 }
 
+TEST_CASE("what the crew waited for in place of a variant, and answers that are dear to read, are told") {
+  Record record = sample();
+  for (const std::size_t cell : {2u, 7u}) {
+    for (Trial& trial : record.cells[cell].trials) trial.counters[internal::unwaited_work] = 3;
+  }
+  Analysed study = analyse(record);
+  study.cells[2].read_speedup = 1.1;
+  const std::string text = result_text(study, {});
+  CAPTURE(text);
+  CHECK(contains(text, "\"split evenly\": tasks started but never awaited, 3 per call (2 cells)"));
+  CHECK(contains(text, "\"split evenly\": reading its answer counts: speedup 1.1 with it"));
+}
+
 TEST_CASE("one screen, whatever there is to say") {
   Record record = sample();
   record.title = std::string(200, 't');
@@ -105,7 +119,7 @@ TEST_CASE("one screen, whatever there is to say") {
     other.id = id;
     study.remarks.push_back(other);
   }
-  for (const std::size_t width : {80, 100, 140}) {
+  for (const std::size_t width : {80u, 100u, 140u}) {
     const std::string text = result_text(study, width);
     CAPTURE(text);
     const std::vector<std::string> lines = lines_of(text);

@@ -82,6 +82,27 @@ std::string speedup_cell(const CellFigures& f) {
 
 }  // namespace
 
+namespace {
+
+Style verdict_style(const CellFigures& f) {
+  if (f.cell->kind != Cell::Kind::variant) return f.verdict < Verdict::not_measured ? Style::bad : Style::plain;
+  if (f.verdict == Verdict::holds) return Style::good;
+  return f.verdict < Verdict::not_measured ? Style::bad : Style::open;
+}
+
+}  // namespace
+
+std::vector<Style> cell_styles(const Analysed& study, const CellFigures& f) {
+  std::vector<Style> styles(cell_columns().size(), is_best(study, f) ? Style::heading : Style::plain);
+  styles.back() = verdict_style(f);
+  return styles;
+}
+
+bool same_variant(const CellFigures* above, const CellFigures& f) {
+  return above != nullptr && above->cell->key() == f.cell->key() && above->cell->attempt == f.cell->attempt &&
+         above->cell->baseline_for == f.cell->baseline_for;
+}
+
 std::vector<GridColumn> cell_columns() {
   return {{"variant", false, 9},  {"crew", false, 1},    {"workers", true, 9},    {"time", true, 9},
           {"interval", false, 0}, {"speedup", false, 9}, {"efficiency", true, 8}, {"overhead", true, 6},

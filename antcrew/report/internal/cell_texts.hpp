@@ -19,6 +19,11 @@ bool limited_by_processors(const CellFigures& f);
 bool is_best(const Analysed& study, const CellFigures& f);
 
 std::vector<GridColumn> cell_columns();
+// A style a column, after the verdict; the best cell's figures stand out.
+std::vector<Style> cell_styles(const Analysed& study, const CellFigures& f);
+
+// Whether the row of a cell need not name its variant again below another's.
+bool same_variant(const CellFigures* above, const CellFigures& f);
 
 // A text a column. name_again: false where the row above is of the same variant.
 std::vector<std::string> cell_texts(const Analysed& study, const CellFigures& f, bool name_again = true);
