@@ -180,7 +180,7 @@ class BlockProcess {
     if (!made_.fault && !threads_are_gone(threads_before)) {
       made_.fault = Fault{Fault::Kind::threads_left, 0,
                           "the input maker or the baseline left " + std::to_string(thread_count() - threads_before) +
-                              " thread(s) behind, so every stand made its own input"};
+                              " thread(s) behind, so every cell process made its own input"};
     }
     flush_prints();
     coordinator_.send(to_message(made_, facts));
