@@ -37,7 +37,7 @@ short() { local code=0; "$@" || code=$?; [ $code -eq 0 ] || [ $code -eq 1 ] || [
 inside antcrew --version
 short inside antcrew demo --sizes 1k --rounds 3 >"$work/demo.txt" 2>&1 || { cat "$work/demo.txt"; exit 1; }
 grep -q "cannot be read" "$work/demo.txt" && { echo "the demo lacks a file"; exit 1; }
-grep -q "stored as 1" "$work/demo.txt" || { echo "the demo was not stored"; cat "$work/demo.txt"; exit 1; }
+grep -q "Stored as 1" "$work/demo.txt" || { echo "the demo was not stored"; cat "$work/demo.txt"; exit 1; }
 inside antcrew list
 inside sh -c 'man -P cat antcrew-show | grep -q "timeline\|trials" && man -P cat antcrew >/dev/null'
 inside bash -c '. /usr/share/bash-completion/completions/antcrew; COMP_WORDS=(antcrew sho); COMP_CWORD=1; _antcrew; [ "${COMPREPLY[0]}" = show ]'

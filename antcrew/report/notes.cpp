@@ -208,6 +208,9 @@ std::string cold_starts(const Analysed& study) {
   for (const Best& best : study.best) {
     if (best.cell == nullptr || !best.cell->cold_cost_s || !best.cell->startup_s) continue;
     const CellFigures& f = *best.cell;
+    constexpr double noticeable = 0.1;
+    const double lost_s = std::max(0.0, *f.cold_cost_s) + *f.startup_s;
+    if (f.time_s && lost_s < noticeable * f.time_s->median) continue;
     any = true;
     std::vector<std::string> row = whose(study, *f.cell);
     row.push_back((*f.cold_cost_s < 0 ? "-" : "+") + duration_text(std::fabs(*f.cold_cost_s)));

@@ -8,6 +8,7 @@
 
 #include "antcrew/analysis/analysed.hpp"
 #include "antcrew/log/phase.hpp"
+#include "antcrew/report/notes.hpp"
 #include "antcrew/report/table.hpp"
 #include "support/command.hpp"
 #include "support/records.hpp"
@@ -91,6 +92,18 @@ TEST_CASE("what the crew waited for in place of a variant, and answers that are 
   CAPTURE(text);
   CHECK(contains(text, "\"split evenly\": tasks started but never awaited, 3 per call (2 cells)"));
   CHECK(contains(text, "\"split evenly\": reading its answer counts: speedup 1.1 with it"));
+}
+
+TEST_CASE("first calls are listed where they lose a tenth of a call or more") {
+  const auto notes_with_first_call = [](double cold_s) {
+    Record record = sample();
+    record.cells[2].cold_s = {cold_s};
+    record.cells[2].startup_s = {1e-4};
+    return notes_text(analyse(record));
+  };
+  CHECK(contains(notes_with_first_call(6.0), "First calls, medians"));
+  CHECK_FALSE(contains(notes_with_first_call(5.3), "First calls, medians"));
+  CHECK_FALSE(contains(notes_with_first_call(4.0), "First calls, medians"));
 }
 
 TEST_CASE("one screen, whatever there is to say") {
