@@ -81,7 +81,7 @@ class Guarding {
   }
 
  private:
-  // On a machine that was not quiet a figure may fail for another reason than the program. `high`: of the share that is
+  // On a machine that was not idle a figure may fail for another reason than the program. `high`: of the share that is
   // left of what was asked.
   void forgive_noise(Check& check, double high, const std::string& how) const {
     if (how.empty() || check.outcome != Outcome::failed || high < lost_to_others) return;

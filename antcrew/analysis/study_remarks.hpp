@@ -1,4 +1,4 @@
-// What stands beside the figures: an unoptimised build, a machine that was not quiet, workers that took turns.
+// What stands beside the figures: an unoptimised build, a machine that was not idle, workers that took turns.
 #pragma once
 
 #include <vector>

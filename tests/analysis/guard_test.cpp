@@ -283,7 +283,7 @@ TEST_CASE("two studies are not compared; another machine, compiler or flags are 
   }
 }
 
-TEST_CASE("a machine that was not quiet voids no loss beyond what noise can make") {
+TEST_CASE("a machine that was not idle voids no loss beyond what noise can make") {
   const auto with_loss = [](double time) {
     Pair pair;
     pair.before.emplace_back(std::map<std::string, double>{{"v", 1}}, 1);

@@ -65,7 +65,7 @@ TEST_CASE("a change is told with both figures, a guard fails for it, and both ha
   const Outcome failed = run_command(
       {antcrew_path, "guard", after, "--not-worse-than", before, "--by", "10", "--junit", folder / "guard.xml"});
   CAPTURE(failed.out);
-  // On a machine that is not quiet a guard says that it cannot tell.
+  // On a machine that is not idle a guard says that it cannot tell.
   CHECK((failed.exit == 1 || (failed.exit == 4 && contains(failed.out, "not idle"))));
   CHECK(contains(test::read_file(folder / "guard.xml"), "<testsuite name=\"Waiting\" tests=\"1\""));
   test::write_file(folder / "guard.toml", "format = 1\nspeedup = 1.5\nall_hold = true\n");
@@ -126,7 +126,7 @@ TEST_CASE("the run to compare with stands beside the file that names it, whereve
   };
   const Outcome beside = guard();
   CAPTURE(beside.out);
-  // On a machine that is not quiet it may not be told; compared it is.
+  // On a machine that is not idle it may not be told; compared it is.
   const auto compared = [](const Outcome& outcome) { return outcome.exit == 1 || outcome.exit == 4; };
   CHECK(compared(beside));
   CHECK(beside.err.empty());
