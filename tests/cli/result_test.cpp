@@ -18,7 +18,7 @@ namespace {
 const std::string antcrew_path = ANTCREW_COMMAND;
 const std::string tides = std::string(ANTCREW_EXAMPLES) + "/tides";
 
-std::size_t widest_line(const std::string& text) {
+std::size_t widest_of_lines(const std::string& text) {
   std::size_t widest = 0;
   std::istringstream in(text);
   for (std::string line; std::getline(in, line);) {
@@ -37,16 +37,16 @@ TEST_CASE("the result takes 25 lines of 80 columns, says nothing twice, and --al
   CAPTURE(ran.out);
   CHECK_FALSE(contains(ran.err, "no time"));
   CHECK(test::lines_in(ran.out) <= 25);
-  CHECK(widest_line(ran.out) <= 80);
+  CHECK(widest_of_lines(ran.out) <= 80);
   CHECK(contains(ran.out, "\n  size 5,000: "));
   const Outcome shown = run_command({antcrew_path, "show", folder / "r.json"});
   CHECK(ran.out.substr(0, shown.out.size()) == shown.out);
   const Outcome all = run_command({antcrew_path, "show", folder / "r.json", "--all"});
   CHECK(test::lines_in(all.out) > 30);
   CHECK(contains(all.out, "\nsize 5,000\n"));
-  CHECK(widest_line(all.out) > 100);
+  CHECK(widest_of_lines(all.out) > 100);
   const Outcome narrow = run_command({"env", "COLUMNS=80", antcrew_path, "show", folder / "r.json", "--all"});
-  CHECK(widest_line(narrow.out) <= 80);
+  CHECK(widest_of_lines(narrow.out) <= 80);
   check_refused(run_command({antcrew_path, "show", folder / "r.json", "--all", "--as", "csv"}), 2, "--all");
 }
 

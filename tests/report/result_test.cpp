@@ -20,7 +20,7 @@ using test::contains;
 
 namespace {
 
-std::vector<std::string> lines_of(const std::string& text) {
+std::vector<std::string> split_lines(const std::string& text) {
   std::vector<std::string> lines;
   std::istringstream in(text);
   for (std::string line; std::getline(in, line);) lines.push_back(line);
@@ -28,7 +28,7 @@ std::vector<std::string> lines_of(const std::string& text) {
 }
 
 // Two sizes; at the larger one a variant that is never right, one that was not tried, and one that is fine.
-Record sample() {
+Record two_sizes() {
   const std::vector<double> tens(9, 10.0);
   Record record =
       test::record_of({cell_with("baseline", 1, tens), cell_with("split evenly", 1, tens),
@@ -45,7 +45,7 @@ Record sample() {
   return record;
 }
 
-std::size_t line_with(const std::vector<std::string>& lines, const std::string& part) {
+std::size_t first_line_with(const std::vector<std::string>& lines, const std::string& part) {
   return static_cast<std::size_t>(
       std::find_if(lines.begin(), lines.end(), [&](const std::string& line) { return contains(line, part); }) -
       lines.begin());
@@ -54,13 +54,13 @@ std::size_t line_with(const std::vector<std::string>& lines, const std::string& 
 }  // namespace
 
 TEST_CASE("the answer comes first, then the largest size, and of the others the best cell") {
-  const Record record = sample();
+  const Record record = two_sizes();
   const std::string text = result_text(analyse(record), {});
   CAPTURE(text);
-  const std::vector<std::string> lines = lines_of(text);
+  const std::vector<std::string> lines = split_lines(text);
   CHECK(lines.front().rfind("Best: \"split evenly\"", 0) == 0);
-  CHECK(line_with(lines, "size 2,000") < line_with(lines, "variant "));
-  const std::size_t other = line_with(lines, "  size 1,000: best split evenly with 2 workers, ");
+  CHECK(first_line_with(lines, "size 2,000") < first_line_with(lines, "variant "));
+  const std::size_t other = first_line_with(lines, "  size 1,000: best split evenly with 2 workers, ");
   REQUIRE(other < lines.size());
   CHECK(contains(lines[other], "; 2 more"));
   CHECK(std::count_if(lines.begin(), lines.end(),
@@ -70,7 +70,7 @@ TEST_CASE("the answer comes first, then the largest size, and of the others the 
 }
 
 TEST_CASE("what was not measured is counted, and a wrong answer has its evidence") {
-  const Record record = sample();
+  const Record record = two_sizes();
   const std::string text = result_text(analyse(record), {});
   CAPTURE(text);
   CHECK_FALSE(contains(text, "not tried"));
@@ -82,7 +82,7 @@ TEST_CASE("what was not measured is counted, and a wrong answer has its evidence
 }
 
 TEST_CASE("what the crew waited for in place of a variant, and answers that are dear to read, are told") {
-  Record record = sample();
+  Record record = two_sizes();
   for (const std::size_t cell : {2u, 7u}) {
     for (Trial& trial : record.cells[cell].trials) trial.counters[internal::unwaited_work] = 3;
   }
@@ -96,7 +96,7 @@ TEST_CASE("what the crew waited for in place of a variant, and answers that are 
 
 TEST_CASE("first calls are listed where they lose a tenth of a call or more") {
   const auto notes_with_first_call = [](double cold_s) {
-    Record record = sample();
+    Record record = two_sizes();
     record.cells[2].cold_s = {cold_s};
     record.cells[2].startup_s = {1e-4};
     return notes_text(analyse(record));
@@ -107,7 +107,7 @@ TEST_CASE("first calls are listed where they lose a tenth of a call or more") {
 }
 
 TEST_CASE("one screen, whatever there is to say") {
-  Record record = sample();
+  Record record = two_sizes();
   record.title = std::string(200, 't');
   for (Cell& cell : record.cells) {
     if (cell.kind != Cell::Kind::baseline)
@@ -135,11 +135,11 @@ TEST_CASE("one screen, whatever there is to say") {
   for (const std::size_t width : {80u, 100u, 140u}) {
     const std::string text = result_text(study, width);
     CAPTURE(text);
-    const std::vector<std::string> lines = lines_of(text);
+    const std::vector<std::string> lines = split_lines(text);
     for (const std::string& line : lines) CHECK(display_width(line) <= width);
-    const std::size_t begin = line_with(lines, "variant ");
+    const std::size_t begin = first_line_with(lines, "variant ");
     CHECK(begin <= 5);
-    const std::size_t end = line_with(lines, "more points") + 1;
+    const std::size_t end = first_line_with(lines, "more points") + 1;
     REQUIRE(end <= lines.size());
     CHECK(lines.size() - (end - begin) <= 14);
     CHECK(contains(lines.back(), "more notes (--all)"));
@@ -147,7 +147,7 @@ TEST_CASE("one screen, whatever there is to say") {
 }
 
 TEST_CASE("colours change nothing but the colour") {
-  const Record record = sample();
+  const Record record = two_sizes();
   std::string coloured = result_text(analyse(record), Look(80, true));
   CHECK(contains(coloured, "\033[31mwrong answer\033[0m"));
   for (std::size_t at = 0; (at = coloured.find('\033', at)) != std::string::npos;)
@@ -167,5 +167,5 @@ TEST_CASE("a study of which nothing came out says so in a few lines") {
   const std::string text = result_text(analyse(record), {});
   CAPTURE(text);
   CHECK(contains(text, "Nothing was timed to its end."));
-  CHECK(lines_of(text).size() <= 10);
+  CHECK(split_lines(text).size() <= 10);
 }
