@@ -253,8 +253,8 @@ std::string skipped(const Analysed& study) {
   if (record.left_out.empty()) return {};
   const LeftOut& first = record.left_out.front();
   const double needed_s = advised_budget_s(record);
-  std::string text = "Skipped for lack of time";
-  if (needed_s > 0) text += fmt::format(" (--budget {:.0f} is enough)", needed_s);
+  std::string text =
+      needed_s > 0 ? fmt::format("Skipped (--budget {:.0f} is enough)", needed_s) : "Skipped for lack of time";
   const std::string what = left_out_text(record, first);
   text += ": " + what.substr(0, what.find(" at "));
   if (record.left_out.size() > 1) text += fmt::format("; {} more", record.left_out.size() - 1);
