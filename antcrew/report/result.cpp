@@ -237,12 +237,21 @@ Lines left_to_others(const Analysed& study, std::size_t width) {
 Lines remarks(const Analysed& study, std::size_t width) {
   std::vector<std::string> ids;
   std::map<std::string, Group> groups;
+  std::map<std::string, std::string> only_variant;  // by id; empty where it is about several
   for (const Finding& remark : study.remarks) {
     Group& group = groups[remark.id];
-    if (++group.cells > 1) continue;
+    const std::string variant =
+        remark.of == nullptr ? "" : fmt::format("\"{}\": ", printable(remark.of->cell->variant, 30));
+    std::string& named = only_variant[remark.id];
+    if (++group.cells > 1) {
+      if (named != variant) named.clear();
+      continue;
+    }
+    named = variant;
     ids.push_back(remark.id);
-    group.first = "Warning: " + claim_of(remark);
+    group.first = claim_of(remark);
   }
+  for (auto& [id, group] : groups) group.first = "Warning: " + only_variant[id] + group.first;
   Lines lines;
   for (const std::string& id : ids) lines.push_back(with_count(groups[id], width));
   return lines;

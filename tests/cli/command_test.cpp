@@ -167,7 +167,7 @@ TEST_CASE("what a variant prints is kept aside, told, and let through on demand"
   const TemporaryFolder folder;
   const Outcome quiet = planted("loud", {"--save", folder / "quiet.json"}, folder.path());
   CHECK_FALSE(contains(quiet.err, "level by level"));
-  CHECK(contains(quiet.out, "Warning: output is included in the measured time, 15 B per call"));
+  CHECK(contains(quiet.out, "Warning: \"loud\": output is included in the measured time, 15 B per call"));
   CHECK(contains(run_command({antcrew_path, "show", folder / "quiet.json", "--details", "loud"}).out,
                  "    printed:\n      level by level\n"));
   const Outcome loud = planted("loud", {"--pass-output", "--save", folder / "loud.json"}, folder.path());

@@ -81,6 +81,26 @@ TEST_CASE("what was not measured is counted, and a wrong answer has its evidence
   CHECK(contains(table_text(analyse(record), {}), "not tried"));
 }
 
+TEST_CASE("a warning names the variant that it is about, where it is one") {
+  const Record record = two_sizes();
+  Analysed study = analyse(record);
+  const auto warn_of = [&](std::vector<std::size_t> cells) {
+    study.remarks.clear();
+    for (const std::size_t cell : cells) {
+      Finding rare;
+      rare.id = "rare-long-calls";
+      rare.of = &study.cells[cell];
+      rare.figures = {{"speedup_by_means", 1.2}, {"speedup", 2.0}};
+      study.remarks.push_back(rare);
+    }
+    return result_text(study, 120);
+  };
+  CHECK(contains(warn_of({2}), "Warning: \"split evenly\": occasional outliers: speedup 1.2 by the mean"));
+  CHECK(contains(warn_of({1, 2}), "Warning: \"split evenly\": occasional outliers"));
+  CHECK(contains(warn_of({1, 2}), "(2 cells)"));
+  CHECK(contains(warn_of({2, 3}), "Warning: occasional outliers"));
+}
+
 TEST_CASE("what the crew waited for in place of a variant, and answers that are dear to read, are told") {
   Record record = two_sizes();
   for (const std::size_t cell : {2u, 7u}) {
