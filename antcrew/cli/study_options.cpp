@@ -199,7 +199,7 @@ constexpr std::pair<const char*, const char*> earlier_names[] = {
 
 // The words in reverse order, as CLI11 takes them, under today's names. Those behind "--" stay as they are.
 std::vector<std::string> with_names_of_today(int argc, char** argv) {
-  std::vector<std::string> words(argv + 1, argv + argc);
+  std::vector<std::string> words(argv + std::min(argc, 1), argv + argc);
   const auto end = std::find(words.begin(), words.end(), "--");
   for (auto word = words.begin(); word != end; ++word) {
     const std::string name = word->substr(0, word->find('='));

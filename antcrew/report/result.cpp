@@ -23,9 +23,14 @@ std::string one_line(const std::string& text, std::size_t width) {
   std::string kept = wrapped(text, width - 2);
   kept.resize(std::min(kept.find('\n'), kept.size()));
   if (display_width(kept) > width - 2) return printable(text, width);
-  // A whole clause is better than half a sentence.
-  const std::size_t clause = kept.find_last_of(";:,(");
-  if (clause != std::string::npos && clause > kept.size() / 2) kept.resize(clause);
+  // A whole clause is better than half a sentence; what has no blank beside it, as in "1,000", ends none.
+  std::size_t clause = 0;
+  kept += ' ';
+  for (std::size_t k = kept.size() / 2; k + 1 < kept.size(); ++k) {
+    const bool ends = std::string(";:,").find(kept[k]) != std::string::npos && kept[k + 1] == ' ';
+    if (ends || (kept[k] == ' ' && kept[k + 1] == '(')) clause = k;
+  }
+  if (clause > 0) kept.resize(clause);
   return kept.substr(0, kept.find_last_not_of(' ') + 1) + " …";
 }
 

@@ -178,6 +178,8 @@ TEST_CASE("colours change nothing but the colour") {
 TEST_CASE("a line that is too long ends with its last whole clause, or between words") {
   CHECK(one_line("short", 10) == "short");
   CHECK(one_line("the machine was not idle: other programs were busy", 30) == "the machine was not idle …");
+  CHECK(one_line("it takes 242 ms at size 1,000 and more", 34) == "it takes 242 ms at size 1,000 …");
+  CHECK(one_line("values differ (at [7]) in three of them", 30) == "values differ …");
   CHECK(one_line("one two three four five", 12) == "one two …");
   CHECK(display_width(one_line(std::string(50, 'x'), 20)) == 20);
 }
