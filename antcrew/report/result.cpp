@@ -181,7 +181,7 @@ std::string confidence(const Analysed& study) {
   if (!study.record->commands) text += " in fresh processes";
   if (seen.most < least_for_interval) text += ", too few for intervals";
   if (seen.compared) text += ", answers compared";
-  return text + (is_noisy(study) ? "." : ", machine idle.");
+  return text + (is_noisy(study) ? ", machine not idle." : ", machine idle.");
 }
 
 // What to know
@@ -303,7 +303,7 @@ std::string result_text(const Analysed& study, Look look) {
   for (const std::string& line : time) text += line + "\n";
   text += one_line(confidence(study), look.width) + "\n";
   const std::size_t used = lines_of(answer).size() + 3 + time.size() + 1;
-  const std::size_t room = used + 1 < result_lines ? result_lines - used : 1;
+  const std::size_t room = used + 2 < result_lines ? result_lines - used : 2;
   for (const std::string& line : the_first(std::move(notes), room, "notes (--all)")) text += line + "\n";
   return text;
 }

@@ -101,6 +101,16 @@ TEST_CASE("a warning names the variant that it is about, where it is one") {
   CHECK(contains(warn_of({2, 3}), "Warning: occasional outliers"));
 }
 
+TEST_CASE("a machine that was not idle is told beside the rounds, whatever else there is") {
+  const Record record = two_sizes();
+  Analysed study = analyse(record);
+  CHECK(contains(result_text(study, {}), ", machine idle."));
+  Finding noise;
+  noise.id = "noise";
+  study.remarks.push_back(noise);
+  CHECK(contains(result_text(study, {}), ", machine not idle."));
+}
+
 TEST_CASE("what the crew waited for in place of a variant, and answers that are dear to read, are told") {
   Record record = two_sizes();
   for (const std::size_t cell : {2u, 7u}) {
