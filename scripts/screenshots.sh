@@ -27,7 +27,7 @@ wanted demo "$@" && shot demo 80 28 "$bin/command/antcrew demo"
 wanted list "$@" && shown="antcrew list" shot list 100 18 "( $bin/examples/tides --quick --sizes 10k; $bin/examples/catalogue --quick --study 1; $bin/command/antcrew mark last --name 'Readings by tag, as released' --label reference --note 'before the map was split'; $bin/examples/loggers --quick --workers 1,4,16 ) >/dev/null 2>&1; clear; $bin/command/antcrew list"
 wanted machine "$@" && shot machine 100 20 "$bin/command/antcrew machine"
 wanted details "$@" && shot details 100 21 "$bin/examples/channels --quick --sizes 60 --workers 1,2 --save channels.json >/dev/null 2>&1; clear; $bin/command/antcrew show channels.json --details 'tasks down to 10 forks'"
-wanted explain "$@" && shot explain 110 52 "$bin/examples/gauges --sizes 200 --workers 2 --budget 40 --save gauges.json >/dev/null 2>&1; clear; $bin/command/antcrew explain gauges.json"
+wanted explain "$@" && shot explain 110 70 "$bin/examples/gauges --sizes 200 --workers 2 --budget 40 --save gauges.json >/dev/null 2>&1; clear; $bin/command/antcrew explain gauges.json"
 wanted sweep "$@" && shown="antcrew sweep python.toml" shot sweep 100 30 "cd $PWD/examples/estuary/commands && $bin/command/antcrew sweep python.toml --workers 1,2 --budget 40 --quiet --save $work/python.json; cd $work"
 wanted archive "$@" && shot archive 100 30 "$bin/examples/archive --sizes 2k --workers 2 --budget 120"
 
