@@ -43,13 +43,13 @@ struct CellFigures {
   std::optional<double> relative_overhead;
   std::optional<double> one_worker_penalty;  // of the variant's one-worker cell
   std::optional<double> serial_fraction;
-  std::optional<double> busy_processors;     // CPU time / wall time
-  std::optional<double> startup_s;           // of the crew, the median over stands
-  std::optional<double> cold_cost_s;         // first call of a stand − median of settled trials, over stands
-  std::optional<Estimate> part_s;            // probes: what the part left out costs, the variant's time − the probe's
-  double spins_after_s = 0;                  // other threads stay busy after a call, alike at every size
-  double peak_bytes = 0;                     // of its own process, or, where it had others, of all of them together
-  bool several_processes = false;            // then peak_bytes is a lower bound
+  std::optional<double> busy_processors;  // CPU time / wall time
+  std::optional<double> startup_s;        // of the crew, the median over cell processes
+  std::optional<double> cold_cost_s;  // first call of a cell process − median of settled trials, over cell processes
+  std::optional<Estimate> part_s;     // probes: what the part left out costs, the variant's time − the probe's
+  double spins_after_s = 0;           // other threads stay busy after a call, alike at every size
+  double peak_bytes = 0;              // of its own process, or, where it had others, of all of them together
+  bool several_processes = false;     // then peak_bytes is a lower bound
   std::map<std::string, PhaseFacts> phases;  // medians of a call; at_once: the most
   std::map<std::string, double> counters;    // the same
 };

@@ -1,4 +1,4 @@
-// From trials to the values that are independent of each other: one for each generation of stands.
+// From trials to the values that are independent of each other: one for each generation of cell processes.
 //
 // Within a round a cell is compared with the visit of the other that was nearest in time; several rounds of one
 // generation share its luck, so their median counts once. Pure; any thread may call these.

@@ -149,7 +149,8 @@ void add_study_options(CLI::App& app, StudyOptions& o, bool of_commands) {
                  "bytes a cell may take on top of its input (default: 90 % of what is free)")
       ->type_name("BYTES");
   if (!of_commands) {
-    app.add_flag("--without-cell-processes", o.no_stands, "try all cells in this very process, for debuggers");
+    app.add_flag("--without-cell-processes", o.without_cell_processes,
+                 "try all cells in this very process, for debuggers");
   }
   app.add_option("--seed", o.seed, "of the order in which cells are tried (default: a fresh one, kept in the record)")
       ->type_name("N");
@@ -282,7 +283,7 @@ Plan plan_of(const StudyOptions& o) {
   plan.budget_s = o.budget_s.value_or(o.quick ? quick_budget_s : plan.budget_s);
   plan.confirm = !o.no_confirm;
   plan.seed = o.seed;
-  plan.stands = !o.no_stands;
+  plan.stands = !o.without_cell_processes;
   plan.call_limit_s = o.call_limit_s;
   if (!o.memory_limit.empty()) plan.memory_limit_bytes = parse_count(o.memory_limit, "--memory-limit");
   plan.again = o.only;

@@ -30,7 +30,7 @@ struct StudyOptions {
   std::optional<double> budget_s;
   bool quick = false;
   bool jostle = false;
-  bool no_stands = false;
+  bool without_cell_processes = false;
   bool no_confirm = false;
   double call_limit_s = 0;
   std::string memory_limit;

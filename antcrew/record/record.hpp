@@ -72,16 +72,16 @@ struct PhaseFacts {
 // answer differed is kept here too. Times marked "a call" are means over all calls, but for wall_s. What is unknown is
 // absent.
 struct Trial {
-  int round = 0;                  // of its point, from 1 on
-  int generation = 0;             // whose stands were all begun anew; as the round where the record does not tell
-  int confirming = 0;             // the confirmation it belongs to, from 1 on; 0 = exploring
-  int stand = 1;                  // which process of this cell made it, from 1
+  int round = 0;       // of its point, from 1 on
+  int generation = 0;  // whose cell processes were all begun anew; as the round where the record does not tell
+  int confirming = 0;  // the confirmation it belongs to, from 1 on; 0 = exploring
+  int stand = 1;       // which process of this cell made it, from 1
   std::optional<double> start_s;  // since the record was created
   std::optional<int> order;       // its place among all trials of the record, from 1 on
   double wall_s = 0;              // a call: the median of times_s
   std::size_t calls = 1;          // all that were timed, times_s.size() × those of a batch
   std::vector<double> times_s{};  // of each batch, divided by its calls; empty before version 2: one batch of wall_s
-  bool first = false;             // the first of times_s was the first call of its stand
+  bool first = false;             // the first of times_s was the first call of its cell process
   double visited_s = 0;           // the first untimed call of this visit
   int settling_calls = 0;         // untimed calls before the trial
   double settling_s = 0;          // their time, all together
@@ -94,7 +94,7 @@ struct Trial {
   std::optional<std::int64_t> switches_forced;
   std::optional<std::int64_t> faults_minor;
   std::optional<std::int64_t> faults_major;
-  std::optional<std::uint64_t> peak_bytes;  // resident memory of the stand's own process
+  std::optional<std::uint64_t> peak_bytes;  // resident memory of the cell process's own process
   double compare_s = 0;                     // comparing the answers of a batch, off the clock
   double tail_s = 0;                        // others were at work this long after the last call of a batch returned
   double tail_cpu_s = 0;
@@ -119,7 +119,7 @@ struct Trial {
   friend bool operator==(const Trial&, const Trial&) = default;
 };
 
-// What was tried off the clock once a cell was timed, in a stand of its own.
+// What was tried off the clock once a cell was timed, in a cell process of its own.
 struct CheckFacts {
   std::size_t other_size = 0;  // the variant was called with another input, of this size; 0 = it was not
   bool own_input = false;      // the baseline was called on the input that the variant had been given
@@ -144,8 +144,8 @@ struct Cell {
   std::vector<double> startup_s = {};   // starting the crew, each time it was started
   std::vector<double> cold_s = {};      // the first call after each start
   std::vector<double> cold_cpu_s = {};  // CPU time of those calls; empty where the record does not tell
-  // Memory of the stand and of all processes below it together, in an untimed call; a lower bound. Each time that it
-  // was looked at: once for each stand that had processes below it.
+  // Memory of the cell process and of all processes below it together, in an untimed call; a lower bound. Each time
+  // that it was looked at: once for each cell process that had processes below it.
   std::vector<std::uint64_t> tree_bytes = {};
   std::vector<int> asked_processors = {};    // pinning, worker by worker; empty = not asked for
   std::vector<int> granted_processors = {};  // -1 = refused
@@ -180,7 +180,7 @@ struct BlockFacts {
   double make_input_s = 0;
   double reference_s = 0;         // the baseline's first call, which gave the reference answer
   std::uint64_t input_bytes = 0;  // resident memory that input and reference answer took
-  bool own_inputs = false;        // threads were left behind, so every stand made its own input
+  bool own_inputs = false;        // threads were left behind, so every cell process made its own input
   double wall_s = 0;              // the whole block
   double own_cpu_s = 0;           // of all its processes
   double other_cpu_s = 0;         // of everything else on this machine, meanwhile

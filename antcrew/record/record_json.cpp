@@ -194,7 +194,7 @@ struct RecordWriter : Writer {
   }
 };
 
-// Trials come as columns or, before version 2 and in messages, one by one.
+// Trials come as columns or, before version 2, one by one.
 struct CellReader : Reader {
   using Reader::operator();
   void operator()(const char* name, std::vector<Trial>& trials) const {
@@ -315,10 +315,6 @@ std::string to_json(const Machine& machine) {
   return Json(machine).dump(1) + "\n";
 }
 
-std::string to_json(const Cell& cell) {
-  return Json(cell).dump(-1);
-}
-
 std::string to_json(const Record& record, const std::string& rounds_token) {
   Json json = {{"format", format_name}};
   if (!rounds_token.empty()) json[rounds_beside] = rounds_token;
@@ -343,17 +339,6 @@ Record record_from_json(const std::string& text, const std::string& where, std::
     check_references(record, where);
     if (rounds_token != nullptr) *rounds_token = json.value(rounds_beside, "").get<std::string>();
     return record;
-  } catch (const json::FieldError& error) {
-    bad_field(error, json, where);
-  }
-}
-
-Cell cell_from_json(const std::string& text, const std::string& where) {
-  const Json json = parsed(text, where);
-  try {
-    Cell cell;
-    fields(CellReader{{json}}, cell);
-    return cell;
   } catch (const json::FieldError& error) {
     bad_field(error, json, where);
   }

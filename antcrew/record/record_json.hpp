@@ -16,7 +16,6 @@ namespace antcrew::record_layer {
 // With a token: the frame of a run under way, whose steps stand in another file that begins with that token.
 std::string to_json(const Record& record, const std::string& rounds_token = {});
 std::string to_json(const Machine& machine);
-std::string to_json(const Cell& cell);        // trials one by one
 std::string to_json(const RecordStep& step);  // one line, without its end
 
 // Throws Error: record.syntax (not JSON, or cut short), record.format (other JSON), record.version (from a newer Ant
@@ -26,7 +25,6 @@ std::string to_json(const RecordStep& step);  // one line, without its end
 using ParseJson = json::Value (*)(std::string_view text);
 Record record_from_json(const std::string& text, const std::string& where, std::string* rounds_token = nullptr);
 Record record_from_json(const std::string& text, const std::string& where, std::string* rounds_token, ParseJson parse);
-Cell cell_from_json(const std::string& text, const std::string& where);
 RecordStep step_from_json(const std::string& text, const std::string& where);
 
 }  // namespace antcrew::record_layer

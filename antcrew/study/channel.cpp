@@ -1,5 +1,6 @@
 #include "antcrew/study/channel.hpp"
 
+#include <fmt/format.h>
 #include <poll.h>
 #include <sys/socket.h>
 #include <unistd.h>
@@ -8,19 +9,23 @@
 #include <cstdint>
 #include <cstring>
 
+#include "antcrew/base/bad_message.hpp"
 #include "antcrew/base/error.hpp"
 
 namespace antcrew::internal {
 namespace {
 
-constexpr std::uint64_t longest_message = 1u << 30;
+void check_length(std::uint64_t bytes) {
+  if (bytes > Channel::longest)
+    throw BadMessage(fmt::format("a message of {} bytes, more than the {} that one can be", bytes, Channel::longest));
+}
 
 }  // namespace
 
-std::pair<Channel, Channel> Channel::pair() {
+std::pair<Channel, Channel> Channel::pair(const char* layer) {
   int ends[2];
   if (::socketpair(AF_UNIX, SOCK_STREAM | SOCK_CLOEXEC, 0, ends) != 0) {
-    could_not_run("study.channel", "study",
+    could_not_run(std::string(layer) + ".channel", layer,
                   std::string("no socket for a process of the run (") + std::strerror(errno) + ")",
                   "raise the limit of open files (ulimit -n) or try fewer cells");
   }
@@ -44,16 +49,18 @@ bool Channel::write_all(const char* data, std::size_t size) noexcept {
   return true;
 }
 
-bool Channel::send(const std::string& message) noexcept {
+bool Channel::send(const std::string& message) {
   const std::uint64_t size = message.size();
+  check_length(size);
   char head[8];
   std::memcpy(head, &size, sizeof size);
   return write_all(head, sizeof head) && write_all(message.data(), message.size());
 }
 
 // The descriptor rides on the message's first byte.
-bool Channel::send(const std::string& message, const Channel& passed) noexcept {
+bool Channel::send(const std::string& message, const Channel& passed) {
   const std::uint64_t size = message.size();
+  check_length(size);
   char head[8];
   std::memcpy(head, &size, sizeof size);
   iovec part{head, 1};
@@ -100,7 +107,7 @@ std::optional<std::string> Channel::receive() {
   char head[8];
   if (!read_all(head, sizeof head)) return std::nullopt;
   std::memcpy(&size, head, sizeof size);
-  if (size > longest_message) return std::nullopt;  // the other end was cut off inside a message
+  check_length(size);
   std::string message(size, '\0');
   if (!read_all(message.data(), size)) return std::nullopt;
   return message;

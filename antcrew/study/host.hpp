@@ -12,7 +12,7 @@ namespace antcrew::study_layer {
 
 struct HostLimits {
   double call_s = 0;                // longest call; 0 = as of_call() says
-  std::uint64_t memory_bytes = 0;   // that a stand may take beyond what it begins with; 0 = 90 % of what is free
+  std::uint64_t memory_bytes = 0;   // that a cell process may take beyond what it begins with; 0 = 90 % of what is free
   std::function<bool()> stop = {};  // asked while waiting; true ends the run
   bool let_print = false;           // what user code prints goes to standard error
   double budget_s = 0;              // of the whole study; 0 = none
@@ -40,18 +40,19 @@ class Host {
   // for `threads_left`, which is a remark.
   virtual std::optional<Fault> open(const Point& at, const std::vector<CellSpec>& cells, BlockFacts& facts) = 0;
 
-  // Tries cells[cell] once. A stand that is not to be kept is gone afterwards; one that is, is stopped until its turn.
+  // Tries cells[cell] once. A cell process that is not to be kept is gone afterwards; one that is, is stopped until its
+  // turn.
   virtual Visit visit(std::size_t cell, const VisitOrder& order) = 0;
 
   // Tries cells[cell] with another input, and the baseline on the cell's own: facts, and faults where something is
   // wrong. Not timed. A host that has no way to do it leaves the facts out.
   virtual Visit check(std::size_t, std::size_t /*other_size*/) { return {}; }
 
-  // Calls cells[cell] so many times with a log of what its workers do: LaneSums, in a stand of its own that is gone
-  // afterwards. Not timed. A host that has no way to do it leaves them out.
+  // Calls cells[cell] so many times with a log of what its workers do: LaneSums, in a cell process of its own that is
+  // gone afterwards. Not timed. A host that has no way to do it leaves them out.
   virtual Visit meter(std::size_t, int /*calls*/) { return {}; }
 
-  // Ends all stands that were kept.
+  // Ends all cell processes that were kept.
   virtual void renew() = 0;
 
   // The baseline's time when so many processes run it at once: the median copy. None where this cannot be tried, or

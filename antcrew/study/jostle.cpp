@@ -13,7 +13,7 @@
 #include "antcrew/machine/jostle.hpp"
 #include "antcrew/machine/limits.hpp"
 #include "antcrew/record/record.hpp"
-#include "antcrew/study/stands_host.hpp"
+#include "antcrew/study/process_host.hpp"
 
 namespace antcrew {
 
@@ -95,7 +95,7 @@ JostleReport jostle(const StudyBase& study, const Plan& plan, const std::functio
   const std::int64_t start = now_ns();
   const auto spent = [&] { return plan.budget_s > 0 && static_cast<double>(now_ns() - start) * 1e-9 > plan.budget_s; };
   const Jostling on(report.seed);
-  StandsHost host(study, {plan.call_limit_s, plan.memory_limit_bytes, stop, false, plan.budget_s});
+  ProcessHost host(study, {plan.call_limit_s, plan.memory_limit_bytes, stop, false, plan.budget_s});
   const Disturber disturber(report.seed);
   try {
     for (const Point& point : grid.points) {

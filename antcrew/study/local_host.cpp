@@ -8,7 +8,7 @@
 #include "antcrew/study/visit_faults.hpp"
 
 namespace antcrew::study_layer {
-MadeBlock make_block(const StudyBase& study, const Point& at, BlockFacts& facts, StandBoard* board) {
+MadeBlock make_block(const StudyBase& study, const Point& at, BlockFacts& facts, ProcessBoard* board) {
   MadeBlock made;
   const std::uint64_t before = resident_bytes();
   const std::int64_t start = now_ns();

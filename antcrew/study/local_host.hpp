@@ -39,6 +39,6 @@ struct MadeBlock {
   std::uint64_t bytes_of_a_call = 0;  // that the baseline takes beyond the input, at most
   std::optional<Fault> fault;
 };
-MadeBlock make_block(const StudyBase& study, const Point& at, BlockFacts& facts, StandBoard* board);
+MadeBlock make_block(const StudyBase& study, const Point& at, BlockFacts& facts, ProcessBoard* board);
 
 }  // namespace antcrew::study_layer

@@ -12,8 +12,8 @@
 #include "antcrew/study/internal/run_parts.hpp"
 #include "antcrew/study/internal/source_lines.hpp"
 #include "antcrew/study/local_host.hpp"
+#include "antcrew/study/process_host.hpp"
 #include "antcrew/study/run_loop.hpp"
-#include "antcrew/study/stands_host.hpp"
 
 namespace antcrew {
 
@@ -132,7 +132,7 @@ Record run_here(const StudyBase& study, const Plan& plan, const RunHooks& hooks,
   fresh.build.program_hash = internal::program_hash();
   const HostLimits limits{plan.call_limit_s, plan.memory_limit_bytes, hooks.stop, plan.let_print, plan.budget_s};
   const auto make_host = [&]() -> std::unique_ptr<Host> {
-    if (plan.stands) return std::make_unique<StandsHost>(study, limits);
+    if (plan.stands) return std::make_unique<ProcessHost>(study, limits);
     return std::make_unique<LocalHost>(study, limits);
   };
   return run_hosted(make_host, study, plan, hooks, std::move(fresh), begun);

@@ -10,10 +10,10 @@ namespace antcrew::internal {
 
 // Who looks must not wait until a processor is free: it would see the busy times less often. Where the system lets it,
 // it goes before others while it looks; a fiftieth of a processor is all it takes. What it begins does not.
-Sampler::Sampler(pid_t stand, const std::atomic<std::int64_t>& call, std::atomic<std::int64_t>& looks)
-    : threads_(std::make_unique<ThreadLooks>(stand)),
-      stand_(stand),
-      watched_(stand),
+Sampler::Sampler(pid_t process, const std::atomic<std::int64_t>& call, std::atomic<std::int64_t>& looks)
+    : threads_(std::make_unique<ThreadLooks>(process)),
+      process_(process),
+      watched_(process),
       call_(call),
       count_(looks),
       policy_(::sched_getscheduler(0)) {
@@ -48,8 +48,8 @@ double Sampler::look() {
     if (call_.load(std::memory_order_acquire) == before && !seen.empty()) {
       looks_.push_back({before, seen, 1});
       for (SeenThread& thread : looks_.back().threads) {
-        if (thread.process == watched_) thread.process = stand_;
-        if (thread.thread == watched_) thread.thread = stand_;
+        if (thread.process == watched_) thread.process = process_;
+        if (thread.thread == watched_) thread.thread = process_;
       }
       at_ns_.push_back(looked_ns);
       began_ns_.emplace(before, idle_ns_);
@@ -100,7 +100,7 @@ void Sampler::fill(std::vector<LaneSums>& groups) {
     if (looks_.empty() && unseen_ > 0)
       sums.withheld = "it works without a crew, and the system does not show what its threads do (/proc)";
     weigh(of_group, at_ns, sums.wall_s);
-    LaneSums coarse = coarse_sums(of_group, {sums.lanes, stand_, sums.wall_s});
+    LaneSums coarse = coarse_sums(of_group, {sums.lanes, process_, sums.wall_s});
     sums.parts_s = coarse.parts_s;
     sums.cpu_frames_s = coarse.cpu_frames_s;
     sums.cpu_kernel_s = sums.cpu_tree_s;

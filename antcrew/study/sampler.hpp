@@ -1,6 +1,6 @@
-// Looks at the threads of a stand at random moments while it makes metered calls, from the coordinator.
+// Looks at the threads of a cell process at random moments while it makes metered calls, from the coordinator.
 //
-//   Sampler sampler(stand, board.metered_call, board.looks);
+//   Sampler sampler(cell process, board.metered_call, board.looks);
 //   channel.receive_looking([&] { return sampler.look(); });
 //   sampler.fill(groups);
 #pragma once
@@ -25,8 +25,8 @@ inline constexpr std::int64_t calls_of_a_group = 1'000'000;
 
 class Sampler {
  public:
-  // looks: counts those that count, for the stand to see.
-  Sampler(pid_t stand, const std::atomic<std::int64_t>& call, std::atomic<std::int64_t>& looks);
+  // looks: counts those that count, for the cell process to see.
+  Sampler(pid_t process, const std::atomic<std::int64_t>& call, std::atomic<std::int64_t>& looks);
   ~Sampler() { stop(); }
   Sampler(const Sampler&) = delete;
   Sampler& operator=(const Sampler&) = delete;
@@ -46,7 +46,7 @@ class Sampler {
   void weigh(std::vector<Look>& looks, const std::vector<std::int64_t>& at_ns, double wall_s) const;
 
   std::unique_ptr<ThreadLooks> threads_;
-  pid_t stand_;  // the first
+  pid_t process_;  // the first
   pid_t watched_;
   const std::atomic<std::int64_t>& call_;
   std::atomic<std::int64_t>& count_;

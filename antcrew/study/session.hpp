@@ -1,6 +1,6 @@
 // One variant made ready at one worker count: its crew is started, and it can be called and its answers compared.
 //
-// What the run loop sees of a user's typed code. Not thread-safe; one session belongs to one stand.
+// What the run loop sees of a user's typed code. Not thread-safe; one session belongs to one cell process.
 #pragma once
 
 #include <cstddef>

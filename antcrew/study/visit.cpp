@@ -64,7 +64,7 @@ int least_batches(double call_s) {
 }  // namespace
 
 Visitor::Visitor(const StudyBase& study, const CellSpec& spec, Anything input, Anything reference_answer,
-                 const Reference& reference, StandBoard* board)
+                 const Reference& reference, ProcessBoard* board)
     : study_(study),
       spec_(spec),
       input_(std::move(input)),
@@ -152,7 +152,7 @@ struct Visitor::Timing {
   }
 };
 
-// Refill and start-up are nothing beside such a call, so the first one of a stand is timed as any.
+// Refill and start-up are nothing beside such a call, so the first one of a cell process is timed as any.
 bool Visitor::first_call_counts(double call_s) const noexcept {
   return reference_.refill_s + startup_s_ + process_start_s < negligible * call_s;
 }
@@ -337,7 +337,7 @@ void Visitor::timed_trial(Visit& visit, const VisitOrder& order) {
   visit.seen.trials.push_back(std::move(trial));
 }
 
-// Once for each stand whose calls have other processes; untimed, since looking takes time.
+// Once for each cell process whose calls have other processes; untimed, since looking takes time.
 void Visitor::look_at_memory(Visit& visit) {
   constexpr double longest_s = 0.05;
   constexpr int enough_looks = 10;

@@ -32,8 +32,8 @@ struct CellSpec {
 struct VisitOrder {
   int round = 1;
   std::int64_t since_ns = 0;   // when the last visit ended: what passed since then is made up for by timing
-  bool keep = false;           // the stand will be visited again
-  bool memory = true;          // look at the memory of the processes below the stand, which takes untimed calls
+  bool keep = false;           // the cell process will be visited again
+  bool memory = true;          // look at the memory of the processes below the cell process, which takes untimed calls
   bool check = false;          // instead of all that: try another input, and the own one again (CheckFacts)
   std::size_t other_size = 0;  // of that other input; 0 = there is none
   int metered = 0;             // instead of timing: so many calls with a log of what every worker does
@@ -43,10 +43,11 @@ struct VisitOrder {
 // What one visit brought: a cell that holds just that (at most one trial), to be added to the record's.
 struct Visit {
   Cell seen;
-  bool over = false;          // the cell cannot or need not be tried again
-  bool replace = false;       // this stand must not be used again
-  double renewing_s = 0;      // of the visit's time: a new stand, its crew and its first call; 0 = it was there already
-  std::int64_t began_ns = 0;  // when timing began; 0 = not told
+  bool over = false;     // the cell cannot or need not be tried again
+  bool replace = false;  // this cell process must not be used again
+  double renewing_s =
+      0;  // of the visit's time: a new cell process, its crew and its first call; 0 = it was there already
+  std::int64_t began_ns = 0;    // when timing began; 0 = not told
   double neighbours_cpu_s = 0;  // used meanwhile by processes of this study that were not on trial
   enum class Dropped { no, asleep, paused };
   Dropped dropped = Dropped::no;  // its trial is not among `seen`: the clock cannot be believed
@@ -60,8 +61,8 @@ struct Reference {
   double quota_period_s = 0;  // of the control group; 0 = no quota
 };
 
-// What a stand tells the outside while it works, in memory that both have mapped.
-struct StandBoard {
+// What a cell process tells the outside while it works, in memory that both have mapped.
+struct ProcessBoard {
   std::atomic<std::uint64_t> progress;     // goes up with every call that is begun or done
   std::atomic<int> stage;                  // a Stage
   std::atomic<int> signal;                 // of a crash, written by its handler; 0 = the handler did not run
@@ -75,7 +76,7 @@ struct StandBoard {
 enum class Stage { starting, making_input, baseline, calling, comparing, idle };
 const char* name_of(Stage stage) noexcept;
 // board may be null.
-void tell(StandBoard* board, Stage stage) noexcept;
+void tell(ProcessBoard* board, Stage stage) noexcept;
 
 // Runs `work` and turns what it throws into a fault: `threw` with the exception's type and text, or `out of memory`.
 // `during` names the stage when it is not the variant's own call ("the input maker").
@@ -86,7 +87,7 @@ class Visitor {
  public:
   // board may be null.
   Visitor(const StudyBase& study, const CellSpec& spec, Anything input, Anything reference_answer,
-          const Reference& reference, StandBoard* board);
+          const Reference& reference, ProcessBoard* board);
   ~Visitor();
   Visitor(const Visitor&) = delete;
   Visitor& operator=(const Visitor&) = delete;
@@ -119,12 +120,12 @@ class Visitor {
   Anything input_;
   Anything reference_answer_;
   Reference reference_;
-  StandBoard* board_;
+  ProcessBoard* board_;
   internal::Owned<Session> session_;
   internal::Journal* journal_ = nullptr;
   internal::LaneBook* lanes_ = nullptr;
   HardwareCounters counters_;
-  double first_s_ = 0;  // of this stand; 0 = not made yet
+  double first_s_ = 0;  // of this cell process; 0 = not made yet
   double startup_s_ = 0;
   double along_of_a_call_s_ = 0;       // preparing it and destroying its answer
   std::uint64_t bytes_of_a_call_ = 0;  // that its answer, or its copy of the input, keeps

@@ -69,7 +69,7 @@ std::optional<Fault> caught(const std::function<void()>& work, int round, const 
   }
 }
 
-void tell(StandBoard* board, Stage stage) noexcept {
+void tell(ProcessBoard* board, Stage stage) noexcept {
   if (board == nullptr) return;
   board->stage.store(static_cast<int>(stage), std::memory_order_relaxed);
   board->progress.fetch_add(1, std::memory_order_relaxed);

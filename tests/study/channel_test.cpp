@@ -8,12 +8,9 @@
 #include <string>
 #include <thread>
 
-#include "antcrew/record/record.hpp"
-#include "antcrew/study/internal/messages.hpp"
-#include "support/records.hpp"
+#include "antcrew/base/bad_message.hpp"
 
 using namespace antcrew;
-using namespace antcrew::layers;
 using internal::Channel;
 
 TEST_CASE("messages of every length arrive whole and in order") {
@@ -70,13 +67,11 @@ TEST_CASE("while nothing comes, the waiting one is asked, and may give up") {
   CHECK(near.receive(0.005, [] { throw Enough{}; }) == "late");
 }
 
-TEST_CASE("what a visit saw comes through a message unchanged") {
-  Visit visit;
-  visit.seen = test::cell_with("split", 2, {0.25});
-  visit.seen.faults = {{Fault::Kind::left_work, 1, "its work went on", {{"went_on_s", 0.1}}}};
-  visit.replace = true;
-  const Visit again = internal::visit_from_message(internal::to_message(visit));
-  CHECK(again.seen == visit.seen);
-  CHECK(again.replace);
-  CHECK_FALSE(again.over);
+TEST_CASE("a message longer than one can be is refused at both ends") {
+  int ends[2];
+  REQUIRE(socketpair(AF_UNIX, SOCK_STREAM, 0, ends) == 0);
+  Channel reader(ends[0]);
+  REQUIRE(write(ends[1], "no message", 10) == 10);
+  CHECK_THROWS_WITH_AS(reader.receive(), doctest::Contains("more than the"), internal::BadMessage);
+  close(ends[1]);
 }

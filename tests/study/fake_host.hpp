@@ -1,4 +1,5 @@
-// A host whose stands are numbers and whose clock is moved by hand: a whole study in a fraction of a millisecond.
+// A host whose cell processes are numbers and whose clock is moved by hand: a whole study in a fraction of a
+// millisecond.
 #pragma once
 
 #include <functional>
@@ -25,7 +26,7 @@ class FakeHost : public Host {
  public:
   explicit FakeHost(FakeClock& clock) : clock_(clock) {}
 
-  // What a call of a cell takes in a stand; `fresh` when the stand is new.
+  // What a call of a cell takes in a cell process; `fresh` when the cell process is new.
   std::function<double(const CellSpec&, std::size_t cell, int round, bool fresh)> call_s;
   double input_s = 0.001;
   double renewing_s = 0.0005;
@@ -54,7 +55,7 @@ class FakeHost : public Host {
   double check_s = 0;
   int opened = 0;
   int closed = 0;
-  std::size_t most_alive = 0;  // stands at the same time
+  std::size_t most_alive = 0;  // cell processes at the same time
 
   std::optional<Fault> open(const Point& at, const std::vector<CellSpec>& cells, BlockFacts& facts) override {
     ++opened;

@@ -65,9 +65,9 @@ class Luck {
       : noise_(noise), kept_(std::sqrt(correlation)), own_(std::sqrt(1 - correlation)), random_(seed) {}
 
   double factor(std::size_t cell, bool fresh, double times = 1) {
-    if (stands_.size() <= cell) stands_.resize(cell + 1);
-    if (fresh) stands_[cell] = noise_.draw(random_);
-    return std::exp(times * noise_.spread * (kept_ * stands_[cell] + own_ * noise_.draw(random_)));
+    if (processes_.size() <= cell) processes_.resize(cell + 1);
+    if (fresh) processes_[cell] = noise_.draw(random_);
+    return std::exp(times * noise_.spread * (kept_ * processes_[cell] + own_ * noise_.draw(random_)));
   }
   std::mt19937_64& random() { return random_; }
 
@@ -76,7 +76,7 @@ class Luck {
   double kept_;
   double own_;
   std::mt19937_64 random_;
-  std::vector<double> stands_;
+  std::vector<double> processes_;
 };
 
 struct Coverage {
@@ -96,7 +96,7 @@ void cover(const Noise& noise, double correlation, int g, double width, double b
   const FakeStudy study(1, {2});
   struct Run {
     Estimate estimate;
-    bool stands_stay = true;
+    bool processes_stay = true;
   };
   const auto run_of = [&](std::size_t k) {
     FakeClock clock;
@@ -120,7 +120,7 @@ void cover(const Noise& noise, double correlation, int g, double width, double b
     return Run{*ratio_of_times(record.cells[0], cell, level_of(record)), g == 1 || three_each};
   };
   for (const Run& run : test::shared_out(static_cast<std::size_t>(runs), run_of)) {
-    REQUIRE(run.stands_stay);
+    REQUIRE(run.processes_stay);
     coverage.add(run.estimate, 1.3);
   }
 }

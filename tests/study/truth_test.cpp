@@ -168,13 +168,25 @@ TEST_CASE("a body that closes files which are not its own is told so") {
   check(plant(body), Verdict::crashed, "closed its connection to the run in a call");
 }
 
-TEST_CASE("what comes from a stand in pieces is its own fault, and the study goes on") {
+TEST_CASE("what comes from a cell process in pieces is its own fault, and the study goes on") {
   const auto body = [](const std::size_t& n, Workers) -> Answer {
     for (int file = 3; file < 64; ++file) ::shutdown(file, SHUT_WR);  // its channel among them
     for (int file = 3; file < 64; ++file) static_cast<void>(::write(file, "no message", 10));
     return baseline(n);
   };
   CHECK(plant(body).verdict == Verdict::crashed);
+  const auto talks = [](const std::size_t& n, Workers) -> Answer {
+    const std::string said =
+        std::string("\x20\0\0\0\0\0\0\0", 8) + std::string("0123456789abcdefgood day\0fellows", 32);
+    for (int file = 3; file < 64; ++file) {
+      int kind = 0;
+      socklen_t size = sizeof kind;
+      if (::getsockopt(file, SOL_SOCKET, SO_TYPE, &kind, &size) == 0)
+        static_cast<void>(!::send(file, said.data(), said.size(), MSG_NOSIGNAL));
+    }
+    return baseline(n);
+  };
+  check(plant(talks), Verdict::crashed, "an unknown message 'good day'");
   const auto nothing = [](const std::size_t&, Workers) -> Answer {
     struct Mute : std::exception {
       const char* what() const noexcept override { return nullptr; }

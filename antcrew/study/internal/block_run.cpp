@@ -15,7 +15,7 @@ namespace antcrew::internal {
 namespace {
 
 constexpr double hangs_share = 0.1;      // of the budget, for the hangs of one variant
-constexpr std::size_t memory_looks = 3;  // at a cell's processes, each in another stand
+constexpr std::size_t memory_looks = 3;  // at a cell's processes, each in another cell process
 constexpr int most_leaks = 3;            // visits that left work running; after these nothing new is learnt
 
 // No further visit is made.
@@ -220,7 +220,7 @@ void BlockRun::keep_beside(std::size_t cell, Visit visit) {
 void BlockRun::state_memory() const {
   if (!run_.hooks.on_note) return;
   const std::uint64_t free = read_limits().available_bytes;
-  // Input and reference are shared; the stand on trial makes answers, or a copy, of its own.
+  // Input and reference are shared; the cell process on trial makes answers, or a copy, of its own.
   const std::uint64_t needed = 2 * facts_.input_bytes;
   if (needed > free / 2) {
     run_.note(fmt::format("size {} needs about {} of the {} that are free", run_.record.points[point_].size,
@@ -286,14 +286,14 @@ std::vector<std::size_t> BlockRun::order() {
   return order_of_round(baselines, std::move(others), run_.random);
 }
 
-bool BlockRun::one_round(bool keep_stands, const MayGo& may_go) {
+bool BlockRun::one_round(bool keep_processes, const MayGo& may_go) {
   for (const std::size_t cell : order()) {
     if (baseline_over()) return false;
     if (run_.hooks.stop && run_.hooks.stop()) throw Stopped{};
     if (!may_go(foreseen_s(cells_[cell]))) return false;
     if (cells_[cell].over) continue;
     run_.tell_progress(run_.record.cells[cells_[cell].index]);
-    visit(cell, keep_stands);
+    visit(cell, keep_processes);
   }
   return !baseline_over();
 }
@@ -303,11 +303,11 @@ double BlockRun::foreseen_s(const Running& cell) const {
   return known != run_.visit_s.end() ? known->second : facts_.reference_s;
 }
 
-void BlockRun::visit(std::size_t cell, bool keep_stand) {
+void BlockRun::visit(std::size_t cell, bool keep_process) {
   Running& r = cells_[cell];
   const std::int64_t since_ns = run_.visit_ended_ns;
   const bool memory = run_.record.cells[r.index].tree_bytes.size() < memory_looks;
-  Visit visit = run_.tools.host.visit(cell, {round_, since_ns, keep_stand, memory});
+  Visit visit = run_.tools.host.visit(cell, {round_, since_ns, keep_process, memory});
   run_.visit_ended_ns = run_.tools.now_ns();
   const double took_s = RunState::seconds_between(since_ns, run_.visit_ended_ns);
   run_.visit_s[r.index] = took_s;
@@ -317,7 +317,7 @@ void BlockRun::visit(std::size_t cell, bool keep_stand) {
   facts_.neighbours_cpu_s += visit.neighbours_cpu_s;
   r.visited = true;
   if (r.fresh) ++r.stand;
-  r.fresh = !keep_stand || visit.replace || visit.over;
+  r.fresh = !keep_process || visit.replace || visit.over;
   keep(r, std::move(visit), took_s);
 }
 

@@ -19,7 +19,7 @@ struct Running {
   bool over = false;
   int stand = 0;
   int leaks = 0;
-  bool fresh = true;     // its next visit begins a new stand
+  bool fresh = true;     // its next visit begins a new cell process
   bool visited = false;  // in the round under way
   double spent_s = 0;    // in the last generation
   int wrong = 0;         // visits with a wrong answer
@@ -47,9 +47,9 @@ class BlockRun {
   // Has it called so many times with a log of what its workers do.
   void meter(std::size_t cell, int calls);
 
-  // One generation of stands, visited in so many rounds. `may_go` is asked before each visit with the seconds that it
-  // will take, as far as can be told; when it says no, the round stays unfinished. False then, and when the baseline
-  // is over.
+  // One generation of cell processes, visited in so many rounds. `may_go` is asked before each visit with the seconds
+  // that it will take, as far as can be told; when it says no, the round stays unfinished. False then, and when the
+  // baseline is over.
   bool generation(int rounds, const MayGo& may_go);
 
   std::vector<Running>& cells() noexcept { return cells_; }
@@ -63,16 +63,16 @@ class BlockRun {
   double opening_s() const noexcept { return opening_s_; }
   double reference_s() const noexcept { return facts_.reference_s; }
   const BlockFacts& facts() const noexcept { return facts_; }
-  // Of the last generation: what renewing its stands took, and all else.
+  // Of the last generation: what renewing its cell processes took, and all else.
   double renewing_s() const noexcept { return renewing_s_; }
   double visiting_s() const noexcept { return visiting_s_; }
 
  private:
   void keep_beside(std::size_t cell, Visit visit);
-  bool one_round(bool keep_stands, const MayGo& may_go);
+  bool one_round(bool keep_processes, const MayGo& may_go);
   std::vector<std::size_t> order();
   std::vector<std::size_t> order_of_want() const;
-  void visit(std::size_t cell, bool keep_stand);
+  void visit(std::size_t cell, bool keep_process);
   void keep(Running& cell, Visit visit, double took_s);
   void end_if_it_hangs(Running& cell, double took_s);
   double foreseen_s(const Running& cell) const;

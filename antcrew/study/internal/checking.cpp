@@ -10,7 +10,7 @@ namespace {
 
 class Checking {
  public:
-  Checking(const StudyBase& study, const CellSpec& spec, StandBoard* board)
+  Checking(const StudyBase& study, const CellSpec& spec, ProcessBoard* board)
       : study_(study), spec_(spec), board_(board) {}
 
   // Another input and the right answer to it. False, with the reason in `trouble`, when there is none: a study need not
@@ -77,7 +77,7 @@ class Checking {
 
   const StudyBase& study_;
   const CellSpec& spec_;
-  StandBoard* board_;
+  ProcessBoard* board_;
   internal::Owned<Session> session_;
   Anything other_input_;
   Anything other_answer_;
@@ -86,7 +86,7 @@ class Checking {
 }  // namespace
 
 Visit check_cell(const StudyBase& study, const CellSpec& spec, const Point& at, std::size_t other_size,
-                 const Anything& input, const Anything& reference_answer, StandBoard* board) {
+                 const Anything& input, const Anything& reference_answer, ProcessBoard* board) {
   Visit visit;
   CheckFacts& facts = visit.seen.check.emplace();
   const auto keep = [&](std::optional<Fault> fault) {

@@ -28,7 +28,7 @@ const bool sanitized = false;
 
 namespace {
 
-StandBoard* board_of_crash = nullptr;
+ProcessBoard* board_of_crash = nullptr;
 pid_t watched_process = 0;
 
 // Runs on the stack of the thread that crashed: when that stack has overflown it cannot run at all, and the board
@@ -63,7 +63,7 @@ void on_terminate() {
 
 }  // namespace
 
-void watch_crashes(StandBoard* board) {
+void watch_crashes(ProcessBoard* board) {
   board_of_crash = board;
   watched_process = ::getpid();
   board->signal.store(0);

@@ -1,5 +1,5 @@
-// How a stand tells the outside what ended it, when it cannot go on: a signal, an exception that nobody caught, a child
-// of the body that came back.
+// How a cell process tells the outside what ended it, when it cannot go on: a signal, an exception that nobody caught,
+// a child of the body that came back.
 #pragma once
 
 #include "antcrew/study/visit.hpp"
@@ -10,6 +10,6 @@ namespace antcrew::internal {
 extern const bool sanitized;
 
 // From here on this process tells `board`. Not the processes that it forks: their end is told by their crew.
-void watch_crashes(StandBoard* board);
+void watch_crashes(ProcessBoard* board);
 
 }  // namespace antcrew::internal

@@ -23,7 +23,7 @@ double oom_kills() {
   return 0;
 }
 
-Fault timed_out(const StandBoard& board, double limit_s, const std::string& limit_is, int round) {
+Fault timed_out(const ProcessBoard& board, double limit_s, const std::string& limit_is, int round) {
   Fault fault{Fault::Kind::timed_out, round,
               fmt::format("no end after {} {}; the limit is {} (--call-timeout)", duration_text(limit_s),
                           name_of(static_cast<Stage>(board.stage.load(std::memory_order_relaxed))), limit_is)};
@@ -31,7 +31,7 @@ Fault timed_out(const StandBoard& board, double limit_s, const std::string& limi
   return fault;
 }
 
-Fault exit_reason(const Ending& ending, const StandBoard& board, int round) {
+Fault exit_reason(const Ending& ending, const ProcessBoard& board, int round) {
   const int status = ending.status;
   const char* when = name_of(static_cast<Stage>(board.stage.load(std::memory_order_relaxed)));
   if (!WIFSIGNALED(status)) {

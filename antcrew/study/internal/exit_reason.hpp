@@ -1,4 +1,4 @@
-// Why a stand or a block is no more, in words.
+// Why a cell process or a block is no more, in words.
 #pragma once
 
 #include <string>
@@ -15,9 +15,9 @@ struct Ending {
   double oom_kills_before = 0;  // when it was begun
   std::string printed_last;     // its last line, if any
 };
-Fault exit_reason(const Ending& ending, const StandBoard& board, int round);
+Fault exit_reason(const Ending& ending, const ProcessBoard& board, int round);
 
 // limit_is: where the limit comes from, in words.
-Fault timed_out(const StandBoard& board, double limit_s, const std::string& limit_is, int round);
+Fault timed_out(const ProcessBoard& board, double limit_s, const std::string& limit_is, int round);
 
 }  // namespace antcrew::internal

@@ -17,7 +17,7 @@
 namespace antcrew::internal {
 namespace {
 
-constexpr int rounds_of_a_dear_stand = 3;
+constexpr int rounds_of_an_expensive_process = 3;
 constexpr int least_generations = stage_ends[0];  // for an interval that is worth having
 constexpr int settled_generations = stage_ends[1];
 constexpr int measured_generations = 3;  // by then their cost is known, also on a machine that was disturbed at first
@@ -203,7 +203,7 @@ class Exploring {
 
   // Stands that cost more than their visits stay for several rounds, of which the median counts once.
   int rounds_of_generation(const BlockRun& block) const {
-    return run_.plan.rounds == 0 && block.renewing_s() > block.visiting_s() ? rounds_of_a_dear_stand : 1;
+    return run_.plan.rounds == 0 && block.renewing_s() > block.visiting_s() ? rounds_of_an_expensive_process : 1;
   }
 
   // Now the cost of a generation is known, better after each of the first few. Returns when exploring this point ends.

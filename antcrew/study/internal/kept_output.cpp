@@ -25,7 +25,7 @@ constexpr std::size_t most_kept_columns = 100;
 
 KeptOutput::KeptOutput() : file_(::memfd_create("output", MFD_CLOEXEC)) {
   if (file_ >= 0) {
-    ::fcntl(file_, F_SETFL, O_APPEND);  // several processes of a stand may print at once
+    ::fcntl(file_, F_SETFL, O_APPEND);  // several processes of a cell process may print at once
   } else {
     file_ = ::open("/dev/null", O_WRONLY | O_CLOEXEC);
   }

@@ -1,6 +1,6 @@
 // Where what user code prints goes: memory that takes all, never makes a writer wait, and is emptied as it fills.
 //
-// The coordinator makes it; stands write to it, one on trial at a time. Not thread-safe.
+// The coordinator makes it; cell processes write to it, one on trial at a time. Not thread-safe.
 #pragma once
 
 #include <cstdint>

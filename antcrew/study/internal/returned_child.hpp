@@ -4,13 +4,13 @@
 #include "antcrew/machine/forks.hpp"
 
 namespace antcrew::study_layer {
-struct StandBoard;
+struct ProcessBoard;
 }
 
 namespace antcrew::internal {
 
 // Where it is told; null = nowhere.
-void tell_returned_children_to(study_layer::StandBoard* board) noexcept;
+void tell_returned_children_to(study_layer::ProcessBoard* board) noexcept;
 
 // Ends this process at once.
 [[noreturn]] void end_returned_child() noexcept;

@@ -16,7 +16,7 @@
 #include <vector>
 
 #include "antcrew/base/layers.hpp"
-#include "antcrew/study/channel.hpp"
+#include "antcrew/study/server_process.hpp"
 
 namespace antcrew::internal {
 
@@ -85,13 +85,9 @@ class Runner {
  private:
   void fork();
   void end() noexcept;
-  void look_at_runner() noexcept;
-  Ended ended(const std::optional<std::string>& message);
+  Ended hear(ServerProcess::Waiting waiting, const std::function<void(pid_t)>& began);
 
-  Channel channel_;
-  pid_t pid_ = 0;
-  bool was_stopped_ = false;
-  std::int64_t looked_ns_ = 0;
+  ServerProcess server_;
 };
 
 }  // namespace antcrew::internal

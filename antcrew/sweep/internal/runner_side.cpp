@@ -17,6 +17,7 @@
 #include <filesystem>
 #include <optional>
 
+#include "antcrew/base/bad_message.hpp"
 #include "antcrew/machine/clock.hpp"
 #include "antcrew/machine/process_tree.hpp"
 #include "antcrew/machine/tree_memory.hpp"
@@ -133,19 +134,26 @@ std::string names_of(const std::vector<pid_t>& processes) {
 
 class Serving {
  public:
-  explicit Serving(int channel) : descriptor_(channel), channel_(channel) {}
+  explicit Serving(int descriptor) : descriptor_(descriptor), channel_(descriptor) {}
 
   [[noreturn]] void serve() {
     while (const auto message = channel_.receive()) {
-      const Start start = start_from(*message);
-      scratch_ = start.scratch;
-      const Ended ended = run(start);
-      if (!channel_.send(to_message(ended))) break;
+      if (!channel_.send(to_message(CommandReply(answer(*message))))) break;
     }
     leave();
   }
 
  private:
+  Ended answer(const std::string& message) {
+    try {
+      const Start start = start_from(message);
+      scratch_ = start.scratch;
+      return run(start);
+    } catch (const BadMessage& error) {
+      return not_begun(std::string("its order was not understood: ") + error.what(), 0);
+    }
+  }
+
   // Where posix_spawn() knows no better, the kernel's word.
   static Ended not_begun(const std::string& what, int error) {
     Ended ended;
@@ -212,7 +220,7 @@ class Serving {
     const std::int64_t began_ns = now_ns();
     const int error = begin(start, pid);
     if (error != 0) return not_begun(what_is_missing(start, error), error);
-    if (start.announce) channel_.send("pid " + std::to_string(pid));
+    if (start.announce) channel_.send(to_message(CommandReply(Started{pid})));
     Ended ended;
     ended.began_ns = began_ns;
     wait_for(pid, start, ended);
@@ -341,7 +349,7 @@ class Serving {
 
 }  // namespace
 
-void serve_commands(int channel) {
+void serve_commands(Channel run) {
   ::setsid();
   default_signals();
   ::signal(SIGINT, SIG_IGN);
@@ -350,6 +358,7 @@ void serve_commands(int channel) {
   adopt_orphans();
   // What this process has open, the record's file among it, is not for commands.
   constexpr int kept = 3;
+  const int channel = run.release();
   if (channel != kept) {
     ::dup2(channel, kept);
     ::fcntl(kept, F_SETFD, FD_CLOEXEC);

@@ -1,7 +1,6 @@
-#include "antcrew/study/internal/block_process.hpp"
+#include "antcrew/study/internal/input_process.hpp"
 
 #include <fcntl.h>
-#include <fmt/format.h>
 #include <sched.h>
 #include <signal.h>
 #include <sys/mman.h>
@@ -15,9 +14,9 @@
 #include <cmath>
 #include <cstdio>
 #include <cstdlib>
-#include <cstring>
 
 #include "antcrew/analysis/statistics.hpp"
+#include "antcrew/base/bad_message.hpp"
 #include "antcrew/crew/worker.hpp"
 #include "antcrew/machine/clock.hpp"
 #include "antcrew/machine/limits.hpp"
@@ -28,7 +27,7 @@
 #include "antcrew/record/record.hpp"
 #include "antcrew/study/internal/checking.hpp"
 #include "antcrew/study/internal/crash_watch.hpp"
-#include "antcrew/study/internal/messages.hpp"
+#include "antcrew/study/internal/protocol.hpp"
 #include "antcrew/study/local_host.hpp"
 
 namespace antcrew::internal {
@@ -52,7 +51,7 @@ void flush_prints() {
 }
 
 // No exception leads out of here: the harness of the program that was forked is below.
-Visit visit_or_fault(Visitor& visitor, const BlockOrder& order, std::size_t cell, const MadeBlock& made,
+Visit visit_or_fault(Visitor& visitor, const InputOrder& order, std::size_t cell, const MadeBlock& made,
                      const VisitOrder& how) {
   Visit visit;
   if (made.fault) {
@@ -72,22 +71,27 @@ Visit visit_or_fault(Visitor& visitor, const BlockOrder& order, std::size_t cell
   return visit;
 }
 
-[[noreturn]] __attribute__((noinline)) void serve_visits(Channel coordinator, const BlockOrder& order, std::size_t cell,
+[[noreturn]] __attribute__((noinline)) void serve_visits(Channel coordinator, const InputOrder& order, std::size_t cell,
                                                          const MadeBlock& made) {
   Visitor visitor(order.study, order.cells[cell], made.input, made.reference_answer, made.reference,
                   &order.boards[cell]);
   while (const auto request = coordinator.receive()) {
-    const Visit visit = visit_or_fault(visitor, order, cell, made, order_from_message(*request));
-    if (!coordinator.send(to_message(visit))) break;
+    std::string reply;
+    try {
+      reply = to_message(CellReply(visit_or_fault(visitor, order, cell, made, visit_order_from(*request))));
+    } catch (const BadMessage& error) {
+      reply = to_message(CellReply(NotUnderstood{error.what()}));
+    }
+    if (!coordinator.send(reply)) break;
   }
   ::_exit(0);
 }
 
 // Where stack and heap begin, to the cache line within a page or two, makes code faster or slower by chance. Every
-// stand draws its own place, so that this averages out.
-[[noreturn]] void serve_stand(Channel coordinator, const BlockOrder& order, std::size_t cell, MadeBlock made,
-                              std::uint64_t memory_bytes) {
-  StandBoard* board = &order.boards[cell];
+// cell process draws its own place, so that this averages out.
+[[noreturn]] void serve_cell(Channel coordinator, const InputOrder& order, std::size_t cell, MadeBlock made,
+                             std::uint64_t memory_bytes) {
+  ProcessBoard* board = &order.boards[cell];
   watch_crashes(board);
   limit_memory(memory_bytes);
   if (order.own_inputs) {
@@ -121,7 +125,7 @@ void pin_copy(Pin pin, int copy) {
   keep_on(0, one);
 }
 
-[[noreturn]] void serve_copy(const BlockOrder& order, const MadeBlock& made, Crowd& crowd, int copy, int copies) {
+[[noreturn]] void serve_copy(const InputOrder& order, const MadeBlock& made, Crowd& crowd, int copy, int copies) {
   no_core_file();
   try {
     if (order.at.pin != Pin::off) pin_copy(order.at.pin, copy);
@@ -149,30 +153,27 @@ void pin_copy(Pin pin, int copy) {
   ::_exit(0);
 }
 
-class BlockProcess {
+class InputProcess {
  public:
-  BlockProcess(Channel coordinator, const BlockOrder& order) : coordinator_(std::move(coordinator)), order_(order) {}
+  InputProcess(Channel coordinator, const InputOrder& order) : coordinator_(std::move(coordinator)), order_(order) {}
 
   [[noreturn]] void serve() {
     if (!order_.own_inputs) make();
     ::prctl(PR_SET_PDEATHSIG, 0);  // from here on the channel tells when the coordinator ends, so that all is cleared
     while (const auto request = coordinator_.receive()) {
-      const std::size_t blank = request->find(' ');
-      const std::string word = request->substr(0, blank);
-      const int number = std::atoi(request->c_str() + blank + 1);
-      const std::vector<pid_t> numbers = numbers_in(request->substr(blank));
-      if (word == "stand") fork_stand(static_cast<std::size_t>(number));
-      if (word == "finish") end_stands(numbers);
-      if (word == "end") coordinator_.send(std::to_string(end_stands(numbers)));
-      if (word == "crowd") coordinator_.send(crowd_time(number));
+      try {
+        std::visit([this](const auto& one) { answer(one); }, input_request_from(*request));
+      } catch (const BadMessage& error) {
+        reply(NotUnderstood{error.what()});
+      }
     }
-    end_stands(std::vector<pid_t>(stands_));
+    end_cell_processes(std::vector<pid_t>(processes_));
     ::_exit(0);
   }
 
  private:
   void make() {
-    StandBoard* board = &order_.boards[order_.cells.size()];
+    ProcessBoard* board = &order_.boards[order_.cells.size()];
     watch_crashes(board);
     const int threads_before = thread_count();
     BlockFacts facts;
@@ -183,8 +184,17 @@ class BlockProcess {
                               " thread(s) behind, so every cell process made its own input"};
     }
     flush_prints();
-    coordinator_.send(to_message(made_, facts));
+    reply(InputMade{facts, made_.fault});
   }
+
+  void reply(const InputReply& told) { coordinator_.send(to_message(told)); }
+
+  void answer(const StartCell& request) { fork_cell_process(request.cell); }
+  void answer(const EndCells& request) {
+    const int status = end_cell_processes(request.processes);
+    if (request.tell) reply(CellsEnded{status});
+  }
+  void answer(const TimeCrowd& request) { reply(CrowdTimed{crowd_time(request.copies)}); }
 
   // A thread that was joined may still be on its way out.
   static bool threads_are_gone(int before) {
@@ -192,9 +202,9 @@ class BlockProcess {
     return thread_count() <= before;
   }
 
-  void fork_stand(std::size_t cell) {
+  void fork_cell_process(std::size_t cell) {
     auto [mine, theirs] = Channel::pair();
-    const std::uint64_t memory_bytes = memory_of_a_stand();
+    const std::uint64_t memory_bytes = memory_of_a_cell_process();
     const pid_t parent = ::getpid();
     const pid_t child = ::fork();
     if (child == 0) {
@@ -203,56 +213,42 @@ class BlockProcess {
       no_core_file();
       mine.close();
       coordinator_.close();
-      serve_stand(std::move(theirs), order_, cell, std::move(made_), memory_bytes);
+      serve_cell(std::move(theirs), order_, cell, std::move(made_), memory_bytes);
     }
-    if (child < 0) {
-      coordinator_.send("0 " + std::string(std::strerror(errno)));
-      return;
-    }
+    if (child < 0) return reply(CellStarted{});
     ::setpgid(child, child);
-    stands_.push_back(child);
-    coordinator_.send(std::to_string(child), mine);
+    processes_.push_back(child);
+    coordinator_.send(to_message(InputReply(CellStarted{child})), mine);
   }
 
-  static std::vector<pid_t> numbers_in(const std::string& text) {
-    std::vector<pid_t> numbers;
-    char* end = nullptr;
-    for (const char* at = text.c_str(); *at != '\0'; at = end) {
-      const long number = std::strtol(at, &end, 10);
-      if (end == at) break;
-      numbers.push_back(static_cast<pid_t>(number));
-    }
-    return numbers;
-  }
-
-  // Ends stands, their process groups, and whatever of them moved elsewhere: as nearest reaper this process inherits
-  // those. How the last of them ended.
-  int end_stands(const std::vector<pid_t>& ending) {
+  // Ends cell processes, their process groups, and whatever of them moved elsewhere: as nearest reaper this process
+  // inherits those. How the last of them ended.
+  int end_cell_processes(const std::vector<pid_t>& ending) {
     int status = 0;
-    for (const pid_t stand : ending) {
+    for (const pid_t process : ending) {
       siginfo_t info{};
-      const bool ended =
-          ::waitid(P_PID, static_cast<id_t>(stand), &info, WEXITED | WNOHANG | WNOWAIT) == 0 && info.si_pid == stand;
-      ::kill(-stand, SIGKILL);
-      if (!ended) ::kill(stand, SIGKILL);
+      const bool ended = ::waitid(P_PID, static_cast<id_t>(process), &info, WEXITED | WNOHANG | WNOWAIT) == 0 &&
+                         info.si_pid == process;
+      ::kill(-process, SIGKILL);
+      if (!ended) ::kill(process, SIGKILL);
     }
-    for (const pid_t stand : ending) {
-      while (::waitpid(stand, &status, 0) < 0 && errno == EINTR) {
+    for (const pid_t process : ending) {
+      while (::waitpid(process, &status, 0) < 0 && errno == EINTR) {
       }
-      stands_.erase(std::remove(stands_.begin(), stands_.end(), stand), stands_.end());
-      remove_all_scratch_of(stand);
+      processes_.erase(std::remove(processes_.begin(), processes_.end(), process), processes_.end());
+      remove_all_scratch_of(process);
     }
-    end_all_below([this](pid_t left) { return below_a_stand(left); });
+    end_all_below([this](pid_t left) { return below_a_cell_process(left); });
     return status;
   }
 
   // Stands lead process groups of their own, so what belongs to a living one shows its group.
-  bool below_a_stand(pid_t pid) const {
-    return std::find(stands_.begin(), stands_.end(), ::getpgid(pid)) != stands_.end();
+  bool below_a_cell_process(pid_t pid) const {
+    return std::find(processes_.begin(), processes_.end(), ::getpgid(pid)) != processes_.end();
   }
 
   // Beyond what it begins with. Looked up once in a while, since that reads many files.
-  std::uint64_t memory_of_a_stand() {
+  std::uint64_t memory_of_a_cell_process() {
     if (order_.limits.memory_bytes > 0 || sanitized) return order_.limits.memory_bytes;
     constexpr std::int64_t stays_ns = 1'000'000'000;
     if (free_bytes_ == 0 || now_ns() - free_seen_ns_ > stays_ns) {
@@ -268,10 +264,10 @@ class BlockProcess {
            static_cast<double>(read_limits().available_bytes);
   }
 
-  std::string crowd_time(int copies) {
-    if (copies < 1 || copies > most_copies || !crowd_fits(copies)) return "none";
+  std::optional<double> crowd_time(int copies) {
+    if (copies < 1 || copies > most_copies || !crowd_fits(copies)) return std::nullopt;
     void* memory = ::mmap(nullptr, sizeof(Crowd), PROT_READ | PROT_WRITE, MAP_SHARED | MAP_ANONYMOUS, -1, 0);
-    if (memory == MAP_FAILED) return "none";
+    if (memory == MAP_FAILED) return std::nullopt;
     auto* crowd = static_cast<Crowd*>(memory);
     end_with_parent(coordinator_pid_);  // the channel is not looked at meanwhile
     std::vector<pid_t> forked;
@@ -301,14 +297,14 @@ class BlockProcess {
     std::sort(crowd->time_s, crowd->time_s + copies);
     const double middle = (crowd->time_s[(copies - 1) / 2] + crowd->time_s[copies / 2]) / 2;
     ::munmap(memory, sizeof(Crowd));
-    return all_well ? fmt::format("{:.9g}", middle) : "none";
+    return all_well ? std::optional(middle) : std::nullopt;
   }
 
   Channel coordinator_;
   pid_t coordinator_pid_ = ::getppid();
-  const BlockOrder& order_;
+  const InputOrder& order_;
   MadeBlock made_;
-  std::vector<pid_t> stands_;
+  std::vector<pid_t> processes_;
   std::uint64_t free_bytes_ = 0;
   std::int64_t free_seen_ns_ = 0;
 };
@@ -329,14 +325,14 @@ void set_streams(int prints) {
 
 }  // namespace
 
-void serve_block(Channel coordinator, const BlockOrder& order) {
+void serve_input(Channel coordinator, const InputOrder& order) {
   try {
     default_signals();
     ::setpgid(0, 0);
     no_core_file();
     adopt_orphans();
     set_streams(order.prints);
-    BlockProcess(std::move(coordinator), order).serve();
+    InputProcess(std::move(coordinator), order).serve();
   } catch (...) {
   }
   ::_exit(1);  // the coordinator sees that it is gone

@@ -1,11 +1,10 @@
-// Metered calls in stands of their own; of work without a crew, looked at from here.
+// Metered calls in cell processes of their own; of work without a crew, looked at from here.
 #include <algorithm>
 #include <optional>
 
-#include "antcrew/study/internal/messages.hpp"
 #include "antcrew/study/internal/metered_cells.hpp"
+#include "antcrew/study/process_host.hpp"
 #include "antcrew/study/sampler.hpp"
-#include "antcrew/study/stands_host.hpp"
 #include "antcrew/study/visit_faults.hpp"
 
 namespace antcrew::study_layer {
@@ -30,7 +29,7 @@ bool no_regions(const std::vector<internal::LaneSums>& metered) {
 
 // What goes wrong here went well when it was timed: it is no word against the cell, and the reason why there is no
 // ledger.
-Visit StandsHost::meter(std::size_t cell, int calls) {
+Visit ProcessHost::meter(std::size_t cell, int calls) {
   const CellSpec& spec = cells_[cell];
   Visit visit = meter(cell, calls, false);
   if (spec.baseline() || spec.workers < 2) return visit;
@@ -42,27 +41,24 @@ Visit StandsHost::meter(std::size_t cell, int calls) {
   return looked_at.seen.metered.empty() || (!without && !looked_at.seen.metered.front().looks) ? visit : looked_at;
 }
 
-Visit StandsHost::meter(std::size_t cell, int calls, bool looked_at) {
+Visit ProcessHost::meter(std::size_t cell, int calls, bool looked_at) {
   Visit visit;
-  if (stands_[cell].pid != 0) end_stand(stands_[cell]);
-  if (!ensure_stand(cell)) return visit;
-  Stand& stand = stands_[cell];
-  prints_.begin();
+  if (processes_[cell].running()) end_process(cell);
+  if (!ensure_process(cell)) return visit;
   VisitOrder order;
   order.metered = calls;
   order.looked_at = looked_at;
   boards_[cell].metered_call.store(0);
   std::optional<internal::Sampler> sampler;  // which goes before others: only while it looks
-  if (looked_at) sampler.emplace(stand.pid, boards_[cell].metered_call, boards_[cell].looks);
-  ask_stand(stand, order);
-  const Waited waited = wait(stand.channel, boards_[cell], call_limit_s(), stand.pid, looked_at ? &*sampler : nullptr);
+  if (looked_at) sampler.emplace(processes_[cell].pid(), boards_[cell].metered_call, boards_[cell].looks);
+  const Waited waited = order_visit(cell, order, looked_at ? &*sampler : nullptr);
   if (looked_at) sampler->stop();
   if (!waited.message) {
     visit.seen.metered = {internal::not_metered(why_no_answer(cell, waited, 0))};
     return visit;
   }
-  end_stand(stand);
-  Visit told = internal::read_visit(*waited.message, 0);
+  end_process(cell);
+  Visit told = internal::visit_from(*waited.message, 0);
   visit.seen.metered = std::move(told.seen.metered);
   if (looked_at) sampler->fill(visit.seen.metered);
   if (!told.seen.faults.empty()) visit.seen.metered = {internal::not_metered(told.seen.faults.front())};

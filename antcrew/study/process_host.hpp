@@ -1,4 +1,4 @@
-// Tries every cell in a process of its own, a stand, so that a crash, a hang or a leak stays where it happened.
+// Tries every cell in a process of its own, a cell process, so that a crash, a hang or a leak stays where it happened.
 //
 // No user code runs in the calling process. It must have one thread when a block is opened.
 #pragma once
@@ -9,17 +9,18 @@
 #include <vector>
 
 #include "antcrew/base/layers.hpp"
-#include "antcrew/study/channel.hpp"
 #include "antcrew/study/host.hpp"
 #include "antcrew/study/internal/kept_output.hpp"
+#include "antcrew/study/internal/protocol.hpp"
 #include "antcrew/study/sampler.hpp"
+#include "antcrew/study/server_process.hpp"
 
 namespace antcrew::study_layer {
 
-class StandsHost : public Host {
+class ProcessHost : public Host {
  public:
-  StandsHost(const StudyBase& study, HostLimits limits);
-  ~StandsHost() override;
+  ProcessHost(const StudyBase& study, HostLimits limits);
+  ~ProcessHost() override;
 
   std::optional<Fault> open(const Point& at, const std::vector<CellSpec>& cells, BlockFacts& facts) override;
   Visit visit(std::size_t cell, const VisitOrder& order) override;
@@ -30,27 +31,22 @@ class StandsHost : public Host {
   void close() override;
 
  private:
-  struct Stand {
-    internal::Channel channel;
-    pid_t pid = 0;
-    bool stopped = false;
-  };
-
-  void start_block(bool own_inputs);
+  void start_input_process(bool own_inputs);
   std::optional<Fault> wait_for_input(BlockFacts& facts);
-  bool ensure_stand(std::size_t cell);
-  int end_stand(Stand& stand);
-  [[noreturn]] void lose_block();
-  std::string ask_block(const std::string& request);
-  struct Waited {
-    std::optional<std::string> message;  // none = the other end died, or made no progress for too long
-    bool timed_out = false;
-    bool paused = false;  // a look came far too late: this process or the whole machine was stopped meanwhile
+  bool ensure_process(std::size_t cell);
+  int end_process(std::size_t cell);
+  [[noreturn]] void lose_block(const std::string& trouble = {});
+  // The reply to a request; loses the block where that is none, or another one.
+  template <class Reply>
+  Reply ask_input_process(const internal::InputRequest& request);
+  struct Waited : internal::ServerProcess::Heard {
+    bool timed_out() const noexcept { return over; }  // no progress for too long
   };
-  Waited wait(internal::Channel& channel, StandBoard& board, double limit_s, pid_t process = 0,
+  Waited wait(internal::ServerProcess& process, ProcessBoard& board, double limit_s,
               internal::Sampler* sampler = nullptr);
+  // One order, and what came of it.
+  Waited order_visit(std::size_t cell, const VisitOrder& order, internal::Sampler* sampler = nullptr);
   Visit meter(std::size_t cell, int calls, bool looked_at);
-  void ask_stand(Stand& stand, const VisitOrder& order);
   Fault why_no_answer(std::size_t cell, const Waited& waited, int round);
   void keep_prints(Visit& visit, bool fresh) const;
   void tell_returned_children(std::size_t cell, int round, Visit& visit);
@@ -62,10 +58,9 @@ class StandsHost : public Host {
   HostLimits limits_;
   Point at_;
   std::vector<CellSpec> cells_;
-  std::vector<Stand> stands_;
-  internal::Channel block_;
-  pid_t block_pid_ = 0;
-  StandBoard* boards_ = nullptr;
+  std::vector<internal::ServerProcess> processes_;  // of the cells, started by the input process
+  internal::ServerProcess input_process_;
+  ProcessBoard* boards_ = nullptr;
   internal::KeptOutput prints_;
   std::size_t board_count_ = 0;
   double reference_s_ = 0;
