@@ -52,10 +52,10 @@ std::string markdowns(const std::vector<NamedStudy>& studies, const Look&) {
   return one_by_one(studies, "### Record ", markdown_text);
 }
 std::string csvs(const std::vector<NamedStudy>& studies, const Look&) {
-  return cells_csv(studies);
+  return csv_text(cell_rows(studies));
 }
 std::string trials(const std::vector<NamedStudy>& studies, const Look&) {
-  return trials_csv(studies);
+  return csv_text(trial_rows(studies));
 }
 std::string jsons(const std::vector<NamedStudy>& studies, const Look&) {
   if (studies.size() == 1) return derived_json(*studies.front().study);

@@ -1,30 +1,18 @@
-// Figures and trials as CSV (RFC 4180): a head, lines that end in CR LF, decimal points whatever the locale.
-//
-// Times are seconds, memory is bytes, shares are fractions. What does not exist is empty. Text that a spreadsheet could
-// take for a formula is given an apostrophe in front. Pure.
+// Rows as separated values, for spreadsheets and scripts: a head, then a line a row, decimal points whatever the
+// locale, empty where a value does not exist. Text that a spreadsheet could take for a formula is given an apostrophe
+// in front. Pure.
 #pragma once
 
 #include <string>
-#include <vector>
 
-#include "antcrew/analysis/forward.hpp"
-#include "antcrew/base/layers.hpp"
+#include "antcrew/report/rows.hpp"
 
 namespace antcrew::report_layer {
 
-// One study among several, with the name by which its rows are told from the others'.
-struct NamedStudy {
-  std::string name;
-  const Analysed* study = nullptr;
-};
+// RFC 4180: fields quoted where they must be, lines that end in CR LF.
+std::string csv_text(const Rows& rows);
 
-// A row a cell; further dimensions have a column each, headed "dimension NAME".
-std::string cells_csv(const std::vector<NamedStudy>& studies);
-
-// A row a trial, in the record's order.
-std::string trials_csv(const std::vector<NamedStudy>& studies);
-
-// One field: quoted where it must be.
+// One field of it.
 std::string csv_field(const std::string& text);
 
 }  // namespace antcrew::report_layer

@@ -110,15 +110,8 @@ Json cells_json(const Analysed& study) {
 }
 
 Json trials_json(const Analysed& study) {
-  Json rows = Json::array();
-  for (std::size_t k = 0; k < study.cells.size(); ++k) {
-    for (const Trial& t : study.cells[k].cell->trials)
-      rows.push_back({k, t.round, t.confirming, t.stand, t.start_s ? Json(*t.start_s) : Json(nullptr), t.wall_s,
-                      t.calls, t.user_s ? Json(*t.user_s) : Json(nullptr),
-                      t.system_s ? Json(*t.system_s) : Json(nullptr), t.agreed ? 1 : 0});
-  }
-  return {{"columns", {"round", "confirming", "stand", "start_s", "wall_s", "calls", "user_s", "system_s", "agreed"}},
-          {"rows", std::move(rows)}};
+  const Rows rows = trial_rows_by_cell(study);
+  return {{"columns", rows.heads}, {"rows", rows.rows}};
 }
 
 Json looks_json() {
@@ -269,7 +262,7 @@ std::string page_html(const Analysed& study) {
   Json figures = Json::array();
   for (const Figure& figure : figures_of(study)) figures.push_back(figure_json(figure));
   data["figures"] = std::move(figures);
-  data["cells_csv"] = cells_csv({{"", &study}});
+  data["cells_csv"] = csv_text(cell_rows({{"", &study}}));
   std::string text = embedded(data);
   const Json trials = trials_json(study);
   const std::string with = embedded(trials);

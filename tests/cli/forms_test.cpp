@@ -8,6 +8,7 @@
 #include <cstdlib>
 #include <filesystem>
 #include <nlohmann/json.hpp>
+#include <sstream>
 
 #include "support/command.hpp"
 #include "support/refused.hpp"
@@ -42,17 +43,41 @@ Outcome show(std::vector<std::string> words, const std::string& folder = ".") {
   return run_command(all, folder);
 }
 
+// Those that the command itself names.
+std::vector<std::string> forms_offered() {
+  const std::string said = show({"--as", "no-such-form"}).err;
+  const std::string before = "choose from ";
+  const std::size_t from = said.find(before);
+  REQUIRE(from != std::string::npos);
+  std::vector<std::string> forms;
+  std::istringstream words(said.substr(from + before.size()));
+  for (std::string word; words >> word && word.rfind("figure:", 0) != 0;)
+    forms.push_back(word.back() == ',' ? word.substr(0, word.size() - 1) : word);
+  return forms;
+}
+
 }  // namespace
+
+TEST_CASE("the documents name every form") {
+  const std::string documents = test::read_file(std::string(ANTCREW_SOURCE) + "/docs/results.md");
+  for (const std::string& form : forms_offered()) {
+    CAPTURE(form);
+    CHECK(contains(documents, "`" + form + "`"));
+  }
+}
 
 TEST_CASE("every form of a record comes out, to standard output and into a file, the same bytes each time") {
   const TemporaryFolder folder;
-  for (const char* form : {"table", "markdown", "csv", "trials", "json", "page", "figure", "figure:trials"}) {
+  std::vector<std::string> forms = forms_offered();
+  CHECK(forms.size() >= 7);
+  forms.push_back("figure:trials");
+  for (const std::string& form : forms) {
     CAPTURE(form);
     const Outcome out = show({"--as", form});
     CHECK(out.exit == 0);
     CHECK(out.err.empty());
     CHECK(out.out.size() > 200);
-    const std::string file = folder / (std::string("x.") + (std::string(form).rfind("figure", 0) == 0 ? "svg" : "txt"));
+    const std::string file = folder / (std::string("x.") + (form.rfind("figure", 0) == 0 ? "svg" : "txt"));
     CHECK(show({"--as", form, "--to", file}).exit == 0);
     CHECK(test::read_file(file) == out.out);
     CHECK(show({"--as", form}).out == out.out);

@@ -69,7 +69,7 @@ TEST_CASE("CSV: a row a cell, as many fields as heads, and no text that a spread
   Record record = small(hostile);
   record.points[0].dimensions["distinct"] = 100;
   const Analysed study = analyse(record);
-  const auto rows = parsed(cells_csv({{"a.json", &study}, {"b.json", &study}}));
+  const auto rows = parsed(csv_text(cell_rows({{"a.json", &study}, {"b.json", &study}})));
   REQUIRE(rows.size() == 5);
   for (const auto& row : rows) CHECK(row.size() == rows[0].size());
   const auto column = [&](const char* head) {
@@ -82,7 +82,7 @@ TEST_CASE("CSV: a row a cell, as many fields as heads, and no text that a spread
   CHECK(rows[2][column("bounds_are")] == "95 % interval");
   CHECK(rows[1][column("speedup")].empty());  // the baseline has none
   CHECK(rows[4][column("record")] == "b.json");
-  const auto trials = parsed(trials_csv({{"a.json", &study}}));
+  const auto trials = parsed(csv_text(trial_rows({{"a.json", &study}})));
   CHECK(trials.size() == 19);
   for (const auto& row : trials) CHECK(row.size() == trials[0].size());
   for (const char* text : {"=1+1", "+1", "-x", "@x"}) CHECK(csv_field(text) == std::string("\"'") + text + "\"");

@@ -111,7 +111,7 @@
     };
     add("cells (CSV)", () => download("cells.csv", "text/csv", study.cells_csv));
     if (study.trials) add("trials (CSV)", () => {
-      const rows = [["cell"].concat(study.trials.columns).join(",")];
+      const rows = [study.trials.columns.join(",")];
       study.trials.rows.forEach((row) => rows.push(row.map((v) => v === null ? "" : v).join(",")));
       // A text that begins like a formula is none.
       const plain = (text) => (/^[=+\-@]/.test(text) ? "'" : "") + text;
