@@ -54,6 +54,9 @@ std::string markdowns(const std::vector<NamedStudy>& studies, const Look&) {
 std::string csvs(const std::vector<NamedStudy>& studies, const Look&) {
   return csv_text(cell_rows(studies));
 }
+std::string tsvs(const std::vector<NamedStudy>& studies, const Look&) {
+  return tsv_text(cell_rows(studies));
+}
 std::string trials(const std::vector<NamedStudy>& studies, const Look&) {
   return csv_text(trial_rows(studies));
 }
@@ -72,8 +75,9 @@ struct Form {
   bool several;
   std::string (*render)(const std::vector<NamedStudy>&, const Look& look);
 };
-constexpr Form forms[] = {{"table", true, tables},  {"markdown", true, markdowns}, {"csv", true, csvs},
-                          {"trials", true, trials}, {"json", true, jsons},         {"page", false, page}};
+constexpr Form forms[] = {{"table", true, tables}, {"markdown", true, markdowns}, {"csv", true, csvs},
+                          {"tsv", true, tsvs},     {"trials", true, trials},      {"json", true, jsons},
+                          {"page", false, page}};
 
 const Form* form_called(const std::string& name) {
   const auto* found =

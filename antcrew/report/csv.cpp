@@ -20,6 +20,25 @@ std::string value_text(const Json& value, std::string (*text_field)(const std::s
   return value.is_number_integer() ? value.dump() : fmt::format("{}", value.get<double>());  // the shortest that reads
 }
 
+// Tabs and line ends would be borders.
+std::string tsv_field(const std::string& raw) {
+  std::string text = harmless(raw);
+  for (char& c : text) c = c == '\t' || c == '\n' || c == '\r' ? ' ' : c;
+  return text;
+}
+
+std::string separated(const Rows& rows, const char* between, const char* end,
+                      std::string (*text_field)(const std::string&)) {
+  std::string text;
+  for (const std::string& head : rows.heads) text += (text.empty() ? "" : between) + text_field(head);
+  text += end;
+  for (const std::vector<Json>& row : rows.rows) {
+    for (std::size_t k = 0; k < row.size(); ++k) text += (k == 0 ? "" : between) + value_text(row[k], text_field);
+    text += end;
+  }
+  return text;
+}
+
 }  // namespace
 
 std::string csv_field(const std::string& raw) {
@@ -31,14 +50,11 @@ std::string csv_field(const std::string& raw) {
 }
 
 std::string csv_text(const Rows& rows) {
-  std::string text;
-  for (const std::string& head : rows.heads) text += (text.empty() ? "" : ",") + csv_field(head);
-  text += "\r\n";
-  for (const std::vector<Json>& row : rows.rows) {
-    for (std::size_t k = 0; k < row.size(); ++k) text += (k == 0 ? "" : ",") + value_text(row[k], csv_field);
-    text += "\r\n";
-  }
-  return text;
+  return separated(rows, ",", "\r\n", csv_field);
+}
+
+std::string tsv_text(const Rows& rows) {
+  return separated(rows, "\t", "\n", tsv_field);
 }
 
 }  // namespace antcrew::report_layer

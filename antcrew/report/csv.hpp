@@ -12,7 +12,10 @@ namespace antcrew::report_layer {
 // RFC 4180: fields quoted where they must be, lines that end in CR LF.
 std::string csv_text(const Rows& rows);
 
-// One field of it.
+// Fields between tabs, as spreadsheets take them from the clipboard; a tab inside a text becomes a blank.
+std::string tsv_text(const Rows& rows);
+
+// One field of a CSV.
 std::string csv_field(const std::string& text);
 
 }  // namespace antcrew::report_layer

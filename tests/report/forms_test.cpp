@@ -88,6 +88,12 @@ TEST_CASE("CSV: a row a cell, as many fields as heads, and no text that a spread
   for (const char* text : {"=1+1", "+1", "-x", "@x"}) CHECK(csv_field(text) == std::string("\"'") + text + "\"");
   CHECK(csv_field("plain") == "plain");
   CHECK(csv_field("a,b") == "\"a,b\"");
+  CHECK(csv_field("a\"b") == "\"a\"\"b\"");
+}
+
+TEST_CASE("fields between tabs: the same values, and no text that makes a border") {
+  Rows rows{{"name", "time_s"}, {{"a\tb,c", 0.25}, {"=1", nullptr}}};
+  CHECK(tsv_text(rows) == "name\ttime_s\na b,c\t0.25\n'=1\t\n");
 }
 
 TEST_CASE("Markdown: the sentence first, the table's figures as the terminal has them, names as text") {
