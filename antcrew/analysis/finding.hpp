@@ -5,11 +5,11 @@
 // Plain data; findings.hpp makes them.
 #pragma once
 
-#include <map>
 #include <optional>
 #include <string>
 #include <vector>
 
+#include "antcrew/analysis/figures.hpp"
 #include "antcrew/base/layers.hpp"
 
 namespace antcrew::analysis_layer {
@@ -35,7 +35,7 @@ struct Finding {
   Sure sure = Sure::measured;
   std::string or_else = {};  // the id of the other cause
   std::string name = {};     // of the lock, phase, stage or place
-  std::map<std::string, double> figures = {};
+  Figures figures = {};
 };
 
 const char* name_of(Finding::Kind kind) noexcept;

@@ -235,7 +235,7 @@ class Owning {
       loss.figures = {{"blocked_s", blocked_s}, {"baseline_blocked_s", base_blocked_s}};
       as_if_all_did_all(loss);
       if (sums_.looks) {
-        for (const auto& [what, seconds] : sums_.looks->blocked_s) loss.figures[what + "_s"] = seconds;
+        for (const auto& [what, seconds] : sums_.looks->blocked_s) loss.figures.set_made(what + "_s", seconds);
       }
       left -= more_blocked_s;
     }

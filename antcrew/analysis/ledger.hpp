@@ -12,6 +12,7 @@
 #include <vector>
 
 #include "antcrew/analysis/forward.hpp"
+#include "antcrew/analysis/figures.hpp"
 #include "antcrew/base/layers.hpp"
 #include "antcrew/log/lane_sums.hpp"
 
@@ -54,7 +55,7 @@ struct Loss {
   Cause cause = Cause::sequential_stretch;
   double loss_s = 0;  // worker-seconds; below 0 = saved
   std::string name;   // of the lock, the phase, the stage, the place in the source; empty = none
-  std::map<std::string, double> figures = {};
+  Figures figures = {};
   double limit_s = 0;  // a call cannot be shorter than that if this alone is removed; 0 = nothing in its way
 };
 

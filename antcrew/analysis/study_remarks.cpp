@@ -8,8 +8,6 @@
 namespace antcrew::analysis_layer {
 namespace {
 
-using Figures = std::map<std::string, double>;
-
 // Of one processor's time; below these nobody would notice.
 constexpr double noticeable_load = 0.05;
 constexpr double noticeable_steal = 0.01;
@@ -190,7 +188,7 @@ void remark_on_kinds(const Record& record, Remarks& remarks) {
   Figures figures;
   for (const ProcessorKind& kind : kinds) {
     const std::string rank = std::to_string(kind.speed);
-    figures["processors_of_rank_" + rank] = count_of(kind.processors.size());
+    figures.set_made("processors_of_rank_" + rank, count_of(kind.processors.size()));
     int trials = 0;
     for (const Cell& cell : record.cells) {
       if (cell.kind != Cell::Kind::baseline) continue;
@@ -198,7 +196,7 @@ void remark_on_kinds(const Record& record, Remarks& remarks) {
         trials +=
             trial.processor && std::count(kind.processors.begin(), kind.processors.end(), *trial.processor) > 0 ? 1 : 0;
     }
-    if (trials > 0) figures["baseline_trials_on_rank_" + rank] = trials;
+    if (trials > 0) figures.set_made("baseline_trials_on_rank_" + rank, trials);
   }
   remarks.add("unlike-processors", std::move(figures));
 }

@@ -34,7 +34,7 @@ std::string idle_claim(const Finding& f) {
     return fmt::format("it is given {} workers, and never more than {} thread{} or process{} there at once",
                        count(f, "lanes"), count(f, "most_there"), figure(f, "most_there") > 1 ? "s" : "",
                        figure(f, "most_there") > 1 ? "es are" : " is");
-  if (f.figures.count("never_called") > 0)
+  if (f.figures.has("never_called"))
     return "its body never calls the crew: all that it does runs on the calling thread, or on threads of its own";
   return told_by(f, "only one worker ever worked");
 }
@@ -129,15 +129,15 @@ std::string seen_lock_claim(const Finding& f) {
 
 // What blocked workers were seen in, the most first.
 std::string seen_waits(const Finding& f) {
-  const char* names[][2] = {{"sleep_s", "asleep until a time"},
-                            {"input_s", "waiting for a file, a pipe or a socket"},
-                            {"page_s", "waiting for a page of memory"},
-                            {"not told_s", "unknown wait"}};
   std::string text;
-  for (const auto& [name, words] : names) {
+  const auto add = [&](FigureName name, const char* words) {
     if (figure(f, name) > 0.05 * figure(f, "blocked_s"))
       text += fmt::format("{} {} {}", text.empty() ? ":" : ",", seconds(f, name), words);
-  }
+  };
+  add("sleep_s", "asleep until a time");
+  add("input_s", "waiting for a file, a pipe or a socket");
+  add("page_s", "waiting for a page of memory");
+  add("not told_s", "unknown wait");
   return text;
 }
 
@@ -282,7 +282,7 @@ const Words all_words[] = {
      }},
     {"skipped-work",
      [](const Finding& f) {
-       if (f.figures.count("ratio") == 0)
+       if (!f.figures.has("ratio"))
          return fmt::format(
              "bodies wait only {} of a call for something outside the crew, {} in the baseline: some of "
              "that is left out, or done elsewhere",

@@ -91,7 +91,7 @@ std::string worth_of(const Finding& finding) {
     text += fmt::format(
         "; it may as well be the machine, of which {:.2g} processors were taken away meanwhile: measure again when it "
         "is idle",
-        finding.figures.at("taken_processors"));
+        finding.figures.get("taken_processors"));
   else if (!finding.or_else.empty())
     text += fmt::format("; it may as well be {}", finding.or_else);
   return text;

@@ -18,11 +18,11 @@ std::string none(const Finding&) {
   return {};
 }
 
-bool has(const Finding& f, const char* name) {
-  return f.figures.count(name) > 0;
+bool has(const Finding& f, FigureName name) {
+  return f.figures.has(name);
 }
 
-std::string plural(const Finding& f, const char* name, const char* word) {
+std::string plural(const Finding& f, FigureName name, const char* word) {
   return fmt::format("{} {}{}", count(f, name), word, figure(f, name) == 1 ? "" : "s");
 }
 
@@ -219,16 +219,15 @@ const Words machine_words[] = {
 
 }  // namespace
 
-double figure(const Finding& f, const char* name) {
-  const auto found = f.figures.find(name);
-  return found == f.figures.end() ? 0 : found->second;
+double figure(const Finding& f, FigureName name) {
+  return f.figures.get(name);
 }
 
-std::string seconds(const Finding& f, const char* name) {
+std::string seconds(const Finding& f, FigureName name) {
   return figure(f, name) != 0 ? duration_text(figure(f, name)) : "nothing";
 }
 
-std::string count(const Finding& f, const char* name) {
+std::string count(const Finding& f, FigureName name) {
   return count_text(static_cast<std::uint64_t>(std::llround(std::max(0.0, figure(f, name)))));
 }
 

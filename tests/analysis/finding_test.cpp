@@ -291,7 +291,7 @@ TEST_CASE("what a hypervisor took may look like bodies that sleep: both are name
   const Finding taken = first_of(0.7);  // of 10 s of wall time
   CHECK(taken.sure == Finding::Sure::open);
   CHECK(taken.or_else == "noise");
-  CHECK(taken.figures.at("taken_processors") == doctest::Approx(0.7));
+  CHECK(taken.figures.get("taken_processors") == doctest::Approx(0.7));
   const Finding told = first_of(0.5);
   CHECK(told.sure == Finding::Sure::measured);
   CHECK(told.or_else.empty());

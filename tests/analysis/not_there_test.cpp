@@ -134,5 +134,5 @@ TEST_CASE("bodies that wait longer make pieces longer, too: neither bounds what 
   CHECK(blocked.share == doctest::Approx(0.75));
   CHECK(*blocked.gain_speedup == doctest::Approx(4));
   CHECK(*blocked.limit_speedup == doctest::Approx(1));
-  CHECK(blocked.figures.at("as_if_all_did_all") == 4);
+  CHECK(blocked.figures.get("as_if_all_did_all") == 4);
 }

@@ -92,12 +92,12 @@ const Ledger& middle_of(const std::vector<Ledger>& ledgers) {
 
 // What the data cannot tell apart from each other.
 void doubt(Finding& finding, const Loss& loss) {
-  const bool one = loss.figures.count("one_worker_s") > 0;
+  const bool one = loss.figures.has("one_worker_s");
   if (loss.cause == Cause::inflation_own) {
     if (!one) {
       finding.sure = Finding::Sure::open;
       finding.or_else = id_of(Cause::inflation_one_worker);
-    } else if (loss.figures.count("crowd") == 0) {
+    } else if (!loss.figures.has("crowd")) {
       finding.sure = Finding::Sure::open;
       finding.or_else = id_of(Cause::inflation_machine);
     }
@@ -138,8 +138,7 @@ Finding finding_of(const CellFigures& cell, const std::vector<Ledger>& ledgers, 
     finding.figures["looks"] = middle.sums->looks->lanes;
     if (finding.sure == Finding::Sure::measured) finding.sure = Finding::Sure::likely;
     // Threads that stand by may wait for the caller to begin, or for it to end its part.
-    const auto standing = loss.figures.find("standing");
-    const bool by = standing != loss.figures.end() && standing->second > 0.5;
+    const bool by = loss.figures.get("standing") > 0.5;
     if (loss.cause == Cause::no_ready_work || (loss.cause == Cause::sequential_stretch && by)) {
       finding.sure = Finding::Sure::open;
       finding.or_else = id_of(Cause::uneven_pieces);
@@ -167,7 +166,7 @@ void add_counted(const CellFigures& cell, const std::vector<Ledger>& ledgers, st
   double pieces = 0;
   for (const RegionFacts& region : sums.by_place) pieces += region.pieces;
   const double all_s = cell.time_s->median * sums.lanes;
-  const auto add = [&](Cause cause, double loss_s, std::map<std::string, double> figures) {
+  const auto add = [&](Cause cause, double loss_s, Figures figures) {
     const double share = all_s > 0 ? std::min(1.0, loss_s / all_s) : 0;
     if (share < least_share) return;
     Finding finding;

@@ -10,8 +10,7 @@
 namespace antcrew::internal {
 namespace {
 
-Finding& add(std::vector<Finding>& to, const char* id, Finding::Kind kind, const CellFigures* of,
-             std::map<std::string, double> figures) {
+Finding& add(std::vector<Finding>& to, const char* id, Finding::Kind kind, const CellFigures* of, Figures figures) {
   Finding& finding = to.emplace_back();
   finding.id = id;
   finding.kind = kind;

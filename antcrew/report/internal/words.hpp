@@ -3,6 +3,7 @@
 
 #include <string>
 
+#include "antcrew/analysis/figures.hpp"
 #include "antcrew/analysis/forward.hpp"
 #include "antcrew/base/layers.hpp"
 
@@ -17,9 +18,9 @@ struct Words {
 };
 
 // A figure of that name, 0 where there is none; as a duration; as a count.
-double figure(const Finding& f, const char* name);
-std::string seconds(const Finding& f, const char* name);
-std::string count(const Finding& f, const char* name);
+double figure(const Finding& f, FigureName name);
+std::string seconds(const Finding& f, FigureName name);
+std::string count(const Finding& f, FigureName name);
 
 // Null where another family has that id.
 const Words* words_on_machine(const std::string& id);
