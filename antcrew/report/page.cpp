@@ -84,26 +84,65 @@ const char* tone_of(const CellFigures& f) {
   return f.verdict < Verdict::not_measured ? "bad" : "open";
 }
 
+// As the terminal's, and where and why at the end.
+std::vector<GridColumn> columns_of_page() {
+  std::vector<GridColumn> columns = internal::cell_columns();
+  columns.push_back({"at"});
+  columns.push_back({"evidence"});
+  return columns;
+}
+
+bool is_number(const GridColumn& column) {
+  return column.right || column.head == "speedup";
+}
+
+std::vector<std::string> texts_on_page(const Analysed& study, const CellFigures& f) {
+  std::vector<std::string> texts = internal::cell_texts(study, f);
+  texts.push_back(point_in_words(study.record->points[f.cell->point]));
+  texts.push_back(f.evidence.empty() ? f.evidence : printable(f.evidence, 400));
+  return texts;
+}
+
+// It can be read without scripts; with them it is sorted and filtered.
+std::string cells_html(const Analysed& study) {
+  const std::vector<GridColumn> columns = columns_of_page();
+  std::string text =
+      "<div class=\"scroll\" tabindex=\"0\" role=\"region\" aria-label=\"table of cells\"><table>\n<thead><tr>";
+  for (const GridColumn& column : columns)
+    text +=
+        fmt::format("<th scope=\"col\"{}>{}</th>", is_number(column) ? " class=\"number\"" : "", escaped(column.head));
+  text += "</tr></thead>\n<tbody>\n";
+  for (std::size_t k = 0; k < study.cells.size(); ++k) {
+    const CellFigures& f = study.cells[k];
+    const std::vector<std::string> texts = texts_on_page(study, f);
+    text += fmt::format("<tr id=\"cell-{}\">", k);
+    for (std::size_t c = 0; c < columns.size(); ++c) {
+      std::string kind = is_number(columns[c])           ? "number"
+                         : c == 0                        ? "name"
+                         : columns[c].head == "evidence" ? "evidence"
+                                                         : "";
+      if (columns[c].head == "verdict") kind = tone_of(f);
+      text += kind.empty() ? "<td>" : fmt::format("<td class=\"{}\">", kind);
+      text += escaped(texts[c]) + "</td>";
+    }
+    text += "</tr>\n";
+  }
+  return text + "</tbody>\n</table></div>";
+}
+
+// What the table is sorted and filtered by, and what each cell is called elsewhere.
 Json cells_json(const Analysed& study) {
   Json columns = Json::array();
-  for (const GridColumn& column : internal::cell_columns())
-    columns.push_back({{"head", column.head}, {"number", column.right || column.head == "speedup"}});
-  columns.push_back({{"head", "at"}, {"number", false}});
-  columns.push_back({{"head", "evidence"}, {"number", false}});
+  for (const GridColumn& column : columns_of_page())
+    columns.push_back({{"head", column.head}, {"number", is_number(column)}});
   Json rows = Json::array();
   for (const CellFigures& f : study.cells) {
-    std::vector<std::string> texts = internal::cell_texts(study, f);
-    const std::string at = point_in_words(study.record->points[f.cell->point]);
-    Json keys = sort_keys(f, texts);
+    Json keys = sort_keys(f, internal::cell_texts(study, f));
     keys.push_back(study.record->points[f.cell->point].size);
     keys.push_back(f.evidence);
-    texts.push_back(at);
-    texts.push_back(f.evidence.empty() ? f.evidence : printable(f.evidence, 400));
     rows.push_back({{"name", internal::bar_name(study, *f.cell)},
-                    {"point", at},
+                    {"point", point_in_words(study.record->points[f.cell->point])},
                     {"verdict", name_of(f.verdict)},
-                    {"tone", tone_of(f)},
-                    {"texts", texts},
                     {"keys", std::move(keys)}});
   }
   return {{"columns", std::move(columns)}, {"rows", std::move(rows)}};
@@ -231,10 +270,12 @@ std::string body_html(const Analysed& study, bool with_trials) {
     text += "<h3>Extrapolation</h3>\n<pre>" + escaped(scaling) + "</pre>\n";
   if (const std::string effort = code_size_text(study); !effort.empty())
     text += "<h3>Is it worth it?</h3>\n<pre>" + escaped(effort.substr(1)) + "</pre>\n";
+  text += "</section>\n<section id=\"all\"><h2>All results and caveats</h2>\n<div id=\"cells\">" + cells_html(study) +
+          "</div></section>\n";
   text +=
-      "</section>\n<section id=\"all\"><h2>All results and caveats</h2>\n<div "
-      "id=\"cells\"></div></section>\n";
-  text += "<section id=\"drawn\"><h2>Figures</h2>\n<div id=\"figures\" class=\"figures\"></div></section>\n";
+      "<section id=\"drawn\"><h2>Figures</h2>\n<noscript><p>Figures are drawn by scripts, which are off here; the "
+      "numbers stand in the table above.</p></noscript>"
+      "<div id=\"figures\" class=\"figures\"></div></section>\n";
   text += "<section id=\"machine\"><h2>The machine</h2>\n<pre>" +
           escaped(machine_text(study.record->machine, study.record->load_before)) +
           "</pre>\n<h2>How it was measured</h2>\n" + measured_html(study) +
@@ -247,8 +288,7 @@ std::string body_html(const Analysed& study, bool with_trials) {
   text += fmt::format(
       "<footer>Made by Ant Crew {} from one record; nothing on this page comes from a network. Figures are drawn by "
       "Chart.js.<details><summary>Its licence</summary><pre>{}</pre></details></footer>\n</main>\n"
-      "<div id=\"said\" class=\"said\" role=\"status\" aria-live=\"polite\"></div>\n"
-      "<noscript>The figures and the table of cells need scripts; the sentences above do not.</noscript>\n",
+      "<div id=\"said\" class=\"said\" role=\"status\" aria-live=\"polite\"></div>\n",
       escaped(study.record->library_version), escaped(std::string(internal::page_licence.text)));
   return text;
 }

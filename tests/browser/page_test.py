@@ -193,6 +193,11 @@ def main():
                   f"open in {time.time() - start:.2f} s")
             check("large: all cells stand in the table", rows == 1000, rows)
             quiet_and_alone(narrow, "large")
+            narrow.command("Emulation.setScriptExecutionDisabled", {"value": True})
+            narrow.open(page)
+            bare = narrow.run("return [document.querySelectorAll('#cells tbody tr').length, document.querySelectorAll('#cells button').length, "
+                              "document.querySelectorAll('noscript p').length]")
+            check("without scripts: the table stands there, and it says what is missing", bare == [14, 0, 1], bare)
     print(f"{len(failed)} failed" if failed else "all hold")
     return 1 if failed else 0
 

@@ -133,7 +133,14 @@ TEST_CASE(
   const auto data = nlohmann::json::parse(page.substr(from, page.find("</script>", from) - from));
   CHECK(data["headline"] == headline(study));
   CHECK(data["cells"]["rows"].size() == 2);
-  CHECK(contains(data["cells"]["rows"][1]["texts"][0].get<std::string>(), "</script>"));  // text, in data
+  CHECK(data["title"] == hostile);  // text, in data
+  // The table stands in the page itself, for those who run no scripts.
+  const std::size_t table = page.find("<tbody>");
+  REQUIRE(table < from);
+  const std::string body = page.substr(table, page.find("</tbody>") - table);
+  CHECK(count_of(body, "<tr id=\"cell-") == 2);
+  CHECK(contains(body, "&lt;/script&gt;"));
+  CHECK(contains(body, "<td class=\"number\">2.0"));
   CHECK(data["trials"]["rows"].size() == 18);
   CHECK(page == page_html(study));
 }

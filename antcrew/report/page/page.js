@@ -42,21 +42,22 @@
   // Findings
   for (const item of document.querySelectorAll("li[data-of]")) follows(item, Number(item.dataset.of));
 
-  // The table of cells: sorted by any column, filtered by words and verdict.
+  // The table of cells, which stands in the page: sorted by any column, filtered by words and verdict.
   const cellsTable = () => {
     const columns = study.cells.columns;
-    const body = make("tbody", {});
-    const rows = study.cells.rows.map((row, k) => {
-      const element = make("tr", { tabindex: "0", id: "cell-" + k }, ...row.texts.map((text, c) => make("td", {
-        class: (columns[c].number ? "number" : c === 0 ? "name" : columns[c].head === "evidence" ? "evidence" : "") +
-               (columns[c].head === "verdict" ? " " + row.tone : "") }, text)));
-      return { element: follows(element, k), row, words: row.texts.join(" ").toLowerCase() };
+    const [table] = byId("cells").getElementsByTagName("table");
+    const body = table.tBodies[0];
+    const rows = [...body.rows].map((element, k) => {
+      element.tabIndex = 0;
+      return { element: follows(element, k), row: study.cells.rows[k], words: [...element.cells].map((c) => c.textContent).join(" ").toLowerCase() };
     });
-    body.append(...rows.map((r) => r.element));
     const state = { column: -1, down: true };
-    const heads = columns.map((column, c) => {
+    const heads = [...table.tHead.rows[0].cells];
+    heads.forEach((head, c) => {
+      const column = columns[c];
       const button = make("button", { type: "button" }, column.head);
-      const head = make("th", { scope: "col", class: column.number ? "number" : "", "aria-sort": "none" }, button);
+      head.replaceChildren(button);
+      head.setAttribute("aria-sort", "none");
       button.addEventListener("click", () => {
         state.down = state.column === c ? !state.down : column.number;
         state.column = c;
@@ -72,7 +73,6 @@
         head.setAttribute("aria-sort", state.down ? "descending" : "ascending");
         say("sorted by " + column.head);
       });
-      return head;
     });
     const words = make("input", { type: "search", id: "filter-words", "aria-label": "show rows with these words", placeholder: "words" });
     const verdicts = make("select", { id: "filter-verdict", "aria-label": "show rows with this verdict" }, make("option", { value: "" }, "any verdict"),
@@ -91,8 +91,7 @@
     words.addEventListener("input", filter);
     verdicts.addEventListener("change", filter);
     filter();
-    byId("cells").append(make("div", { class: "filters" }, "Show", words, verdicts, count),
-      make("div", { class: "scroll", tabindex: "0", role: "region", "aria-label": "table of cells" }, make("table", {}, make("thead", {}, make("tr", {}, ...heads)), body)));
+    byId("cells").prepend(make("div", { class: "filters" }, "Show", words, verdicts, count));
   };
 
   // Raw data, made from what stands in the page.
