@@ -197,7 +197,9 @@ def main():
             narrow.open(page)
             bare = narrow.run("return [document.querySelectorAll('#cells tbody tr').length, document.querySelectorAll('#cells button').length, "
                               "document.querySelectorAll('noscript p').length]")
-            check("without scripts: the table stands there, and it says what is missing", bare == [14, 0, 1], bare)
+            with open(record) as file:
+                cells = len(json.load(file)["cells"])
+            check("without scripts: the table stands there, and it says what is missing", bare == [cells, 0, 1], bare)
     print(f"{len(failed)} failed" if failed else "all hold")
     return 1 if failed else 0
 
