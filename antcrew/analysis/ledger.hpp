@@ -11,8 +11,8 @@
 #include <string>
 #include <vector>
 
-#include "antcrew/analysis/forward.hpp"
 #include "antcrew/analysis/figures.hpp"
+#include "antcrew/analysis/forward.hpp"
 #include "antcrew/base/layers.hpp"
 #include "antcrew/log/lane_sums.hpp"
 

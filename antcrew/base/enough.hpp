@@ -1,7 +1,7 @@
 // When a loop is to end early: because a worker threw, or because its caller was asked to stop.
 //
 //   std::stop_source source;
-//   crew.each(n, Split::chunks(64), body, source.get_token());
+//   crew.each(n, body, {.split = Split::chunks(64), .stop = source.get_token()});
 //
 // Loops take an AnyStopToken. A std::stop_token converts to one, and so does any copyable type with stop_requested()
 // and stop_possible(); this header does not include <stop_token>, which takes long to compile.
@@ -37,7 +37,7 @@ class AnyStopToken {
     take(other);
     return *this;
   }
-  ~AnyStopToken() { drop(); }
+  constexpr ~AnyStopToken() { drop(); }
 
   bool stop_possible() const noexcept { return way_ != nullptr; }
   bool stop_requested() const noexcept { return way_ != nullptr && way_->requested(token_); }
@@ -62,7 +62,7 @@ class AnyStopToken {
     way_ = other.way_;
     if (way_ != nullptr) way_->copy(token_, other.token_);
   }
-  void drop() noexcept {
+  constexpr void drop() noexcept {
     if (way_ != nullptr) way_->destroy(token_);
   }
 

@@ -1,7 +1,7 @@
 // Arrays and counters that lie in memory of several processes at once: what is written in one is seen in all.
 //
 //   CommonArray<double> heights(n);                       // zeroes
-//   crew.fill(heights, Split::even(), [&](std::size_t i) { return tide_at(soundings[i]); });
+//   crew.fill(heights, [&](std::size_t i) { return tide_at(soundings[i]); });
 //   CommonCounter refused;                                // refused.add(1) in any worker
 //
 // For plain types only: a pointer means nothing to another process. A ProcessCrew's body sees every array that was made

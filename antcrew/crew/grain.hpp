@@ -1,6 +1,6 @@
 // How small a TaskCrew may cut a loop: a worker does so many indices in one go before it looks whether others are idle.
 //
-//   crew.each(n, Grain{64}, [&](std::size_t i) { … });
+//   crew.each(n, [&](std::size_t i) { … }, {.grain = Grain{64}});
 //
 // A piece of some microseconds or more is a good one. Left out, it is a 16th of an even share.
 #pragma once

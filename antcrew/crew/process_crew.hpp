@@ -2,7 +2,7 @@
 //
 //   ProcessCrew crew(4, {.processes = {.way = Way::handed_over}});
 //   Column<double> heights = crew.collect(n, [&](std::size_t i) { return tide_at(soundings[i]); });
-//   crew.fill(common, Split::even(), [&](std::size_t i) { return tide_at(soundings[i]); });
+//   crew.fill(common, [&](std::size_t i) { return tide_at(soundings[i]); }, {.split = Split::chunks(64)});
 //
 // What a body *returns* comes back; what it writes elsewhere stays in its process and is lost, but for CommonArrays and
 // CommonCounters. So there are only loops that return. A fork costs some 0.1 ms and more with the caller's memory; see
@@ -21,6 +21,7 @@
 #include <concepts>
 #include <cstddef>
 #include <memory>
+#include <optional>
 #include <type_traits>
 #include <utility>
 
@@ -29,8 +30,22 @@
 
 namespace antcrew {
 
+namespace internal {
+
+// How a loop is run, where it is not as usual, by name: crew.collect(n, fn, {.split = …, .way = …, .stop = token}).
+struct ProcessLoopOptions {
+  std::optional<Split> split = {};  // none = even; of fold, which counts it in ranges, one at a time
+  std::optional<Way> way = {};      // back; none = the crew's own
+  AnyStopToken stop = {};
+};
+inline constinit const ProcessLoopOptions process_loops_as_usual{};
+
+}  // namespace internal
+
 class ProcessCrew {
  public:
+  using Options = internal::ProcessLoopOptions;
+
   // Throws Error (crew.workers, crew.options).
   explicit ProcessCrew(int workers, const CrewOptions& options = {}) : team_(workers, options) {}
 
@@ -42,30 +57,20 @@ class ProcessCrew {
 
   // fn(i) for every i, in order. Its type must travel (see transfer.hpp).
   template <class Fn>
-  auto collect(std::size_t n, Split split, Fn&& fn, const AnyStopToken& stop = internal::no_stop,
-               CallPlace at = CallPlace::here()) {
-    return collect(n, split, fn, team_.facts().asked.processes.way, stop, at);
-  }
-  template <class Fn>
-  auto collect(std::size_t n, Fn&& fn, CallPlace at = CallPlace::here()) {
-    return collect(n, Split::even(), fn, internal::no_stop, at);
-  }
-  // The same, with another way back than the crew's own.
-  template <class Fn>
-  auto collect(std::size_t n, Split split, Fn&& fn, Way way, const AnyStopToken& stop = internal::no_stop,
+  auto collect(std::size_t n, Fn&& fn, const Options& options = internal::process_loops_as_usual,
                CallPlace at = CallPlace::here()) {
     if constexpr (internal::sends_items<Fn>()) {
       using T = std::decay_t<std::invoke_result_t<Fn&, std::size_t>>;
       if (team_.inside()) return alone<T>(n, fn);
       internal::note_place(at);
-      const auto order = internal::order_for<T>(n, split, team_.granted(way), workers());
-      return internal::column_from<T>(order, stop, [&](internal::RegionOrder region, internal::Sink& sink) {
+      const auto order = internal::order_for<T>(n, split_of(options), team_.granted(way_of(options)), workers());
+      return internal::column_from<T>(order, options.stop, [&](internal::RegionOrder region, internal::Sink& sink) {
         auto body = std::addressof(fn);
         region.closure = &body;
         region.work = [](internal::WorkerSide& side) {
           internal::make_items<T>(side, *closure_of<decltype(body)>(side));
         };
-        team_.run(region, sink, stop);
+        team_.run(region, sink, options.stop);
       });
     } else {
       return internal::AfterMistake();
@@ -76,11 +81,12 @@ class ProcessCrew {
   // and split.
   template <class Start, class PerRange, class Combine>
   auto fold(std::size_t n, Start start, PerRange&& per_range, Combine&& combine,
-            const AnyStopToken& stop = internal::no_stop, CallPlace at = CallPlace::here()) {
+            const Options& options = internal::process_loops_as_usual, CallPlace at = CallPlace::here()) {
     if constexpr (internal::makes_parts<PerRange>()) {
       const std::size_t pieces = internal::fixed_ranges(n);
+      const Options in_ranges{options.split.value_or(Split::chunks(1)), options.way, options.stop};
       auto parts = collect(
-          pieces, Split::chunks(1), [&](std::size_t k) { return per_range(even_part(n, pieces, k)); }, stop, at);
+          pieces, [&](std::size_t k) { return per_range(even_part(n, pieces, k)); }, in_ranges, at);
       for (auto& part : parts) start = combine(std::move(start), std::move(part));
     }
     return start;
@@ -89,8 +95,9 @@ class ProcessCrew {
   // array[i] = fn(i), in memory that all have mapped.
   template <class T, class Fn>
   requires std::convertible_to<std::invoke_result_t<Fn&, std::size_t>, T>
-  void fill(CommonArray<T>& array, Split split, Fn&& fn, const AnyStopToken& stop = internal::no_stop,
+  void fill(CommonArray<T>& array, Fn&& fn, const Options& options = internal::process_loops_as_usual,
             CallPlace at = CallPlace::here()) {
+    const Split split = split_of(options);
     if (team_.inside()) return fill_alone(array, fn);
     internal::note_place(at);
     auto both = std::pair(array.data(), std::addressof(fn));
@@ -102,13 +109,30 @@ class ProcessCrew {
       internal::fill_items<T>(side, data, *body);
     };
     internal::NothingComesBack sink;
-    team_.run(region, sink, stop);
-    internal::refuse_half(stop, "fill");
+    team_.run(region, sink, options.stop);
+    internal::refuse_half(options.stop, "fill");
+  }
+
+  // As it was written before options had names.
+  template <class Fn>
+  auto collect(std::size_t n, Split split, Fn&& fn, const AnyStopToken& stop = internal::no_stop,
+               CallPlace at = CallPlace::here()) {
+    return collect(n, fn, Options{split, {}, stop}, at);
+  }
+  template <class Fn>
+  auto collect(std::size_t n, Split split, Fn&& fn, Way way, const AnyStopToken& stop = internal::no_stop,
+               CallPlace at = CallPlace::here()) {
+    return collect(n, fn, Options{split, way, stop}, at);
+  }
+  template <class Start, class PerRange, class Combine>
+  auto fold(std::size_t n, Start start, PerRange&& per_range, Combine&& combine, const AnyStopToken& stop,
+            CallPlace at = CallPlace::here()) {
+    return fold(n, std::move(start), per_range, combine, Options{{}, {}, stop}, at);
   }
   template <class T, class Fn>
-  requires std::convertible_to<std::invoke_result_t<Fn&, std::size_t>, T>
-  void fill(CommonArray<T>& array, Fn&& fn, CallPlace at = CallPlace::here()) {
-    fill(array, Split::even(), fn, internal::no_stop, at);
+  void fill(CommonArray<T>& array, Split split, Fn&& fn, const AnyStopToken& stop = internal::no_stop,
+            CallPlace at = CallPlace::here()) {
+    fill(array, fn, Options{split, {}, stop}, at);
   }
 
   // What their bodies write would be lost. A body for several crews uses the loops above.
@@ -136,6 +160,9 @@ class ProcessCrew {
   static void fill_alone(CommonArray<T>& array, Fn& fn) {
     for (std::size_t i = 0; i < array.size(); ++i) array[i] = fn(i);
   }
+
+  static Split split_of(const Options& options) noexcept { return options.split.value_or(Split::even()); }
+  Way way_of(const Options& options) const noexcept { return options.way.value_or(team_.facts().asked.processes.way); }
 
   internal::ForkedTeam team_;
 };

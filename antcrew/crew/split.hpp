@@ -1,6 +1,6 @@
 // How a loop over 0 … n-1 is cut into pieces for the workers of a crew.
 //
-//   crew.each(n, Split::chunks(64), [&](std::size_t i) { … });
+//   crew.each(n, [&](std::size_t i) { … }, {.split = Split::chunks(64)});
 //
 // even: one range a worker, cheapest, for work that costs the same everywhere. chunks: fixed pieces taken on demand,
 // for work of unequal cost. tapering: pieces that start large and shrink, fewer hand-outs than chunks.

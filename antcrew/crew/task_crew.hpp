@@ -63,8 +63,8 @@ class TaskCrew : public internal::Loops<TaskCrew, Grain> {
     return both_from_outside(f, g);
   }
 
-  // ranges, each, collect, fold and more: see crew/internal/loops.hpp. Each takes a Grain before the body, and
-  // an AnyStopToken after it; both may be left out. What has not begun can be taken by any idle worker, but for one
+  // ranges, each, collect, fold and more: see crew/internal/loops.hpp. Options stand behind the body, by name:
+  // {.grain = Grain{64}, .stop = token}. What has not begun can be taken by any idle worker, but for one
   // piece, or some 8 µs of work, of each worker.
   static constexpr Grain usual{};
   static constexpr Grain small_pieces(std::size_t k) noexcept { return {k}; }

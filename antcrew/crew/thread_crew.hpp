@@ -49,8 +49,8 @@ class ThreadCrew : public internal::Loops<ThreadCrew, Split> {
   // What was asked and what was granted.
   const CrewFacts& facts() const noexcept { return facts_; }
 
-  // ranges, each, collect, fold: see crew/internal/loops.hpp. Each takes a Split before the body, and an AnyStopToken
-  // after it; both may be left out.
+  // ranges, each, collect, fold and more: see crew/internal/loops.hpp. Options stand behind the body, by name:
+  // {.split = Split::chunks(64), .stop = token}.
   static constexpr Split usual = Split::even();
   static constexpr Split small_pieces(std::size_t k) noexcept { return Split::chunks(k); }
 

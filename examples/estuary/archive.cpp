@@ -106,10 +106,10 @@ int main(int argc, char** argv) {
         return all;
       });
   for (const Way way : {Way::copied, Way::handed_over}) {
-    archive.variant<ProcessCrew>(std::string("processes, ") + name_of(way), {.processes = {.way = way}},
-                                 [](const Logs& logs, auto& crew) {
-                                   return crew.collect(logs.size() * lines_in_a_log, Split::even(), LineByLine(logs));
-                                 });
+    archive.variant<ProcessCrew>(
+        std::string("processes, ") + name_of(way), {.processes = {.way = way}}, [](const Logs& logs, auto& crew) {
+          return crew.collect(logs.size() * lines_in_a_log, LineByLine(logs), {.split = Split::even()});
+        });
   }
   const auto common = archive.variant<ProcessCrew>("processes, common array", [](const Logs& logs, auto& crew) {
     CommonArray<Reading> all(logs.size() * lines_in_a_log);

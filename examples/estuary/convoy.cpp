@@ -133,8 +133,8 @@ int main(int argc, char** argv) {
   reports.variant<Workers>("a thread for each stage",
                            [](const auto& log, Workers) { return estuary::a_thread_a_stage(log); });
   const auto packed = reports.variant<ThreadCrew>("all decoded, then packed", [](const auto& log, auto& crew) {
-    const auto tracks = crew.collect(log.size(), Split::chunks(4),
-                                     [&](std::size_t k) { return estuary::check(estuary::decode(log[k])); });
+    const auto tracks = crew.collect(log.size(), [&](std::size_t k) { return estuary::check(estuary::decode(log[k])); },
+                                     {.split = Split::chunks(4)});
     const Phase packing("pack");
     estuary::Packer packer;
     for (const estuary::Track& track : tracks) packer.pack(track);

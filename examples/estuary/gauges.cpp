@@ -104,7 +104,7 @@ int main(int argc, char** argv) {
     return crew.collect(in.size(), [&](std::size_t g) { return estuary::fit(in[g]); });
   });
   const auto singly = gauges.variant<ThreadCrew>("one by one", [](const auto& in, auto& crew) {
-    return crew.collect(in.size(), Split::chunks(1), [&](std::size_t g) { return estuary::fit(in[g]); });
+    return crew.collect(in.size(), [&](std::size_t g) { return estuary::fit(in[g]); }, {.split = Split::chunks(1)});
   });
   gauges.variant<TaskCrew>("halved and stolen", [](const auto& in, auto& crew) {
     return crew.collect(in.size(), [&](std::size_t g) { return estuary::fit(in[g]); });

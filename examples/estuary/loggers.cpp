@@ -86,8 +86,9 @@ int main(int argc, char** argv) {
   // What is often written first.
   const auto anew = loggers.variant<ThreadCrew>("connected anew each time", [](const Round& round, auto& crew) {
     Readings readings(round.loggers.size());
-    crew.each(round.loggers.size(), Split::chunks(1),
-              [&](std::size_t k) { readings[k] = fetch(*connect(), round.loggers[k], round.delay_ms); });
+    crew.each(round.loggers.size(),
+              [&](std::size_t k) { readings[k] = fetch(*connect(), round.loggers[k], round.delay_ms); },
+              {.split = Split::chunks(1)});
     return readings;
   });
   const auto kept =
@@ -98,10 +99,12 @@ int main(int argc, char** argv) {
         return readings;
       });
   loggers.variant<ProcessCrew>("a process each", [](const Round& round, auto& crew) {
-    return crew.collect(round.loggers.size(), Split::chunks(1), [&](std::size_t k) {
-      static const std::unique_ptr<httplib::Client> client = connect();
-      return fetch(*client, round.loggers[k], round.delay_ms);
-    });
+    return crew.collect(round.loggers.size(),
+                        [&](std::size_t k) {
+                          static const std::unique_ptr<httplib::Client> client = connect();
+                          return fetch(*client, round.loggers[k], round.delay_ms);
+                        },
+                        {.split = Split::chunks(1)});
   });
   loggers.ladder({anew, kept.front()});  // what connecting takes is saved
   return study_main(argc, argv, loggers);

@@ -40,7 +40,8 @@ int main(int argc, char** argv) {
   // [end of evenly] [chunks]
   const auto chunks = tides.variant<ThreadCrew>("in chunks of 256", [](const auto& soundings, auto& crew) {
     std::vector<double> result(soundings.size());
-    crew.each(soundings.size(), Split::chunks(256), [&](std::size_t i) { result[i] = estuary::height(soundings[i]); });
+    crew.each(soundings.size(), [&](std::size_t i) { result[i] = estuary::height(soundings[i]); },
+              {.split = Split::chunks(256)});
     return result;
   });
   // [end of chunks]

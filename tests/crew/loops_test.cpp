@@ -331,3 +331,58 @@ concept loops_over = requires(Crew crew, All all) {
 static_assert(!loops_over<ThreadCrew&, std::vector<bool>&>);
 static_assert(loops_over<ThreadCrew&, std::vector<char>&>);
 static_assert(loops_over<ThreadCrew&, const std::vector<bool>&>);
+
+namespace {
+
+template <class Crew>
+auto pieces_of(std::size_t k) {
+  if constexpr (std::is_same_v<Crew, ThreadCrew>) {
+    return typename Crew::Options{.split = Crew::small_pieces(k)};
+  } else {
+    return typename Crew::Options{.grain = Crew::small_pieces(k)};
+  }
+}
+
+}  // namespace
+
+TEST_CASE_TEMPLATE("options by name do what they do before and behind the body", Crew, ThreadCrew, TaskCrew) {
+  for (const int workers : {1, 3}) {
+    Crew crew(workers);
+    std::atomic<std::size_t> longest{0};
+    const auto note = [&](Range range) {
+      std::size_t seen = longest.load();
+      while (range.size() > seen && !longest.compare_exchange_weak(seen, range.size())) {
+      }
+    };
+    const auto longest_of = [&](auto&& loop) {
+      longest = 0;
+      loop();
+      return longest.load();
+    };
+    const auto named = pieces_of<Crew>(7);
+    CHECK(longest_of([&] { crew.ranges(100, note, named); }) ==
+          longest_of([&] { crew.ranges(100, Crew::small_pieces(7), note); }));
+    CHECK(longest_of([&] { crew.ranges(100, note, named); }) == 7);
+    std::vector<double> numbers(1000, 0.1);
+    const auto sum = [](std::span<double> part) { return std::accumulate(part.begin(), part.end(), 0.0); };
+    const double usual = crew.fold(numbers, 0.0, sum, std::plus<>());
+    CHECK(crew.fold(numbers, 0.0, sum, std::plus<>(), pieces_of<Crew>(9)) == usual);
+    CHECK(crew.fold(numbers, Crew::small_pieces(9), 0.0, sum, std::plus<>()) == usual);
+    CHECK(crew.collect(
+              5, [](std::size_t i) { return i; }, named)[4] == 4);
+    int tiles = 0;
+    crew.tiles(
+        4, 4, TileSize{2, 2}, [&](const Tile&) { std::atomic_ref<int>(tiles).fetch_add(1); }, named);
+    CHECK(tiles == 4);
+
+    std::stop_source source;
+    source.request_stop();
+    std::atomic<int> done{0};
+    const auto count = [&](std::size_t) { ++done; };
+    crew.each(1000, count, {.stop = source.get_token()});
+    CHECK(done == 0);
+    CHECK_THROWS_AS(crew.collect(1000, [](std::size_t i) { return i; }, {.stop = source.get_token()}), Error);
+    CHECK_THROWS_AS(crew.fold(numbers, 0.0, sum, std::plus<>(), {.stop = source.get_token()}), Error);
+    CHECK_THROWS_AS(crew.fold(numbers, 0.0, sum, std::plus<>(), source.get_token()), Error);
+  }
+}

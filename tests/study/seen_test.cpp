@@ -62,7 +62,7 @@ TEST_CASE("what is printed is kept aside, is bounded, and blocks nobody") {
   CHECK(record.cells[2].printed == std::vector<std::string>{"level [31m 3", "second line"});
   const Analysed analysed = analyse(record);
   REQUIRE(prints_of(analysed, "loud") != nullptr);
-  CHECK(prints_of(analysed, "loud")->figures.at("bytes") > 1.9e6);
+  CHECK(prints_of(analysed, "loud")->figures.get("bytes") > 1.9e6);
   CHECK(prints_of(analysed, "loud")->name.rfind("wwww", 0) == 0);
 }
 
