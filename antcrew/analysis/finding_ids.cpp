@@ -13,10 +13,11 @@ constexpr const char* others[] = {
     "changed-input", "changed-program", "cpu-as-wall", "crashed", "deferred-work", "one-at-a-time", "out-of-memory",
     "remembered", "sanitizer", "superlinear", "threw", "timed-out", "unoptimised", "weak-baseline", "wrong-answer",
     // what is worth knowing
-    "busy-afterwards", "cache-step", "cold-first-call", "dropped-trials", "empty-command", "ended-early",
-    "left-for-a-moment", "memory-grows", "more-workers-than-processors", "no-more-gain", "noise", "not-pinned",
-    "nothing-wrong", "own-noise", "prints-in-the-clock", "probe", "rare-long-calls", "shared-cores", "slow-governor",
-    "throttled", "too-few-rounds", "took-turns", "two-speeds", "unlike-processors", "unoptimised-library"};
+    "busy-afterwards", "cache-step", "coarse-clock", "cold-first-call", "dropped-trials", "empty-command",
+    "ended-early", "left-for-a-moment", "memory-grows", "more-workers-than-processors", "no-more-gain", "noise",
+    "not-pinned", "nothing-wrong", "own-noise", "prints-in-the-clock", "probe", "rare-long-calls", "shared-cores",
+    "slow-governor", "throttled", "too-few-rounds", "took-turns", "two-speeds", "unlike-processors",
+    "unoptimised-library"};
 
 std::vector<std::string> listed() {
   std::vector<std::string> ids(std::begin(others), std::end(others));

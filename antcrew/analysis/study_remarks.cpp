@@ -63,6 +63,22 @@ void remark_on_settings(const Record& record, Remarks& remarks) {
   if (record.machine.settings.governor == "powersave") remarks.add("slow-governor").name = "powersave";
 }
 
+// Some clocks of virtual machines go in steps of milliseconds.
+void remark_on_clock(const Record& record, Remarks& remarks) {
+  constexpr double told = 0.01;  // of what is timed in one go
+  const double step_s = record.machine.clock.resolution_ns * 1e-9;
+  double shortest_s = 0;
+  for (const Cell& cell : record.cells) {
+    for (const Trial& trial : cell.trials) {
+      const double timed_s =
+          trial.wall_s * count_of(trial.calls) / count_of(std::max<std::size_t>(1, trial.times_s.size()));
+      if (shortest_s == 0 || timed_s < shortest_s) shortest_s = timed_s;
+    }
+  }
+  if (shortest_s > 0 && step_s > told * shortest_s)
+    remarks.add("coarse-clock", {{"step_s", step_s}, {"timed_s", shortest_s}});
+}
+
 void remark_on_prints(const Analysed& study, Remarks& remarks) {
   for (const CellFigures& f : study.cells) {
     double bytes = 0;
@@ -236,6 +252,7 @@ std::vector<Finding> study_remarks(const Analysed& study) {
   remark_on_crowding(*study.record, remarks);
   remark_on_siblings(*study.record, remarks);
   remark_on_settings(*study.record, remarks);
+  remark_on_clock(*study.record, remarks);
   remark_on_prints(study, remarks);
   remark_on_pinning(study, remarks);
   remark_on_quota(*study.record, remarks);

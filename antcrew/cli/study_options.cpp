@@ -132,6 +132,7 @@ void add_study_options(CLI::App& app, StudyOptions& o, bool of_commands) {
          "wall time of a study in seconds, kept within 15 % or one visit of each cell; 0 = no limit (default: 60)")
       ->type_name("S");
   app.add_flag("--no-confirm", o.no_confirm, "do not try the best again in fresh rounds");
+  app.add_flag("--no-crowd", o.no_crowd, "do not time copies of the baseline side by side: memory is no cause then");
   app.add_flag("--quick", o.quick, "an answer in about ten seconds, with the intervals it has by then");
   if (!of_commands) {
     app.add_flag("--find-races", o.jostle, "instead of timing: look for races, with random delays and worker counts");
@@ -282,6 +283,7 @@ Plan plan_of(const StudyOptions& o) {
   plan.width = o.width_percent / 100;
   plan.budget_s = o.budget_s.value_or(o.quick ? quick_budget_s : plan.budget_s);
   plan.confirm = !o.no_confirm;
+  plan.crowd = !o.no_crowd;
   plan.seed = o.seed;
   plan.stands = !o.without_cell_processes;
   plan.call_limit_s = o.call_limit_s;

@@ -32,6 +32,7 @@ struct StudyOptions {
   bool jostle = false;
   bool without_cell_processes = false;
   bool no_confirm = false;
+  bool no_crowd = false;
   double call_limit_s = 0;
   std::string memory_limit;
   std::string resume;

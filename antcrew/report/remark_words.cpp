@@ -115,6 +115,15 @@ const Words machine_words[] = {
            printable(f.name, 40));
      },
      [](const Finding&) { return std::string("set the governor to 'performance' while measuring"); }},
+    {"coarse-clock",
+     [](const Finding& f) {
+       return fmt::format("this machine's clock goes in steps of {}, and as little as {} is timed in one go",
+                          seconds(f, "step_s"), seconds(f, "timed_s"));
+     },
+     [](const Finding&) {
+       return std::string(
+           "measure larger inputs, or let the system use another clock (antcrew machine shows its steps)");
+     }},
     {"prints-in-the-clock",
      [](const Finding& f) {
        return fmt::format(

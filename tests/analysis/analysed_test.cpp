@@ -288,6 +288,20 @@ TEST_CASE("bimodal timings, shared processors, means and quotas are told") {
   CHECK(remark(told, "dropped-trials").figures.get("asleep") == 2);
 }
 
+TEST_CASE("a clock with steps as long as what it times is told, and one that suffices is not") {
+  Record record = record_of(
+      {cell_with("baseline", 1, std::vector<double>(9, 0.1)), cell_with("a", 2, std::vector<double>(9, 0.05))});
+  record.machine.clock.resolution_ns = 4e6;
+  const Finding coarse = remark(analyse(record), "coarse-clock");
+  CHECK(coarse.figures.get("step_s") == Approx(0.004));
+  CHECK(coarse.figures.get("timed_s") == Approx(0.05));
+  record.cells[1].trials[3].times_s = std::vector<double>(5, 0.05);
+  record.cells[1].trials[3].calls = 5;  // each timed by itself
+  CHECK(remark(analyse(record), "coarse-clock").figures.get("timed_s") == Approx(0.05));
+  record.machine.clock.resolution_ns = 4e5;
+  for (const Finding& f : analyse(record).remarks) CHECK(f.id != "coarse-clock");
+}
+
 TEST_CASE("processors of different kinds are told, and on which of them the baseline ran") {
   Record record =
       record_of({cell_with("baseline", 1, std::vector<double>(9, 10)), cell_with("a", 2, std::vector<double>(9, 5))});

@@ -188,3 +188,16 @@ TEST_CASE("runs of one study that begin in the same second each have a record of
   }
   CHECK(runs.size() == 4);
 }
+
+TEST_CASE("copies of the baseline are timed side by side, or not where that is not wanted") {
+  const TemporaryFolder folder;
+  const auto crowds_with = [&](const std::vector<std::string>& more) {
+    std::vector<std::string> words = {tides, "--sizes", "5k", "--rounds", "6", "--workers", "2", "--budget", "0"};
+    words.insert(words.end(), {"--quiet", "--overwrite", "--save", folder / "crowds.json"});
+    words.insert(words.end(), more.begin(), more.end());
+    CHECK(run_command(words).exit != 2);
+    return load_record(folder / "crowds.json").crowds.size();
+  };
+  CHECK(crowds_with({}) > 0);
+  CHECK(crowds_with({"--no-crowd"}) == 0);
+}
