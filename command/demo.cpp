@@ -21,8 +21,9 @@ std::string example(const std::string& name) {
     if (::access(path.c_str(), X_OK) == 0) return path;
     tried.push_back(path);
   }
-  antcrew::could_not_run("demo.missing", "demo", "the example program is neither " + antcrew::joined(tried, " nor "),
-                         "install or build the examples too");
+  antcrew::base_layer::could_not_run("demo.missing", "demo",
+                                     "the example program is neither " + antcrew::base_layer::joined(tried, " nor "),
+                                     "install or build the examples too");
 }
 
 }  // namespace
@@ -41,5 +42,6 @@ int run_demo(const std::vector<std::string>& arguments) {
   for (std::string& word : words) raw.push_back(word.data());
   raw.push_back(nullptr);
   ::execv(program.c_str(), raw.data());
-  antcrew::could_not_run("demo.missing", program, "the example program could not be started", "build it again");
+  antcrew::base_layer::could_not_run("demo.missing", program, "the example program could not be started",
+                                     "build it again");
 }

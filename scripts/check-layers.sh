@@ -1,5 +1,6 @@
 #!/usr/bin/env bash
-# An include may go to its own layer or an earlier one, never to a later one, and into no other layer's internal/. Prints
+# An include may go to its own layer or an earlier one, never to a later one, and into no other layer's internal/; likewise
+# the namespaces that it names. Prints
 # what goes the wrong way; exit 1.
 # Usage: check-layers.sh [FOLDER WITH antcrew/]
 set -eu
@@ -21,6 +22,18 @@ while IFS=: read -r file line text; do
     echo "$file:$line: $from may not include what is internal to $to"; wrong=1
   fi
 done < <(grep -rnE '#include "antcrew/[^"]+/' "$top/antcrew" --include='*.hpp' --include='*.cpp')
+
+# A layer may name its own namespace or an earlier one. Those without one, such as crew, name what machine has.
+named="base machine record analysis study sweep report store cli"
+for layer in $layers; do
+  [ -d "$top/antcrew/$layer" ] || continue
+  for other in $named; do
+    [ "$(place "$other")" -gt "$(place "$layer")" ] || continue
+    if grep -rnE "\b${other}_layer\b" "$top/antcrew/$layer"; then
+      echo "$layer may not name the namespace of $other, a later layer"; wrong=1
+    fi
+  done
+done
 
 # The core talks to no person: no printing and no option parsing before report.
 for layer in base machine log crew algorithm share record analysis study; do

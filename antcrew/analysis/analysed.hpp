@@ -13,9 +13,9 @@
 
 #include "antcrew/analysis/conclusion.hpp"
 #include "antcrew/analysis/finding.hpp"
+#include "antcrew/analysis/layer.hpp"
 #include "antcrew/analysis/statistics.hpp"
 #include "antcrew/analysis/verdict.hpp"
-#include "antcrew/base/layers.hpp"
 #include "antcrew/record/record.hpp"
 
 namespace antcrew::analysis_layer {

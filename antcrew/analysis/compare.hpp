@@ -15,7 +15,7 @@
 #include <vector>
 
 #include "antcrew/analysis/forward.hpp"
-#include "antcrew/base/layers.hpp"
+#include "antcrew/analysis/layer.hpp"
 
 namespace antcrew::analysis_layer {
 

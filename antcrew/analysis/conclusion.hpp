@@ -10,8 +10,8 @@
 #include <string>
 #include <vector>
 
+#include "antcrew/analysis/layer.hpp"
 #include "antcrew/analysis/statistics.hpp"
-#include "antcrew/base/layers.hpp"
 #include "antcrew/record/forward.hpp"
 
 namespace antcrew::analysis_layer {

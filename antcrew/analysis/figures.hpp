@@ -17,7 +17,7 @@
 #include <string_view>
 #include <utility>
 
-#include "antcrew/base/layers.hpp"
+#include "antcrew/analysis/layer.hpp"
 
 namespace antcrew::analysis_layer {
 

@@ -10,7 +10,7 @@
 #include <vector>
 
 #include "antcrew/analysis/figures.hpp"
-#include "antcrew/base/layers.hpp"
+#include "antcrew/analysis/layer.hpp"
 
 namespace antcrew::analysis_layer {
 

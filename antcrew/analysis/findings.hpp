@@ -10,8 +10,8 @@
 
 #include "antcrew/analysis/finding.hpp"
 #include "antcrew/analysis/forward.hpp"
+#include "antcrew/analysis/layer.hpp"
 #include "antcrew/analysis/ledger.hpp"
-#include "antcrew/base/layers.hpp"
 
 namespace antcrew::analysis_layer {
 

@@ -1,6 +1,7 @@
 // Names of what an analysis gives, for headers that only pass it on: analysed.hpp is read by few, and so may change.
 #pragma once
 
+#include "antcrew/analysis/layer.hpp"
 #include "antcrew/record/forward.hpp"
 
 namespace antcrew::analysis_layer {

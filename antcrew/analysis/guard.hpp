@@ -14,7 +14,7 @@
 #include <vector>
 
 #include "antcrew/analysis/compare.hpp"
-#include "antcrew/base/layers.hpp"
+#include "antcrew/analysis/layer.hpp"
 
 namespace antcrew::analysis_layer {
 

@@ -13,7 +13,7 @@
 
 #include "antcrew/analysis/figures.hpp"
 #include "antcrew/analysis/forward.hpp"
-#include "antcrew/base/layers.hpp"
+#include "antcrew/analysis/layer.hpp"
 #include "antcrew/log/lane_sums.hpp"
 
 namespace antcrew::analysis_layer {

@@ -19,8 +19,8 @@
 #include <vector>
 
 #include "antcrew/analysis/forward.hpp"
+#include "antcrew/analysis/layer.hpp"
 #include "antcrew/analysis/pairing.hpp"
-#include "antcrew/base/layers.hpp"
 
 namespace antcrew::analysis_layer {
 

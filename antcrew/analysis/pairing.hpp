@@ -9,8 +9,8 @@
 #include <optional>
 #include <vector>
 
+#include "antcrew/analysis/layer.hpp"
 #include "antcrew/analysis/statistics.hpp"
-#include "antcrew/base/layers.hpp"
 #include "antcrew/record/forward.hpp"
 
 namespace antcrew::analysis_layer {

@@ -13,9 +13,9 @@
 #include <vector>
 
 #include "antcrew/analysis/forward.hpp"
+#include "antcrew/analysis/layer.hpp"
 #include "antcrew/analysis/models.hpp"
 #include "antcrew/analysis/statistics.hpp"
-#include "antcrew/base/layers.hpp"
 
 namespace antcrew::analysis_layer {
 

@@ -8,8 +8,8 @@
 
 #include <array>
 
+#include "antcrew/analysis/layer.hpp"
 #include "antcrew/analysis/statistics.hpp"
-#include "antcrew/base/layers.hpp"
 
 namespace antcrew::analysis_layer {
 

@@ -5,7 +5,7 @@
 
 #include <vector>
 
-#include "antcrew/base/layers.hpp"
+#include "antcrew/analysis/layer.hpp"
 
 namespace antcrew::analysis_layer {
 

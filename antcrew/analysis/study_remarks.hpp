@@ -5,7 +5,7 @@
 
 #include "antcrew/analysis/finding.hpp"
 #include "antcrew/analysis/forward.hpp"
-#include "antcrew/base/layers.hpp"
+#include "antcrew/analysis/layer.hpp"
 
 namespace antcrew::analysis_layer {
 

@@ -3,7 +3,7 @@
 
 #include <cstddef>
 
-#include "antcrew/base/layers.hpp"
+#include "antcrew/analysis/layer.hpp"
 
 namespace antcrew::analysis_layer {
 

@@ -6,7 +6,7 @@
 #include <optional>
 #include <string>
 
-#include "antcrew/base/layers.hpp"
+#include "antcrew/analysis/layer.hpp"
 #include "antcrew/record/forward.hpp"
 
 namespace antcrew::analysis_layer {

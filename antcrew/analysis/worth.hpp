@@ -7,8 +7,8 @@
 #include <string>
 #include <vector>
 
+#include "antcrew/analysis/layer.hpp"
 #include "antcrew/analysis/sizes.hpp"
-#include "antcrew/base/layers.hpp"
 
 namespace antcrew::analysis_layer {
 

@@ -10,6 +10,8 @@
 #include <stdexcept>
 #include <string>
 
+#include "antcrew/base/layer.hpp"
+
 namespace antcrew {
 
 class Error : public std::runtime_error {
@@ -28,9 +30,13 @@ class Error : public std::runtime_error {
   std::string id_;
 };
 
+namespace base_layer {
+
 [[noreturn]] void bad_input(std::string id, const std::string& where, const std::string& what,
                             const std::string& advice);
 [[noreturn]] void could_not_run(std::string id, const std::string& where, const std::string& what,
                                 const std::string& advice);
+
+}  // namespace base_layer
 
 }  // namespace antcrew

@@ -4,7 +4,7 @@
 #include <cstdio>
 #include <fstream>
 
-namespace antcrew {
+namespace antcrew::base_layer {
 namespace {
 
 class Hash {
@@ -39,4 +39,4 @@ std::string text_hash(std::string_view text) {
   return hash.text();
 }
 
-}  // namespace antcrew
+}  // namespace antcrew::base_layer

@@ -4,10 +4,12 @@
 #include <string>
 #include <string_view>
 
-namespace antcrew {
+#include "antcrew/base/layer.hpp"
+
+namespace antcrew::base_layer {
 
 // 64 bits by Fowler, Noll and Vo (FNV-1a), as 16 hexadecimal digits. Of a file: empty when it cannot be read.
 std::string text_hash(std::string_view text);
 std::string file_hash(const std::string& path);
 
-}  // namespace antcrew
+}  // namespace antcrew::base_layer

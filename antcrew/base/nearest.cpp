@@ -2,7 +2,7 @@
 
 #include <algorithm>
 
-namespace antcrew {
+namespace antcrew::base_layer {
 namespace {
 
 std::size_t distance(const std::string& a, const std::string& b) {
@@ -40,4 +40,4 @@ std::string nearest_word(const std::vector<std::string>& known, const std::strin
   return best;
 }
 
-}  // namespace antcrew
+}  // namespace antcrew::base_layer

@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <cstdint>
 
-namespace antcrew {
+namespace antcrew::base_layer {
 namespace {
 
 struct Span {
@@ -83,4 +83,4 @@ std::size_t display_width(std::string_view text) noexcept {
   return columns;
 }
 
-}  // namespace antcrew
+}  // namespace antcrew::base_layer

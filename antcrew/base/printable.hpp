@@ -5,7 +5,9 @@
 #include <string>
 #include <string_view>
 
-namespace antcrew {
+#include "antcrew/base/layer.hpp"
+
+namespace antcrew::base_layer {
 
 // One line of valid UTF-8 without control characters: line ends and other controls become blanks, what is not UTF-8
 // becomes U+FFFD, marks that turn the direction of writing are left out. Cut with "…" where it takes more than
@@ -16,4 +18,4 @@ std::string printable(std::string_view text, std::size_t most_columns = 0);
 // marks.
 std::size_t display_width(std::string_view text) noexcept;
 
-}  // namespace antcrew
+}  // namespace antcrew::base_layer

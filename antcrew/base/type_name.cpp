@@ -5,7 +5,7 @@
 #include <cstdlib>
 #include <exception>
 
-namespace antcrew {
+namespace antcrew::base_layer {
 
 std::string type_name(const std::type_info& type) {
   int status = 0;
@@ -27,4 +27,4 @@ Thrown thrown_here() {
   }
 }
 
-}  // namespace antcrew
+}  // namespace antcrew::base_layer

@@ -4,7 +4,9 @@
 #include <string>
 #include <typeinfo>
 
-namespace antcrew {
+#include "antcrew/base/layer.hpp"
+
+namespace antcrew::base_layer {
 
 // "std::out_of_range", not its mangled form.
 std::string type_name(const std::type_info& type);
@@ -17,4 +19,4 @@ struct Thrown {
 // Of the exception that is being handled: only inside a catch block.
 Thrown thrown_here();
 
-}  // namespace antcrew
+}  // namespace antcrew::base_layer

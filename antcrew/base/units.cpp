@@ -9,7 +9,7 @@
 
 #include "antcrew/base/error.hpp"
 
-namespace antcrew {
+namespace antcrew::base_layer {
 namespace {
 
 struct Suffix {
@@ -109,4 +109,4 @@ std::string bytes_text(std::uint64_t bytes) {
   return fmt::format("{:.{}f} {}", value, value == std::floor(value) ? 0 : 1, names[unit]);
 }
 
-}  // namespace antcrew
+}  // namespace antcrew::base_layer

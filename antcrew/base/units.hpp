@@ -7,7 +7,9 @@
 #include <string_view>
 #include <vector>
 
-namespace antcrew {
+#include "antcrew/base/layer.hpp"
+
+namespace antcrew::base_layer {
 
 // "250", "10k", "2M", "1G" (powers of 1000), "64Ki", "8Mi", "1Gi" (powers of 1024), "1e6", "10'000" or "10_000".
 // Throws Error (units.count) naming `where` for anything else, for a fraction of one, and for more than 2^63.
@@ -33,4 +35,4 @@ TimeUnit time_unit_for(double seconds);
 // Decimals that leave three significant digits.
 int decimals_for(double value);
 
-}  // namespace antcrew
+}  // namespace antcrew::base_layer

@@ -5,7 +5,7 @@
 #include <string>
 #include <vector>
 
-#include "antcrew/base/layers.hpp"
+#include "antcrew/cli/layer.hpp"
 #include "antcrew/cli/stored.hpp"
 
 namespace CLI {

@@ -4,7 +4,7 @@
 #include <functional>
 #include <string>
 
-#include "antcrew/base/layers.hpp"
+#include "antcrew/cli/layer.hpp"
 #include "antcrew/report/text.hpp"
 
 namespace antcrew::cli_layer {

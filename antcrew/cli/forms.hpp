@@ -6,7 +6,7 @@
 #include <string>
 #include <vector>
 
-#include "antcrew/base/layers.hpp"
+#include "antcrew/cli/layer.hpp"
 #include "antcrew/record/record.hpp"
 #include "antcrew/report/text.hpp"
 

@@ -7,7 +7,7 @@
 #include <cstdint>
 #include <string>
 
-#include "antcrew/base/layers.hpp"
+#include "antcrew/cli/layer.hpp"
 #include "antcrew/record/forward.hpp"
 #include "antcrew/record/step.hpp"
 #include "antcrew/study/run.hpp"

@@ -3,7 +3,7 @@
 
 #include <string>
 
-#include "antcrew/base/layers.hpp"
+#include "antcrew/cli/layer.hpp"
 #include "antcrew/record/forward.hpp"
 
 namespace antcrew::cli_layer {

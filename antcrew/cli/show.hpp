@@ -4,8 +4,8 @@
 #include <string>
 #include <vector>
 
-#include "antcrew/base/layers.hpp"
 #include "antcrew/cli/forms.hpp"
+#include "antcrew/cli/layer.hpp"
 #include "antcrew/cli/stored.hpp"
 
 namespace antcrew::cli_layer {

@@ -69,6 +69,8 @@ int parse_and_run(int argc, char** argv, const std::vector<const StudyBase*>& st
 
 namespace antcrew {
 
+using namespace base_layer;
+
 int study_main(int argc, char** argv, const StudyBase* const* studies, std::size_t count, const FileBuild& build) {
   return study_main(argc, argv, std::vector<const StudyBase*>(studies, studies + count), build);
 }

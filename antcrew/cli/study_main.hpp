@@ -9,6 +9,7 @@
 #include <cstddef>
 #include <vector>
 
+#include "antcrew/cli/layer.hpp"
 #include "antcrew/study/build.hpp"
 #include "antcrew/study/study_base.hpp"
 

@@ -259,7 +259,7 @@ Plan plan_of(const StudyOptions& o) {
   if (o.workers) {
     for (const std::size_t count : parse_counts(*o.workers, "--workers")) {
       plan.workers.push_back(
-          checked_workers(count > 1'000'000 ? 1'000'000 : static_cast<long long>(count), "--workers"));
+          internal::checked_workers(count > 1'000'000 ? 1'000'000 : static_cast<long long>(count), "--workers"));
     }
     check_workers(plan.workers, "--workers");
   }

@@ -6,8 +6,8 @@
 #include <string>
 #include <vector>
 
-#include "antcrew/base/layers.hpp"
 #include "antcrew/cli/forms.hpp"
+#include "antcrew/cli/layer.hpp"
 #include "antcrew/cli/stored.hpp"
 #include "antcrew/study/plan.hpp"
 #include "antcrew/study/study_base.hpp"

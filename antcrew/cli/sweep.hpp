@@ -4,7 +4,7 @@
 #include <string>
 #include <vector>
 
-#include "antcrew/base/layers.hpp"
+#include "antcrew/cli/layer.hpp"
 #include "antcrew/cli/study_options.hpp"
 
 namespace CLI {

@@ -4,6 +4,8 @@
 
 namespace antcrew {
 
+using namespace base_layer;
+
 const char* name_of(Pin pin) noexcept {
   switch (pin) {
     case Pin::apart:
@@ -19,6 +21,8 @@ const char* name_of(Pin pin) noexcept {
 const char* name_of(Way way) noexcept {
   return way == Way::handed_over ? "handed over" : "copied";
 }
+
+namespace internal {
 
 void check_options_of_threads(const CrewOptions& options, const std::string& where) {
   if (options.processes == ProcessOptions{}) return;
@@ -43,5 +47,7 @@ int checked_workers(long long count, const std::string& where) {
   }
   return static_cast<int>(count);
 }
+
+}  // namespace internal
 
 }  // namespace antcrew

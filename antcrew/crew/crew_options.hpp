@@ -47,11 +47,16 @@ struct CrewFacts {
   bool pinned_as_asked() const noexcept { return asked_processors == granted_processors; }
 };
 
-// 1 … max_workers. Throws Error (crew.workers) for a count that no crew can have.
 inline constexpr long long max_workers = 4096;
+
+namespace internal {
+
+// 1 … max_workers. Throws Error (crew.workers) for a count that no crew can have.
 int checked_workers(long long count, const std::string& where);
 // Throws Error (crew.options) when something was asked that this kind of crew cannot give.
 void check_options_of_threads(const CrewOptions& options, const std::string& where);
 void check_options_of_processes(const CrewOptions& options, const std::string& where);
+
+}  // namespace internal
 
 }  // namespace antcrew

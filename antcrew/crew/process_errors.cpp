@@ -5,6 +5,8 @@
 #include "antcrew/base/units.hpp"
 
 namespace antcrew {
+
+using namespace base_layer;
 namespace {
 
 std::string held(Range range) {

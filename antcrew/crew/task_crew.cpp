@@ -11,8 +11,8 @@ namespace antcrew {
 
 TaskCrew::TaskCrew(int workers, const CrewOptions& options)
     : workers_(workers),
-      pool_((check_options_of_threads(options, "TaskCrew"),
-             new internal::TaskPool(checked_workers(workers, "TaskCrew"), options))) {}
+      pool_((internal::check_options_of_threads(options, "TaskCrew"),
+             new internal::TaskPool(internal::checked_workers(workers, "TaskCrew"), options))) {}
 
 TaskCrew::~TaskCrew() = default;
 TaskCrew::TaskCrew(TaskCrew&&) noexcept = default;

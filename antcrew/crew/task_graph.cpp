@@ -7,6 +7,8 @@
 #include "antcrew/crew/internal/tasks/critical_path.hpp"
 
 namespace antcrew {
+
+using namespace base_layer;
 namespace internal {
 
 StepNode::StepNode(std::string its_name, GraphRun& its_run)

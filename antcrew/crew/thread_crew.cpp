@@ -11,8 +11,8 @@ using internal::Enough;
 using internal::PieceBody;
 
 ThreadCrew::ThreadCrew(int workers, const CrewOptions& options)
-    : workers_(checked_workers(workers, "ThreadCrew")), facts_{options, {}, {}, 0, {}} {
-  check_options_of_threads(options, "ThreadCrew");
+    : workers_(internal::checked_workers(workers, "ThreadCrew")), facts_{options, {}, {}, 0, {}} {
+  internal::check_options_of_threads(options, "ThreadCrew");
   const internal::InFrame starting({internal::Doing::starting, internal::Shortage::none, 0, nullptr, nullptr});
   if (workers_ == 1 && options.pin == Pin::off) return;
   team_ = internal::Owned<internal::Team>(new internal::Team(workers_, options));

@@ -6,6 +6,8 @@
 
 namespace antcrew {
 
+using namespace base_layer;
+
 void internal::refuse_short_value() {
   could_not_run("crew.transfer", "a value from another process", "it ends too early",
                 "make its pack and unpack functions put and get the same things in the same order");

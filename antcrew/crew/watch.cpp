@@ -6,6 +6,8 @@
 #include "antcrew/machine/clock.hpp"
 
 namespace antcrew {
+
+using namespace base_layer;
 namespace {
 
 double seconds(std::int64_t ns) noexcept {

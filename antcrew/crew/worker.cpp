@@ -21,6 +21,8 @@
 
 namespace antcrew {
 
+using namespace base_layer;
+
 int this_worker() noexcept {
   return internal::worker_here;
 }

@@ -3,6 +3,8 @@
 
 #include <cstddef>
 
+#include "antcrew/machine/layer.hpp"
+
 namespace antcrew::internal {
 
 // Processors of this kind are built with lines of 64 bytes and of 128 bytes.

@@ -5,6 +5,8 @@
 
 #include <cstdint>
 
+#include "antcrew/machine/layer.hpp"
+
 namespace antcrew {
 
 std::int64_t now_ns() noexcept;

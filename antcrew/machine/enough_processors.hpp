@@ -5,7 +5,7 @@
 #include <atomic>
 #include <cstdint>
 
-#include "antcrew/base/layers.hpp"
+#include "antcrew/machine/layer.hpp"
 
 namespace antcrew::internal {
 

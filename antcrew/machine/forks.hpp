@@ -4,6 +4,8 @@
 #include <atomic>
 #include <cstdint>
 
+#include "antcrew/machine/layer.hpp"
+
 namespace antcrew::internal {
 
 inline constinit std::atomic<int> fork_depth_now{0};

@@ -10,7 +10,7 @@
 #include <optional>
 #include <string>
 
-#include "antcrew/base/layers.hpp"
+#include "antcrew/machine/layer.hpp"
 
 namespace antcrew::machine_layer {
 

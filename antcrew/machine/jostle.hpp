@@ -4,6 +4,8 @@
 #include <atomic>
 #include <cstdint>
 
+#include "antcrew/machine/layer.hpp"
+
 namespace antcrew::internal {
 
 // 0 = off. Set before the crews it is meant for are used.

@@ -12,7 +12,7 @@
 
 #include <vector>
 
-#include "antcrew/base/layers.hpp"
+#include "antcrew/machine/layer.hpp"
 #include "antcrew/machine/usage.hpp"
 
 namespace antcrew::machine_layer {

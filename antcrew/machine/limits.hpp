@@ -8,8 +8,8 @@
 #include <optional>
 #include <string>
 
-#include "antcrew/base/layers.hpp"
 #include "antcrew/machine/control_group.hpp"
+#include "antcrew/machine/layer.hpp"
 
 namespace antcrew::machine_layer {
 

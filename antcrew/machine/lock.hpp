@@ -4,6 +4,7 @@
 #include <atomic>
 #include <cstdint>
 
+#include "antcrew/machine/layer.hpp"
 #include "antcrew/machine/parking.hpp"
 
 namespace antcrew::internal {

@@ -4,8 +4,8 @@
 #include <optional>
 #include <string>
 
-#include "antcrew/base/layers.hpp"
 #include "antcrew/machine/clock.hpp"
+#include "antcrew/machine/layer.hpp"
 #include "antcrew/machine/limits.hpp"
 #include "antcrew/machine/topology.hpp"
 

@@ -3,7 +3,7 @@
 // Readings grow; differences belong to what happened in between. Resolution is that of the kernel's ticks, about 10 ms.
 #pragma once
 
-#include "antcrew/base/layers.hpp"
+#include "antcrew/machine/layer.hpp"
 
 namespace antcrew::machine_layer {
 

@@ -5,6 +5,7 @@
 #include <cstdint>
 
 #include "antcrew/machine/clock.hpp"
+#include "antcrew/machine/layer.hpp"
 
 namespace antcrew::internal {
 

@@ -13,6 +13,7 @@
 
 #include "antcrew/base/owned.hpp"
 #include "antcrew/machine/cache_line.hpp"
+#include "antcrew/machine/layer.hpp"
 
 namespace antcrew::internal {
 

@@ -8,7 +8,7 @@
 #include <functional>
 #include <vector>
 
-#include "antcrew/base/layers.hpp"
+#include "antcrew/machine/layer.hpp"
 
 namespace antcrew::machine_layer {
 

@@ -10,6 +10,8 @@
 #include <cstddef>
 #include <cstdint>
 
+#include "antcrew/machine/layer.hpp"
+
 namespace antcrew::internal {
 
 class ProcessorSet {

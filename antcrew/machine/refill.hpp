@@ -3,7 +3,7 @@
 
 #include <cstdint>
 
-#include "antcrew/base/layers.hpp"
+#include "antcrew/machine/layer.hpp"
 
 namespace antcrew::machine_layer {
 

@@ -3,6 +3,8 @@
 
 #include <cstdint>
 
+#include "antcrew/machine/layer.hpp"
+
 namespace antcrew::internal {
 
 // Nanoseconds since the thread began; -1 where the kernel does not tell. Some 4 µs. Nothing stays open between calls,

@@ -15,7 +15,7 @@
 #include <memory>
 #include <vector>
 
-#include "antcrew/base/layers.hpp"
+#include "antcrew/machine/layer.hpp"
 
 namespace antcrew::internal {
 

@@ -6,7 +6,7 @@
 #include <cstdint>
 #include <vector>
 
-#include "antcrew/base/layers.hpp"
+#include "antcrew/machine/layer.hpp"
 
 namespace antcrew::machine_layer {
 

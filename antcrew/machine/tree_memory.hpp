@@ -13,7 +13,7 @@
 #include <cstdint>
 #include <memory>
 
-#include "antcrew/base/layers.hpp"
+#include "antcrew/machine/layer.hpp"
 
 namespace antcrew::machine_layer {
 

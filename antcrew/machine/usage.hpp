@@ -9,7 +9,7 @@
 
 #include <sys/types.h>
 
-#include "antcrew/base/layers.hpp"
+#include "antcrew/machine/layer.hpp"
 
 namespace antcrew::machine_layer {
 

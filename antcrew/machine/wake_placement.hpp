@@ -18,6 +18,7 @@
 #include <atomic>
 
 #include "antcrew/machine/forks.hpp"
+#include "antcrew/machine/layer.hpp"
 #include "antcrew/machine/processors.hpp"
 
 namespace antcrew::internal {

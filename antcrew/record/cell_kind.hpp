@@ -1,7 +1,7 @@
 // What a cell of a study is: the baseline, a variant, or a probe, which on purpose leaves out a part of a variant.
 #pragma once
 
-#include "antcrew/base/layers.hpp"
+#include "antcrew/record/layer.hpp"
 
 namespace antcrew::record_layer {
 

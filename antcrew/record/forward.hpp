@@ -1,7 +1,7 @@
 // Names of what records are made of, for headers that only pass them on: record.hpp is read by few, and so may change.
 #pragma once
 
-#include "antcrew/base/layers.hpp"
+#include "antcrew/record/layer.hpp"
 
 namespace antcrew::json {
 class Value;

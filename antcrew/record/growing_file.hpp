@@ -10,8 +10,8 @@
 
 #include <string>
 
-#include "antcrew/base/layers.hpp"
 #include "antcrew/record/forward.hpp"
+#include "antcrew/record/layer.hpp"
 #include "antcrew/record/step.hpp"
 
 namespace antcrew::record_layer {

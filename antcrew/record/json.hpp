@@ -25,6 +25,8 @@
 #include <utility>
 #include <vector>
 
+#include "antcrew/record/layer.hpp"
+
 namespace antcrew::json {
 
 class Value;

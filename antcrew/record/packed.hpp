@@ -22,6 +22,7 @@
 #include "antcrew/base/hash.hpp"
 #include "antcrew/base/printable.hpp"
 #include "antcrew/record/internal/record_fields.hpp"
+#include "antcrew/record/layer.hpp"
 
 namespace antcrew::internal {
 

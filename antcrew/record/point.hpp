@@ -11,8 +11,8 @@
 #include <string>
 #include <utility>
 
-#include "antcrew/base/layers.hpp"
 #include "antcrew/crew/crew_options.hpp"
+#include "antcrew/record/layer.hpp"
 
 namespace antcrew::record_layer {
 

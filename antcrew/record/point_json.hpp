@@ -4,6 +4,7 @@
 #include <string>
 
 #include "antcrew/record/json.hpp"
+#include "antcrew/record/layer.hpp"
 #include "antcrew/record/point.hpp"
 
 namespace antcrew::record_layer {

@@ -9,10 +9,10 @@
 #include <string>
 #include <vector>
 
-#include "antcrew/base/layers.hpp"
 #include "antcrew/log/lane_sums.hpp"
 #include "antcrew/machine/machine.hpp"
 #include "antcrew/record/cell_kind.hpp"
+#include "antcrew/record/layer.hpp"
 #include "antcrew/record/point.hpp"
 
 namespace antcrew::record_layer {

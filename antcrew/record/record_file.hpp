@@ -4,8 +4,8 @@
 #include <string>
 #include <string_view>
 
-#include "antcrew/base/layers.hpp"
 #include "antcrew/record/forward.hpp"
+#include "antcrew/record/layer.hpp"
 #include "antcrew/record/record.hpp"
 
 namespace antcrew::record_layer {

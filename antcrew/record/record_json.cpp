@@ -83,6 +83,8 @@ void from_json(const Json& json, T& value) {
 // Found by the namespace of what is written.
 namespace antcrew {
 
+using namespace base_layer;
+
 void to_json(Json& json, Pin pin) {
   json = name_of(pin);
 }

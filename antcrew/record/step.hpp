@@ -3,7 +3,7 @@
 
 #include <optional>
 
-#include "antcrew/base/layers.hpp"
+#include "antcrew/record/layer.hpp"
 #include "antcrew/record/record.hpp"
 
 namespace antcrew::record_layer {

@@ -4,6 +4,7 @@
 #include <string>
 
 #include "antcrew/record/forward.hpp"
+#include "antcrew/report/layer.hpp"
 
 namespace antcrew::report_layer {
 

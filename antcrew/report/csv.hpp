@@ -5,6 +5,7 @@
 
 #include <string>
 
+#include "antcrew/report/layer.hpp"
 #include "antcrew/report/rows.hpp"
 
 namespace antcrew::report_layer {

@@ -4,6 +4,7 @@
 #include <string>
 
 #include "antcrew/analysis/forward.hpp"
+#include "antcrew/report/layer.hpp"
 
 namespace antcrew::report_layer {
 

@@ -13,7 +13,7 @@
 #include <vector>
 
 #include "antcrew/analysis/forward.hpp"
-#include "antcrew/base/layers.hpp"
+#include "antcrew/report/layer.hpp"
 
 namespace antcrew::report_layer {
 

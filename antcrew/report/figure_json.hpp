@@ -1,9 +1,9 @@
 // A described figure as JSON, for the page and for programs.
 #pragma once
 
-#include "antcrew/base/layers.hpp"
 #include "antcrew/record/json.hpp"
 #include "antcrew/report/figure.hpp"
+#include "antcrew/report/layer.hpp"
 
 namespace antcrew::report_layer {
 

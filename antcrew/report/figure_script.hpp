@@ -8,8 +8,8 @@
 
 #include <string>
 
-#include "antcrew/base/layers.hpp"
 #include "antcrew/report/figure.hpp"
+#include "antcrew/report/layer.hpp"
 
 namespace antcrew::report_layer {
 

@@ -5,7 +5,7 @@
 #include <vector>
 
 #include "antcrew/analysis/findings.hpp"
-#include "antcrew/base/layers.hpp"
+#include "antcrew/report/layer.hpp"
 #include "antcrew/report/text.hpp"
 
 namespace antcrew::report_layer {

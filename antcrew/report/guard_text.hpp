@@ -5,7 +5,7 @@
 #include <vector>
 
 #include "antcrew/analysis/guard.hpp"
-#include "antcrew/base/layers.hpp"
+#include "antcrew/report/layer.hpp"
 
 namespace antcrew::report_layer {
 

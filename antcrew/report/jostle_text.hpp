@@ -3,7 +3,7 @@
 
 #include <string>
 
-#include "antcrew/base/layers.hpp"
+#include "antcrew/report/layer.hpp"
 #include "antcrew/study/jostle.hpp"
 
 namespace antcrew::report_layer {

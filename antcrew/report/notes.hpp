@@ -4,8 +4,8 @@
 #include <string>
 
 #include "antcrew/analysis/forward.hpp"
-#include "antcrew/base/layers.hpp"
 #include "antcrew/record/record.hpp"
+#include "antcrew/report/layer.hpp"
 
 namespace antcrew::report_layer {
 

@@ -8,7 +8,7 @@
 #include <array>
 #include <string>
 
-#include "antcrew/base/layers.hpp"
+#include "antcrew/report/layer.hpp"
 
 namespace antcrew::report_layer {
 

@@ -4,7 +4,7 @@
 #include <string>
 
 #include "antcrew/analysis/forward.hpp"
-#include "antcrew/base/layers.hpp"
+#include "antcrew/report/layer.hpp"
 #include "antcrew/report/text.hpp"
 
 namespace antcrew::report_layer {

@@ -2,8 +2,8 @@
 #pragma once
 
 #include "antcrew/analysis/forward.hpp"
-#include "antcrew/base/layers.hpp"
 #include "antcrew/record/json.hpp"
+#include "antcrew/report/layer.hpp"
 
 namespace antcrew::report_layer {
 

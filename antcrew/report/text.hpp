@@ -6,13 +6,13 @@
 #include <string>
 
 #include "antcrew/analysis/forward.hpp"
-#include "antcrew/base/layers.hpp"
 #include "antcrew/base/printable.hpp"
 #include "antcrew/base/units.hpp"
+#include "antcrew/report/layer.hpp"
 
 namespace antcrew::report_layer {
 
-using antcrew::duration_text;  // of plain seconds
+using base_layer::duration_text;  // of plain seconds
 
 // Where a text goes to.
 struct Look {

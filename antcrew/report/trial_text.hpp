@@ -3,8 +3,8 @@
 
 #include <string>
 
-#include "antcrew/base/layers.hpp"
 #include "antcrew/record/forward.hpp"
+#include "antcrew/report/layer.hpp"
 
 namespace antcrew::report_layer {
 

@@ -6,7 +6,7 @@
 #include <string>
 #include <vector>
 
-#include "antcrew/base/layers.hpp"
+#include "antcrew/store/layer.hpp"
 #include "antcrew/store/store.hpp"
 
 namespace antcrew::store_layer {

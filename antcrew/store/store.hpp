@@ -20,7 +20,7 @@
 #include <string>
 #include <vector>
 
-#include "antcrew/base/layers.hpp"
+#include "antcrew/store/layer.hpp"
 
 namespace antcrew::store_layer {
 

@@ -6,6 +6,8 @@
 
 namespace antcrew {
 
+using namespace base_layer;
+
 std::string Difference::in_words() const {
   if (agree) return "the same";
   if (!text.empty()) return text;

@@ -15,6 +15,8 @@
 #include <type_traits>
 #include <utility>
 
+#include "antcrew/study/layer.hpp"
+
 namespace antcrew {
 
 // What a comparison found. For numbers, `largest` is the largest difference and `at` the element where it is.

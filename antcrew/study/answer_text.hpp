@@ -6,6 +6,7 @@
 #include <string_view>
 
 #include "antcrew/study/agreement.hpp"
+#include "antcrew/study/layer.hpp"
 
 namespace antcrew::internal {
 

@@ -5,6 +5,8 @@
 
 #include <utility>
 
+#include "antcrew/study/layer.hpp"
+
 namespace antcrew::study_layer {
 
 class Anything {

@@ -1,6 +1,8 @@
 // How the program that includes this header was compiled. Records keep it: times of an unoptimised build mislead.
 #pragma once
 
+#include "antcrew/study/layer.hpp"
+
 // Given by the build system (the CMake package does it for every target that links antcrew::core).
 #ifndef ANTCREW_BUILD_FLAGS
 #define ANTCREW_BUILD_FLAGS "unknown"

@@ -10,6 +10,8 @@
 #include <string>
 #include <utility>
 
+#include "antcrew/study/layer.hpp"
+
 namespace antcrew::internal {
 
 class Channel {

@@ -8,6 +8,7 @@
 #include "antcrew/crew/task_crew.hpp"
 #include "antcrew/crew/thread_crew.hpp"
 #include "antcrew/log/phase.hpp"
+#include "antcrew/study/layer.hpp"
 
 namespace antcrew {
 

@@ -5,6 +5,7 @@
 #include <utility>
 
 #include "antcrew/study/anything.hpp"
+#include "antcrew/study/layer.hpp"
 
 namespace antcrew::study_layer {
 

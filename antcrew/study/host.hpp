@@ -5,7 +5,7 @@
 #include <optional>
 #include <vector>
 
-#include "antcrew/base/layers.hpp"
+#include "antcrew/study/layer.hpp"
 #include "antcrew/study/visit.hpp"
 
 namespace antcrew::study_layer {

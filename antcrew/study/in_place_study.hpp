@@ -17,6 +17,7 @@
 #include "antcrew/study/answer_text.hpp"
 #include "antcrew/study/internal/calling.hpp"
 #include "antcrew/study/internal/kept_answers.hpp"
+#include "antcrew/study/layer.hpp"
 #include "antcrew/study/study_base.hpp"
 
 namespace antcrew {

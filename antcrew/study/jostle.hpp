@@ -11,6 +11,7 @@
 #include <string>
 #include <vector>
 
+#include "antcrew/study/layer.hpp"
 #include "antcrew/study/plan.hpp"
 #include "antcrew/study/study_base.hpp"
 

@@ -5,8 +5,8 @@
 #include <memory>
 #include <vector>
 
-#include "antcrew/base/layers.hpp"
 #include "antcrew/study/host.hpp"
+#include "antcrew/study/layer.hpp"
 
 namespace antcrew::study_layer {
 

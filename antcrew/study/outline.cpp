@@ -40,7 +40,7 @@ void check_sizes(const std::vector<std::size_t>& sizes, const std::string& where
 
 void check_workers(const std::vector<int>& workers, const std::string& where) {
   check_list(workers, where, "worker counts");
-  for (const int count : workers) checked_workers(count, where);
+  for (const int count : workers) internal::checked_workers(count, where);
 }
 
 // The first mistake is the one that is told: later ones may follow from it.
@@ -149,6 +149,8 @@ void Outline::baseline_source(const std::string& file, const std::string& part) 
 }  // namespace antcrew::study_layer
 
 namespace antcrew {
+
+using namespace base_layer;
 
 using namespace layers;
 

@@ -16,6 +16,7 @@
 #include "antcrew/record/cell_kind.hpp"
 #include "antcrew/record/point.hpp"
 #include "antcrew/study/growth.hpp"
+#include "antcrew/study/layer.hpp"
 
 namespace antcrew {
 

@@ -8,6 +8,7 @@
 #include <string>
 #include <vector>
 
+#include "antcrew/study/layer.hpp"
 #include "antcrew/study/outline.hpp"
 
 namespace antcrew {

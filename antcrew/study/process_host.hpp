@@ -8,10 +8,10 @@
 #include <memory>
 #include <vector>
 
-#include "antcrew/base/layers.hpp"
 #include "antcrew/study/host.hpp"
 #include "antcrew/study/internal/kept_output.hpp"
 #include "antcrew/study/internal/protocol.hpp"
+#include "antcrew/study/layer.hpp"
 #include "antcrew/study/sampler.hpp"
 #include "antcrew/study/server_process.hpp"
 

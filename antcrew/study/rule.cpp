@@ -10,6 +10,8 @@
 #include "antcrew/record/json.hpp"
 
 namespace antcrew {
+
+using namespace base_layer;
 namespace {
 
 constexpr int newest_version = 1;

@@ -15,8 +15,8 @@
 #include <string>
 #include <vector>
 
-#include "antcrew/base/layers.hpp"
 #include "antcrew/study/build.hpp"
+#include "antcrew/study/layer.hpp"
 
 namespace antcrew {
 

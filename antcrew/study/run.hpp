@@ -12,6 +12,7 @@
 #include "antcrew/record/record.hpp"
 #include "antcrew/record/step.hpp"
 #include "antcrew/study/build.hpp"
+#include "antcrew/study/layer.hpp"
 #include "antcrew/study/plan.hpp"
 #include "antcrew/study/study_base.hpp"
 

@@ -5,11 +5,11 @@
 #include <functional>
 #include <memory>
 
-#include "antcrew/base/layers.hpp"
 #include "antcrew/machine/clock.hpp"
 #include "antcrew/machine/machine.hpp"
 #include "antcrew/machine/noise.hpp"
 #include "antcrew/study/host.hpp"
+#include "antcrew/study/layer.hpp"
 #include "antcrew/study/run.hpp"
 
 namespace antcrew::study_layer {

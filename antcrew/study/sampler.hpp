@@ -14,9 +14,9 @@
 #include <random>
 #include <vector>
 
-#include "antcrew/base/layers.hpp"
 #include "antcrew/log/coarse_sums.hpp"
 #include "antcrew/machine/thread_looks.hpp"
+#include "antcrew/study/layer.hpp"
 
 namespace antcrew::internal {
 

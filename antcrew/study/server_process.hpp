@@ -15,6 +15,7 @@
 #include <string>
 
 #include "antcrew/study/channel.hpp"
+#include "antcrew/study/layer.hpp"
 
 namespace antcrew::internal {
 

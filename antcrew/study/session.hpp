@@ -7,10 +7,10 @@
 #include <cstdint>
 #include <optional>
 
-#include "antcrew/base/layers.hpp"
 #include "antcrew/crew/crew_options.hpp"
 #include "antcrew/study/agreement.hpp"
 #include "antcrew/study/anything.hpp"
+#include "antcrew/study/layer.hpp"
 #include "antcrew/study/started_body.hpp"
 
 namespace antcrew::study_layer {

@@ -11,6 +11,7 @@
 
 #include "antcrew/crew/crew_options.hpp"
 #include "antcrew/study/crew_traits.hpp"
+#include "antcrew/study/layer.hpp"
 
 namespace antcrew {
 

@@ -8,6 +8,7 @@
 
 #include "antcrew/base/owned.hpp"
 #include "antcrew/crew/crew_options.hpp"
+#include "antcrew/study/layer.hpp"
 #include "antcrew/study/outline.hpp"
 #include "antcrew/study/session.hpp"
 

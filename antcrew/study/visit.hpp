@@ -8,12 +8,12 @@
 #include <optional>
 #include <string>
 
-#include "antcrew/base/layers.hpp"
 #include "antcrew/log/journal.hpp"
 #include "antcrew/log/lane_sums.hpp"
 #include "antcrew/log/lanes.hpp"
 #include "antcrew/machine/hardware_counters.hpp"
 #include "antcrew/record/record.hpp"
+#include "antcrew/study/layer.hpp"
 #include "antcrew/study/study_base.hpp"
 
 namespace antcrew::study_layer {

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "antcrew/machine/leftover_work.hpp"
+#include "antcrew/study/layer.hpp"
 #include "antcrew/study/visit.hpp"
 
 namespace antcrew::internal {

@@ -3,9 +3,9 @@
 
 #include <string>
 
-#include "antcrew/base/layers.hpp"
 #include "antcrew/study/agreement.hpp"
 #include "antcrew/sweep/command_study.hpp"
+#include "antcrew/sweep/layer.hpp"
 
 namespace antcrew::sweep_layer {
 

@@ -11,8 +11,8 @@
 #include <string>
 #include <vector>
 
-#include "antcrew/base/layers.hpp"
 #include "antcrew/study/outline.hpp"
+#include "antcrew/sweep/layer.hpp"
 
 namespace antcrew::sweep_layer {
 

@@ -11,11 +11,11 @@
 #include <string>
 #include <vector>
 
-#include "antcrew/base/layers.hpp"
 #include "antcrew/study/host.hpp"
 #include "antcrew/sweep/command_study.hpp"
 #include "antcrew/sweep/internal/program_files.hpp"
 #include "antcrew/sweep/internal/trial_run.hpp"
+#include "antcrew/sweep/layer.hpp"
 
 namespace antcrew::sweep_layer {
 

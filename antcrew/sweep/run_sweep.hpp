@@ -8,9 +8,9 @@
 
 #include <string>
 
-#include "antcrew/base/layers.hpp"
 #include "antcrew/study/run.hpp"
 #include "antcrew/sweep/command_study.hpp"
+#include "antcrew/sweep/layer.hpp"
 
 namespace antcrew::sweep_layer {
 

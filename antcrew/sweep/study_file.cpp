@@ -237,7 +237,7 @@ class Reading {
     std::vector<int> workers;
     for (const std::size_t count : table.counts(key))
       workers.push_back(
-          checked_workers(count > 1'000'000 ? 1'000'000 : static_cast<long long>(count), table.where(key)));
+          internal::checked_workers(count > 1'000'000 ? 1'000'000 : static_cast<long long>(count), table.where(key)));
     if (!workers.empty()) study_layer::check_workers(workers, table.where(key));
     return workers;
   }

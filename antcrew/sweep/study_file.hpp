@@ -11,8 +11,8 @@
 #include <memory>
 #include <string>
 
-#include "antcrew/base/layers.hpp"
 #include "antcrew/sweep/command_study.hpp"
+#include "antcrew/sweep/layer.hpp"
 
 namespace antcrew::sweep_layer {
 

@@ -8,9 +8,9 @@
 
 #include <toml++/toml.h>
 
-#include "antcrew/base/layers.hpp"
 #include "antcrew/record/point.hpp"
 #include "antcrew/sweep/command_study.hpp"
+#include "antcrew/sweep/layer.hpp"
 
 namespace antcrew::internal {
 

@@ -70,13 +70,18 @@ class Service : public httplib::Server {
 
 }  // namespace
 
+using antcrew::Error;
+
 LoggerService::LoggerService(const std::string& host) : host_(host) {
   if (!is_loopback(host)) {
-    antcrew::bad_input("loggers.host", host, "the stand-in loggers answer on this machine only",
-                       "give a loopback address, such as 127.0.0.1");
+    throw Error(Error::Kind::bad_input, "loggers.host", "the stand-in loggers answer on this machine only", host,
+                "give a loopback address, such as 127.0.0.1");
   }
+  const auto could_not_start = [&](const char* what, const char* advice) {
+    return Error(Error::Kind::could_not_run, "loggers.start", what, host, advice);
+  };
   int told[2];
-  if (::pipe(told) != 0) antcrew::could_not_run("loggers.start", host, "no pipe", "close some files");
+  if (::pipe(told) != 0) throw could_not_start("no pipe", "close some files");
   const pid_t parent = ::getpid();
   process_ = ::fork();
   if (process_ == 0) {
@@ -86,7 +91,7 @@ LoggerService::LoggerService(const std::string& host) : host_(host) {
   ::close(told[1]);
   const bool heard = process_ > 0 && ::read(told[0], &port_, sizeof port_) == sizeof port_ && port_ > 0;
   ::close(told[0]);
-  if (!heard) antcrew::could_not_run("loggers.start", host, "the service found no free port", "try again");
+  if (!heard) throw could_not_start("the service found no free port", "try again");
 }
 
 LoggerService::~LoggerService() {

@@ -30,4 +30,8 @@ TEST_CASE("an include that goes the wrong way, or printing in the core, fails") 
   CHECK(inside.exit == 1);
   CHECK(test::contains(inside.out, "share/a.hpp:1: share may not include what is internal to crew"));
   CHECK(check("crew/a.hpp", "#include \"antcrew/crew/internal/loops.hpp\"\n").exit == 0);
+  const test::Outcome names = check("machine/a.cpp", "namespace antcrew { using namespace report_layer; }\n");
+  CHECK(names.exit == 1);
+  CHECK(test::contains(names.out, "machine may not name the namespace of report, a later layer"));
+  CHECK(check("cli/a.cpp", "namespace antcrew { using namespace report_layer; }\n").exit == 0);
 }

@@ -3,6 +3,7 @@
 #include <doctest/doctest.h>
 
 using namespace antcrew;
+using namespace antcrew::layers;
 
 TEST_CASE("no control character and no broken UTF-8 gets through") {
   CHECK(printable("depth at low tide") == "depth at low tide");

@@ -6,6 +6,7 @@
 #include "antcrew/base/range.hpp"
 
 using namespace antcrew;
+using namespace antcrew::layers;
 
 TEST_CASE("counts with every suffix that is offered") {
   CHECK(parse_count("250", "x") == 250);

@@ -31,6 +31,16 @@ int share = 4;
 int base = 5;
 int crew = 6;
 int algorithm = 7;
+int joined = 8;
+int printable = 9;
+int parse_count = 10;
+int duration_text = 11;
+int text_hash = 12;
+int nearest_word = 13;
+int type_name = 14;
+int bad_input = 15;
+struct TimeUnit {};
+struct Thrown {};
 
 int main(int argc, char** argv) {
   used(Account(), Action(), Agent(), Analysis(), Answer(), Area(), Array(), Batch(), Block(), Board(), Body(), Box(),
@@ -44,7 +54,8 @@ int main(int argc, char** argv) {
        Worker(), World());
   report();
   record();
-  used(machine, analysis, study, share, base, crew, algorithm);
+  used(machine, analysis, study, share, base, crew, algorithm, joined, printable, parse_count, duration_text, text_hash,
+       nearest_word, type_name, bad_input, TimeUnit(), Thrown());
   Study sums("Sums", [](std::size_t n) { return std::vector<int>(n, 1); }, [](const std::vector<int>& in) { return in.size(); });
   sums.sizes({10});
   sums.variant<ThreadCrew>("counted", [](const auto& in, auto& workers) {

@@ -4,6 +4,7 @@
 #include <vector>
 
 #include "antcrew/analysis/findings.hpp"
+#include "antcrew/analysis/layer.hpp"
 
 namespace antcrew::internal {
 

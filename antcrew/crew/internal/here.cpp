@@ -60,6 +60,8 @@ bool ends_soon(std::uintptr_t address) noexcept {
 
 namespace antcrew {
 
+using namespace base_layer;
+
 OwnStack::OwnStack(const void* lowest, std::size_t bytes) noexcept
     : before_{internal::told_here.lowest, internal::told_here.top, internal::told_here.floor,
               internal::stack_floor_here} {

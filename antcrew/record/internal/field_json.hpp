@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "antcrew/record/json.hpp"
+#include "antcrew/record/layer.hpp"
 
 namespace antcrew::internal {
 

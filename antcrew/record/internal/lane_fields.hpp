@@ -3,8 +3,8 @@
 
 #include <type_traits>
 
-#include "antcrew/base/layers.hpp"
 #include "antcrew/log/lane_sums.hpp"
+#include "antcrew/record/layer.hpp"
 
 namespace antcrew::internal {
 

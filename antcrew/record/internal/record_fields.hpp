@@ -7,6 +7,7 @@
 #include <type_traits>
 
 #include "antcrew/record/internal/lane_fields.hpp"
+#include "antcrew/record/layer.hpp"
 #include "antcrew/record/record.hpp"
 
 namespace antcrew::internal {

@@ -7,6 +7,7 @@
 
 #include "antcrew/log/timeline.hpp"
 #include "antcrew/record/json.hpp"
+#include "antcrew/record/layer.hpp"
 
 namespace antcrew::internal {
 

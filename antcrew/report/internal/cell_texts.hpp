@@ -5,8 +5,8 @@
 #include <vector>
 
 #include "antcrew/analysis/forward.hpp"
-#include "antcrew/base/layers.hpp"
 #include "antcrew/report/grid.hpp"
+#include "antcrew/report/layer.hpp"
 
 namespace antcrew::internal {
 

@@ -4,8 +4,8 @@
 #include <string>
 #include <vector>
 
-#include "antcrew/base/layers.hpp"
 #include "antcrew/report/figure.hpp"
+#include "antcrew/report/layer.hpp"
 
 namespace antcrew::internal {
 

@@ -4,7 +4,7 @@
 #include <string>
 
 #include "antcrew/analysis/ledger.hpp"
-#include "antcrew/base/layers.hpp"
+#include "antcrew/report/layer.hpp"
 
 namespace antcrew::report_layer {
 

@@ -3,7 +3,7 @@
 
 #include <string>
 
-#include "antcrew/base/layers.hpp"
+#include "antcrew/report/layer.hpp"
 
 namespace antcrew::internal {
 

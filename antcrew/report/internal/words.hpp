@@ -5,7 +5,7 @@
 
 #include "antcrew/analysis/figures.hpp"
 #include "antcrew/analysis/forward.hpp"
-#include "antcrew/base/layers.hpp"
+#include "antcrew/report/layer.hpp"
 
 namespace antcrew::internal {
 

@@ -7,6 +7,7 @@
 #include <utility>
 
 #include "antcrew/store/index.hpp"
+#include "antcrew/store/layer.hpp"
 
 namespace antcrew::internal {
 

@@ -4,8 +4,8 @@
 #include <string>
 #include <vector>
 
-#include "antcrew/base/layers.hpp"
 #include "antcrew/store/index.hpp"
+#include "antcrew/store/layer.hpp"
 
 namespace antcrew::internal {
 

@@ -4,6 +4,7 @@
 #include <string_view>
 
 #include "antcrew/record/json.hpp"
+#include "antcrew/store/layer.hpp"
 
 namespace antcrew::internal {
 

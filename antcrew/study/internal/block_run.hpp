@@ -7,6 +7,7 @@
 
 #include "antcrew/analysis/stages.hpp"
 #include "antcrew/study/internal/run_state.hpp"
+#include "antcrew/study/layer.hpp"
 
 namespace antcrew::internal {
 

@@ -5,6 +5,8 @@
 
 #include <cstddef>
 
+#include "antcrew/study/layer.hpp"
+
 namespace antcrew::internal {
 
 class Budget {

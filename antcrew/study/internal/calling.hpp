@@ -10,6 +10,7 @@
 #include "antcrew/record/point.hpp"
 #include "antcrew/study/crew_traits.hpp"
 #include "antcrew/study/internal/kept_answers.hpp"
+#include "antcrew/study/layer.hpp"
 
 namespace antcrew::internal {
 

@@ -2,6 +2,7 @@
 // again.
 #pragma once
 
+#include "antcrew/study/layer.hpp"
 #include "antcrew/study/visit.hpp"
 
 namespace antcrew::internal {

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "antcrew/study/internal/block_run.hpp"
+#include "antcrew/study/layer.hpp"
 
 namespace antcrew::internal {
 

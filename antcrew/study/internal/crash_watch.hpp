@@ -2,6 +2,7 @@
 // a child of the body that came back.
 #pragma once
 
+#include "antcrew/study/layer.hpp"
 #include "antcrew/study/visit.hpp"
 
 namespace antcrew::internal {

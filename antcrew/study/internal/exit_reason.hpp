@@ -3,6 +3,7 @@
 
 #include <string>
 
+#include "antcrew/study/layer.hpp"
 #include "antcrew/study/visit.hpp"
 
 namespace antcrew::internal {

@@ -6,6 +6,7 @@
 
 #include "antcrew/study/channel.hpp"
 #include "antcrew/study/host.hpp"
+#include "antcrew/study/layer.hpp"
 #include "antcrew/study/local_host.hpp"
 
 namespace antcrew::internal {

@@ -10,6 +10,7 @@
 #include "antcrew/base/owned.hpp"
 #include "antcrew/machine/clock.hpp"
 #include "antcrew/study/internal/returned_child.hpp"
+#include "antcrew/study/layer.hpp"
 
 namespace antcrew::internal {
 

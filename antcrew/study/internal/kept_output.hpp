@@ -7,6 +7,8 @@
 #include <string>
 #include <vector>
 
+#include "antcrew/study/layer.hpp"
+
 namespace antcrew::internal {
 
 class KeptOutput {

@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "antcrew/study/internal/block_run.hpp"
+#include "antcrew/study/layer.hpp"
 
 namespace antcrew::internal {
 

@@ -4,6 +4,7 @@
 #include <string>
 
 #include "antcrew/record/forward.hpp"
+#include "antcrew/study/layer.hpp"
 
 namespace antcrew::internal {
 

@@ -10,6 +10,7 @@
 #include <vector>
 
 #include "antcrew/record/record.hpp"
+#include "antcrew/study/layer.hpp"
 #include "antcrew/study/visit.hpp"
 
 namespace antcrew::internal {

@@ -5,6 +5,7 @@
 #include <vector>
 
 #include "antcrew/record/forward.hpp"
+#include "antcrew/study/layer.hpp"
 #include "antcrew/study/plan.hpp"
 
 namespace antcrew::internal {

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "antcrew/machine/forks.hpp"
+#include "antcrew/study/layer.hpp"
 
 namespace antcrew::study_layer {
 struct ProcessBoard;

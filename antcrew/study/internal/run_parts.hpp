@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "antcrew/record/forward.hpp"
+#include "antcrew/study/layer.hpp"
 #include "antcrew/study/outline.hpp"
 
 namespace antcrew::internal {

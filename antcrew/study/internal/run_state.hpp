@@ -7,6 +7,7 @@
 #include <string>
 
 #include "antcrew/study/internal/budget.hpp"
+#include "antcrew/study/layer.hpp"
 #include "antcrew/study/run_loop.hpp"
 
 namespace antcrew::internal {

@@ -3,8 +3,8 @@
 
 #include <string>
 
-#include "antcrew/base/layers.hpp"
 #include "antcrew/record/record.hpp"
+#include "antcrew/study/layer.hpp"
 
 namespace antcrew::internal {
 

@@ -5,6 +5,7 @@
 #include "antcrew/machine/leftover_work.hpp"
 #include "antcrew/machine/usage.hpp"
 #include "antcrew/record/forward.hpp"
+#include "antcrew/study/layer.hpp"
 
 namespace antcrew::internal {
 

@@ -5,6 +5,7 @@
 #include <vector>
 
 #include "antcrew/record/forward.hpp"
+#include "antcrew/study/layer.hpp"
 
 namespace antcrew::internal {
 

@@ -11,8 +11,8 @@
 #include <map>
 #include <string>
 
-#include "antcrew/base/layers.hpp"
 #include "antcrew/record/record.hpp"
+#include "antcrew/sweep/layer.hpp"
 
 namespace antcrew::internal {
 

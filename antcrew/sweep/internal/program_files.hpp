@@ -8,9 +8,9 @@
 #include <string>
 #include <vector>
 
-#include "antcrew/base/layers.hpp"
 #include "antcrew/record/record.hpp"
 #include "antcrew/sweep/command_study.hpp"
+#include "antcrew/sweep/layer.hpp"
 
 namespace antcrew::internal {
 

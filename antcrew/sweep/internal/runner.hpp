@@ -15,8 +15,8 @@
 #include <string>
 #include <vector>
 
-#include "antcrew/base/layers.hpp"
 #include "antcrew/study/server_process.hpp"
+#include "antcrew/sweep/layer.hpp"
 
 namespace antcrew::internal {
 

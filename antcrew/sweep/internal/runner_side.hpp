@@ -5,6 +5,7 @@
 #include <variant>
 
 #include "antcrew/sweep/internal/runner.hpp"
+#include "antcrew/sweep/layer.hpp"
 
 namespace antcrew::internal {
 

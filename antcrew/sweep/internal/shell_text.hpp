@@ -4,7 +4,7 @@
 #include <string>
 #include <vector>
 
-#include "antcrew/base/layers.hpp"
+#include "antcrew/sweep/layer.hpp"
 
 namespace antcrew::internal {
 

@@ -12,6 +12,8 @@
 #include <string>
 #include <vector>
 
+#include "antcrew/sweep/layer.hpp"
+
 namespace antcrew::internal {
 
 class TrialFolder {

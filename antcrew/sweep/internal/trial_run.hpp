@@ -7,12 +7,12 @@
 #include <string>
 #include <vector>
 
-#include "antcrew/base/layers.hpp"
 #include "antcrew/study/host.hpp"
 #include "antcrew/sweep/command_study.hpp"
 #include "antcrew/sweep/internal/phase_lines.hpp"
 #include "antcrew/sweep/internal/runner.hpp"
 #include "antcrew/sweep/internal/trial_folder.hpp"
+#include "antcrew/sweep/layer.hpp"
 
 namespace antcrew::internal {
 

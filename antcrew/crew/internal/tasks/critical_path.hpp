@@ -10,9 +10,9 @@
 #include <atomic>
 #include <cstdint>
 
-#include "antcrew/base/layers.hpp"
 #include "antcrew/base/smaller.hpp"
 #include "antcrew/machine/clock.hpp"
+#include "antcrew/machine/layer.hpp"
 
 namespace antcrew::internal {
 

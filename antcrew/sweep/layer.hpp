@@ -1,0 +1,22 @@
+// The namespace of this layer, and those that it sees.
+#pragma once
+
+#include "antcrew/study/layer.hpp"
+
+namespace antcrew {
+
+namespace sweep_layer {
+using namespace base_layer;
+using namespace machine_layer;
+using namespace record_layer;
+using namespace analysis_layer;
+using namespace study_layer;
+}  // namespace sweep_layer
+namespace layers {
+using namespace sweep_layer;
+}
+namespace internal {
+using namespace sweep_layer;
+}
+
+}  // namespace antcrew
