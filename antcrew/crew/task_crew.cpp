@@ -21,10 +21,6 @@ const CrewFacts& TaskCrew::facts() const noexcept {
   return pool_->facts();
 }
 
-internal::MeterSwitch& TaskCrew::meter() noexcept {
-  return pool_->meter();
-}
-
 void TaskCrew::pieces(std::size_t n, Grain grain, const AnyStopToken& stop, const internal::PieceBody& body,
                       const CallPlace& at) {
   internal::note_place(at);
@@ -37,7 +33,7 @@ void TaskCrew::pieces(std::size_t n, Grain grain, const AnyStopToken& stop, cons
       left_out.emplace();
     if (internal::stack_nearly_full()) internal::refuse_depth("TaskCrew", "a loop");
     if (workers() == 1) return loop.run_alone_kept(n);
-    const bool tried = body.perhaps_small && internal::lane_here == nullptr && pool_->meter().now() == nullptr;
+    const bool tried = body.perhaps_small && internal::lane_here == nullptr;
     const std::size_t done = tried ? loop.begin_alone(n, workers()) : 0;
     if (done < n && !body.only_first) loop.run(worker, {done, n});
   };

@@ -36,10 +36,6 @@
 
 namespace antcrew {
 
-namespace internal {
-class MeterSwitch;
-}
-
 class TaskCrew : public internal::Loops<TaskCrew, Grain> {
  public:
   // Starts workers - 1 threads. Throws Error (crew.workers, crew.start).
@@ -92,7 +88,6 @@ class TaskCrew : public internal::Loops<TaskCrew, Grain> {
   void end_call();
 
   internal::TaskPool& pool() noexcept { return *pool_; }
-  internal::MeterSwitch& meter() noexcept;  // for Watch
 
  private:
   friend class internal::Loops<TaskCrew, Grain>;

@@ -38,23 +38,19 @@ std::uint64_t ThreadCrew::wake_ups() const noexcept {
   return team_ == nullptr ? 0 : team_->wake_ups();
 }
 
-internal::MeterSwitch& ThreadCrew::meter() noexcept {
-  return workers_ == 1 ? meter_ : team_->meter();
-}
-
 int ThreadCrew::number_here() const noexcept {
   return team_->number_inside();
 }
 
-// Calls inside bodies are part of those.
-[[gnu::noinline]] void ThreadCrew::alone_metered(internal::Meter& meter, std::size_t n, Split split,
-                                                 const Enough& enough, const PieceBody& body) {
-  const internal::Inner inner(meter.depth);
-  const bool outermost = inner.depth() == 1;
-  const internal::CallMeter call(outermost ? &meter : nullptr);
-  const internal::Busy busy(outermost ? meter.lane(0) : nullptr);
+// What a watch sees of a crew of one. Calls inside bodies are part of those.
+[[gnu::noinline]] void ThreadCrew::alone_watched(std::size_t n, Split split, const Enough& enough,
+                                                 const PieceBody& body) {
+  const internal::OuterRegion region(n, internal::Sharing::even, 1, "ThreadCrew");
+  internal::Lane* lane = region.book() == nullptr ? nullptr : internal::lane_here;
+  const internal::InFrame working({internal::Doing::body, internal::Shortage::none, region.number(), nullptr, nullptr},
+                                  lane);
   const std::size_t pieces = internal::all_pieces(n, split, enough, body);
-  if (outermost) meter.lane(0)->pieces.add(static_cast<std::int64_t>(pieces));
+  if (lane != nullptr) lane->pieces_ended(now_ns(), 0, n, static_cast<std::uint32_t>(pieces));
 }
 
 // In the calling thread, as the worker that it is. Cut short by its own stop alone: what it returns must be whole.
@@ -63,8 +59,9 @@ inline void ThreadCrew::inside(int number, std::size_t n, Split split, const Any
   if (internal::stack_nearly_full()) internal::refuse_depth("ThreadCrew", "a loop");
   const internal::AsWorker as(number);
   const Enough enough(internal::never_raised, stop);
-  if (internal::Meter* meter = meter_.now(); meter != nullptr) [[unlikely]]
-    return alone_metered(*meter, n, split, enough, body);
+  if (internal::LaneBook* book = internal::open_lanes.load(std::memory_order_relaxed); book != nullptr) [[unlikely]] {
+    if (workers_ == 1 && book->adds_up()) return alone_watched(n, split, enough, body);
+  }
   internal::all_pieces(n, split, enough, body);
 }
 
@@ -84,11 +81,10 @@ inline void ThreadCrew::by_one(std::size_t n, Split split, const AnyStopToken& s
                                             const PieceBody& body) {
   if (const int number = number_here(); number >= 0) return inside(number, n, split, stop, body);
   team_->enter();
-  // One piece: nobody is woken for it. A log or meter has it as a region like any other.
+  // One piece: nobody is woken for it. A log has it as a region like any other.
   const bool one_piece = n == 1 || (split.kind() == Split::Kind::chunks && n <= split.items());
-  if (one_piece && team_->meter().now() == nullptr && !internal::places_wanted())
-    return team_->run_by_caller(n, stop, body);
-  if (body.perhaps_small && team_->meter().now() == nullptr && !internal::places_wanted()) {
+  if (one_piece && !internal::places_wanted()) return team_->run_by_caller(n, stop, body);
+  if (body.perhaps_small && !internal::places_wanted()) {
     const std::size_t done = team_->begin_by_caller(n, stop, body);
     if (done == n || body.only_first) return team_->leave();
     const internal::RestOfPieces rest{body, done};

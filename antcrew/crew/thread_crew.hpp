@@ -26,7 +26,6 @@
 #include "antcrew/crew/crew_options.hpp"
 #include "antcrew/crew/internal/here.hpp"
 #include "antcrew/crew/internal/loops.hpp"
-#include "antcrew/crew/internal/meter.hpp"
 #include "antcrew/crew/split.hpp"
 
 namespace antcrew {
@@ -95,9 +94,6 @@ class ThreadCrew : public internal::Loops<ThreadCrew, Split> {
   std::uint64_t wake_ups() const noexcept;
   std::uint64_t wake_ups_by_caller() const noexcept;
 
-  // For Watch.
-  internal::MeterSwitch& meter() noexcept;
-
  private:
   friend class internal::Loops<ThreadCrew, Split>;
 
@@ -111,7 +107,7 @@ class ThreadCrew : public internal::Loops<ThreadCrew, Split> {
   // Of a crew of one, with nothing to look after but the body: inline, since such calls are counted in nanoseconds.
   bool as_plain_call(std::size_t n, Split split, const AnyStopToken& stop) const noexcept {
     return workers_ == 1 && team_ == nullptr && split.kind() == Split::Kind::even && n > 0 && !stop.stop_possible() &&
-           meter_.now() == nullptr && !internal::places_wanted() && internal::stack_surely_left();
+           !internal::places_wanted() && internal::stack_surely_left();
   }
   void any_pieces(std::size_t n, Split split, const AnyStopToken& stop, const internal::PieceBody& body,
                   const CallPlace& at);
@@ -120,13 +116,12 @@ class ThreadCrew : public internal::Loops<ThreadCrew, Split> {
   void together(std::size_t n, Split split, const AnyStopToken& stop, const internal::PieceBody& body);
   void share_out(std::size_t n, Split split, const AnyStopToken& stop, const internal::PieceBody& body);
   void inside(int number, std::size_t n, Split split, const AnyStopToken& stop, const internal::PieceBody& body);
-  static void alone_metered(internal::Meter& meter, std::size_t n, Split split, const internal::Enough& enough,
+  static void alone_watched(std::size_t n, Split split, const internal::Enough& enough,
                             const internal::PieceBody& body);
   int number_here() const noexcept;
 
   int workers_;
   std::atomic<const void*> caller_{nullptr};  // of a crew of one
-  internal::MeterSwitch meter_;               // likewise
   CrewFacts facts_;
   internal::Owned<internal::Team> team_;  // also of one worker that is pinned
 };

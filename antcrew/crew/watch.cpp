@@ -27,11 +27,28 @@ double CrewLog::utilisation() const noexcept {
   return all > 0 ? std::min(1.0, (all - idle_s()) / all) : 0;
 }
 
-Watch::Logged::Logged(int workers) {
+namespace {
+
+void refuse_second(const char* where) {
   if (internal::open_lanes.load(std::memory_order_relaxed) != nullptr || internal::lane_here != nullptr) {
-    could_not_run("watch.busy", "Watch::ledger", "another log of what workers do is open",
+    could_not_run("watch.busy", where, "another log of what workers do is open",
                   "take one at a time, and none inside a study");
   }
+}
+
+}  // namespace
+
+// Only the one that this watch keeps open may be closed meanwhile.
+Watch::Paused::Paused(internal::LaneBook& book) : book_(book) {
+  if (internal::open_lanes.load(std::memory_order_relaxed) != &book) refuse_second("Watch::ledger");
+  book_.close();
+}
+
+Watch::Paused::~Paused() {
+  book_.open();
+}
+
+Watch::Logged::Logged(int workers) {
   internal::log_costs();
   book_ = internal::LaneBook::create(workers);
   cpu_before_s_ = seconds(process_cpu_ns());
@@ -53,35 +70,24 @@ internal::LaneSums Watch::Logged::sums() const {
   return sums;
 }
 
-Watch::Watch(internal::MeterSwitch& meter, int workers)
-    : switch_(meter), meter_(meter.turn_on(workers)), start_ns_(now_ns()), before_(all()) {}
-
-Watch::~Watch() {
-  switch_.turn_off();
+Watch::Watch(int workers) : book_((refuse_second("Watch"), internal::LaneBook::create(workers, 0, false))) {
+  start_ns_ = now_ns();
+  book_->open();
 }
 
-CrewLog Watch::all() const {
-  CrewLog log;
-  log.watched_s = seconds(now_ns() - start_ns_);
-  log.calls = meter_.calls.get();
-  log.calls_s = seconds(meter_.calls_ns.get());
-  for (int k = 0; k < meter_.lane_count; ++k) {
-    const internal::BusyLane& lane = meter_.lanes[static_cast<std::size_t>(k)];
-    log.workers.push_back(
-        {seconds(lane.busy_ns.get()), seconds(lane.cpu_ns.get()), lane.pieces.get(), lane.stolen.get()});
-  }
-  return log;
+Watch::~Watch() {
+  if (internal::open_lanes.load(std::memory_order_relaxed) == book_) book_->close();
+  internal::LaneBook::destroy(book_);
 }
 
 CrewLog Watch::log() const {
-  CrewLog log = all();
-  log.calls -= before_.calls;
-  log.calls_s -= before_.calls_s;
-  for (std::size_t k = 0; k < log.workers.size(); ++k) {
-    log.workers[k].busy_s -= before_.workers[k].busy_s;
-    log.workers[k].cpu_s -= before_.workers[k].cpu_s;
-    log.workers[k].pieces -= before_.workers[k].pieces;
-    log.workers[k].stolen -= before_.workers[k].stolen;
+  CrewLog log;
+  log.watched_s = seconds(now_ns() - start_ns_);
+  log.calls = book_->calls();
+  log.calls_s = seconds(book_->calls_ns());
+  for (int k = 0; k < book_->lanes(); ++k) {
+    const internal::LaneTotals& its = book_->lane(k).totals();
+    log.workers.push_back({seconds(its.busy_ns.get()), seconds(its.cpu_ns.get()), its.pieces.get(), its.stolen.get()});
   }
   return log;
 }

@@ -5,15 +5,14 @@
 //   CrewLog log = watch.log();
 //   log.workers[1].busy_s / log.calls_s;      // how well worker 1 was used
 //
-// While watched, a ThreadCrew reads the clocks a few times a region and worker, a TaskCrew a few times each time that a
-// worker finds work and loses it: under a microsecond each. Made, asked and ended by the thread that calls the crew,
-// between calls; one watch a crew at a time. The crew must outlive it.
+// While watched, workers read the clock at the borders of their work (lanes.hpp), and add up. Made, asked and ended by
+// the thread that calls the crew, between calls: what other threads have it do meanwhile is not seen. One watch a
+// program at a time, and none while a study looks at a call: Error (watch.busy). The crew must outlive it.
 #pragma once
 
 #include <cstdint>
 #include <vector>
 
-#include "antcrew/crew/internal/meter.hpp"
 #include "antcrew/log/lane_sums.hpp"
 #include "antcrew/log/lanes.hpp"
 
@@ -21,8 +20,8 @@ namespace antcrew {
 
 struct CrewLog {
   struct Worker {
-    double busy_s = 0;        // in the crew's work: from taking it up to finding none left
-    double cpu_s = 0;         // of that, on a processor; the rest it was blocked or waited to run
+    double busy_s = 0;  // in the body's work
+    double cpu_s = 0;   // of that, on a processor; the rest it was blocked or waited to run. Read some 20 µs apart
     std::int64_t pieces = 0;  // ranges or tasks that it ran
     std::int64_t stolen = 0;  // of them, tasks that it took from another worker
   };
@@ -41,12 +40,12 @@ struct CrewLog {
 class Watch {
  public:
   template <class Crew>
-  explicit Watch(Crew& crew) : Watch(crew.meter(), crew.workers()) {}
+  explicit Watch(Crew& crew) : Watch(crew.workers()) {}
   ~Watch();
   Watch(const Watch&) = delete;
   Watch& operator=(const Watch&) = delete;
 
-  // Since the watch was made.
+  // Since the watch was made, but for what ledger() looked at.
   CrewLog log() const;
 
   // Runs work() with a log of what every worker does, and adds up where their seconds went: every moment of every
@@ -55,14 +54,25 @@ class Watch {
   // log is open, (log.memory), and what work() throws. ledger_text() of the report makes a text of it.
   template <class Work>
   internal::LaneSums ledger(Work&& work) {
-    const Logged logged(meter_.lane_count);
+    const Paused paused(*book_);
+    const Logged logged(book_->lanes());
     work();
     return logged.sums();
   }
 
  private:
-  Watch(internal::MeterSwitch& meter, int workers);
-  CrewLog all() const;
+  explicit Watch(int workers);
+
+  class Paused {
+   public:
+    explicit Paused(internal::LaneBook& book);
+    ~Paused();
+    Paused(const Paused&) = delete;
+    Paused& operator=(const Paused&) = delete;
+
+   private:
+    internal::LaneBook& book_;
+  };
 
   class Logged {
    public:
@@ -77,10 +87,8 @@ class Watch {
     double cpu_before_s_ = 0;
   };
 
-  internal::MeterSwitch& switch_;
-  internal::Meter& meter_;
+  internal::LaneBook* book_;
   std::int64_t start_ns_;
-  CrewLog before_;
 };
 
 }  // namespace antcrew

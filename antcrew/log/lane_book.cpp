@@ -15,10 +15,10 @@
 
 namespace antcrew::internal {
 
-LaneBook* LaneBook::create(int workers, int most) {
+LaneBook* LaneBook::create(int workers, int most, bool keeps) {
   const int lanes = std::max(workers, most);
   const std::size_t lane_bytes = sizeof(Lane) * static_cast<std::size_t>(lanes + 1);
-  const std::size_t entry_bytes = sizeof(Stretch) * most_entries * static_cast<std::size_t>(lanes + 1);
+  const std::size_t entry_bytes = keeps ? sizeof(Stretch) * most_entries * static_cast<std::size_t>(lanes + 1) : 0;
   const std::size_t bytes = sizeof(LaneBook) + line_bytes + lane_bytes + entry_bytes;
   void* memory = ::mmap(nullptr, bytes, PROT_READ | PROT_WRITE, MAP_SHARED | MAP_ANONYMOUS | MAP_NORESERVE, -1, 0);
   if (memory == MAP_FAILED) {
@@ -30,6 +30,7 @@ LaneBook* LaneBook::create(int workers, int most) {
   book->bytes_ = bytes;
   book->lane_count_ = lanes;
   book->workers_ = workers;
+  book->keeps_ = keeps;
   auto at = reinterpret_cast<std::uintptr_t>(memory) + sizeof(LaneBook);
   at = (at + line_bytes - 1) / line_bytes * line_bytes;
   book->lanes_ = reinterpret_cast<Lane*>(at);
@@ -100,6 +101,7 @@ void LaneBook::open() noexcept {
     Frame base;
     if (k == 0) base.doing = Doing::serial;
     lanes_[k].begin(now, base, entries_ + static_cast<std::size_t>(k) * most_entries, most_entries);
+    lanes_[k].adds_up_ = !keeps_;
     lanes_[k].thread_before_ = lanes_[k].thread_;
     lanes_[k].cpu_before_ns_ = cpu_of_thread(lanes_[k].thread_);
     lanes_[k].delay_before_ns_ = lanes_[k].cpu_before_ns_ < 0 ? -1 : run_delay_ns(lanes_[k].thread_);
@@ -125,7 +127,7 @@ void LaneBook::close() noexcept {
   Lane& mine = lanes_[0];
   if (mine.holder_.load(std::memory_order_relaxed) != kernel_thread()) return;  // lost in a fork, or by an exception
   mine.write(end_ns_, {}, 0);
-  if (mine.used_ > 0) {
+  if (keeps_ && mine.used_ > 0) {
     Stretch& last = mine.entries_[mine.used_ - 1];
     last.cpu_ns = thread_cpu_ns();
     last.delay_ns = run_delay_ns();
@@ -134,6 +136,7 @@ void LaneBook::close() noexcept {
 }
 
 std::uint32_t LaneBook::begin_region(const LaneRegion& region) noexcept {
+  if (!keeps_) return 1;
   const std::uint32_t slot = regions_used_.fetch_add(1, std::memory_order_relaxed);
   if (slot < most_regions) regions_[slot] = region;
   return slot + 1;
@@ -152,6 +155,7 @@ std::uint32_t LaneBook::begin_outer_region(LaneRegion region) noexcept {
   lane->border(now_ns());
   region.begin_ns = lane->last_ns_;
   const std::uint32_t number = begin_region(region);
+  if (!keeps_) regions_[0] = region;
   region_now_.store(number, std::memory_order_release);
   return number;
 }
@@ -159,6 +163,10 @@ std::uint32_t LaneBook::begin_outer_region(LaneRegion region) noexcept {
 void LaneBook::end_outer_region(std::uint32_t number) noexcept {
   lanes_[0].border(now_ns());
   if (number <= most_regions) regions_[number - 1].end_ns = lanes_[0].last_ns_;
+  if (!keeps_) {
+    calls_.add(1);
+    calls_ns_.add(regions_[0].end_ns - regions_[0].begin_ns);
+  }
   region_now_.store(0, std::memory_order_relaxed);
 }
 
@@ -187,6 +195,7 @@ LaneBook::LockEntry* LaneBook::entry_of(const void* lock, const char* name) noex
 }
 
 void LaneBook::add_stage(const char* name, bool alone, std::int64_t busy_ns, std::uint64_t items) noexcept {
+  if (!keeps_) return;
   const std::uint32_t slot = stages_used_.fetch_add(1, std::memory_order_relaxed);
   if (slot >= most_stages) return;
   StageEntry& stage = stages_[slot];

@@ -14,7 +14,7 @@ bool Lane::take() noexcept {
   if (!holder_.compare_exchange_strong(nobody, me, std::memory_order_acquire, std::memory_order_relaxed)) return false;
   const bool other = thread_ != me;
   thread_ = me;
-  if (other) switches_ = -1;
+  if (other) switches_ = cpu_read_ns_ = -1;
   if (other) cpu_read_at_ns_ = delay_read_at_ns_ = last_ns_ - between_delays_ns;  // its clocks are others
   const std::int64_t called_ns = called_ns_.exchange(0, std::memory_order_relaxed);
   write(now_ns(), {}, called_ns);
@@ -56,8 +56,26 @@ void Lane::read_clocks(std::int64_t now, Stretch& into, bool always) noexcept {
   }
 }
 
+// What a thread used before it took the lane is not this lane's.
+void Lane::add_up(std::int64_t now, const Piece& piece) noexcept {
+  const Doing doing = top().doing;
+  const std::int64_t ns = now - std::exchange(last_ns_, now);
+  if (doing == Doing::body || doing == Doing::lock) {
+    totals_.busy_ns.add(ns);
+    busy_since_ += ns;
+  }
+  if (piece.count > 0) totals_.pieces.add(piece.count);
+  if (now - cpu_read_at_ns_ < between_cpu_ns) return;
+  const std::int64_t cpu_ns = thread_cpu_ns();
+  if (cpu_read_ns_ >= 0) totals_.cpu_ns.add(smaller_of(busy_since_, cpu_ns - cpu_read_ns_));
+  cpu_read_at_ns_ = now;
+  cpu_read_ns_ = cpu_ns;
+  busy_since_ = 0;
+}
+
 // Where room gets short, neighbours of the same kind are written as one.
 void Lane::write(std::int64_t now, const Piece& piece, std::int64_t called_ns) noexcept {
+  if (adds_up_) return add_up(now, piece);
   const Frame& frame = top();
   ++events_;
   if (frame.doing == Doing::waiting && called_ns_.load(std::memory_order_relaxed) != 0)
@@ -105,6 +123,7 @@ void Lane::begin(std::int64_t now, const Frame& base, Stretch* entries, std::uin
   last_ns_ = now;
   cpu_read_at_ns_ = delay_read_at_ns_ = now - between_delays_ns;
   cpu_read_ns_ = 0;
+  busy_since_ = 0;
   switches_ = -1;
   merge_ns_ = 0;
   cpu_readings_ = delay_readings_ = events_ = lost_ = 0;

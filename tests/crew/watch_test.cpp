@@ -52,9 +52,11 @@ TEST_CASE("a second watch begins at nothing, a crew of one can be watched, and c
 
 TEST_CASE("a watched TaskCrew counts tasks and thefts, and time without work is not busy") {
   TaskCrew crew(3);
-  Watch watch(crew);
-  crew.both([] { std::this_thread::sleep_for(30ms); }, [] { std::this_thread::sleep_for(10ms); });
-  const CrewLog log = watch.log();
+  const CrewLog log = [&] {
+    Watch watch(crew);
+    crew.both([] { std::this_thread::sleep_for(30ms); }, [] { std::this_thread::sleep_for(10ms); });
+    return watch.log();
+  }();
   CHECK(log.calls == 1);
   std::int64_t stolen = 0;
   double busy_s = 0;
@@ -87,6 +89,54 @@ TEST_CASE("a stretch of a program is told state by state: planted sleeps come ba
   REQUIRE(sums.by_place.size() == 1);
   CHECK(sums.by_place[0].place.rfind("watch_test.cpp:", 0) == 0);
   CHECK(watch.ledger([] {}).regions == 0);  // and again
+}
+
+TEST_CASE("a watch adds up for as long as it likes, and what it was paused for is left out") {
+  ThreadCrew crew(2);
+  Watch watch(crew);
+  constexpr int many = 70'000;  // more than a log has room for
+  for (int k = 0; k < many; ++k) crew.each(2, [](std::size_t) {});
+  CHECK(watch.log().calls == many);
+  CHECK(watch.log().workers[0].pieces == many);
+  CHECK(watch.log().workers[1].pieces == many);
+  CHECK(watch.ledger([&] { crew.each(2, [](std::size_t) {}); }).regions == 1);
+  CHECK(watch.log().calls == many);
+  std::thread([&] { crew.each(2, [](std::size_t) {}); }).join();  // another thread's
+  CHECK(watch.log().calls == many);
+  crew.each(2, [](std::size_t) {});
+  CHECK(watch.log().calls == many + 1);
+  const CrewLog log = watch.log();
+  for (const CrewLog::Worker& worker : log.workers) {
+    CHECK(worker.busy_s <= log.calls_s);
+    CHECK(worker.cpu_s <= worker.busy_s);
+  }
+  CHECK_THROWS_WITH_AS(Watch{crew}, doctest::Contains("another log"), Error);
+}
+
+TEST_CASE("computing bodies are on a processor, sleeping ones are not, however short their calls are") {
+  TaskCrew crew(2);
+  Watch watch(crew);
+  const auto spin = [](std::chrono::microseconds time) {
+    const auto end = std::chrono::steady_clock::now() + time;
+    while (std::chrono::steady_clock::now() < end) {
+    }
+  };
+  for (int k = 0; k < 300; ++k) crew.each(2, Grain{1}, [&](std::size_t) { spin(100us); });
+  const CrewLog computed = watch.log();
+  const double busy_s = computed.workers[0].busy_s + computed.workers[1].busy_s;
+  const double cpu_s = computed.workers[0].cpu_s + computed.workers[1].cpu_s;
+  CHECK(busy_s >= 0.06);
+  CHECK(cpu_s >= 0.2 * busy_s);  // on a machine that is not idle
+  for (int k = 0; k < 30; ++k) crew.each(2, Grain{1}, [&](std::size_t) { std::this_thread::sleep_for(1ms); });
+  const CrewLog slept = watch.log();
+  double slept_s = 0;
+  double on_s = 0;
+  for (std::size_t k = 0; k < 2; ++k) {
+    slept_s += slept.workers[k].busy_s - computed.workers[k].busy_s;
+    on_s += slept.workers[k].cpu_s - computed.workers[k].cpu_s;
+  }
+  CHECK(slept_s >= 0.06);
+  CHECK(on_s <= 0.5 * slept_s);
 }
 
 TEST_CASE("two such logs at once are refused, and one that threw is closed") {

@@ -16,7 +16,6 @@ OutsideCall::OutsideCall(TaskPool& pool, Sharing sharing, std::size_t n)
       frame_(worker_),
       as_(0, worker_),
       pin_(place_ == 0 ? pool.threads_.pin_of_caller() : -1),
-      meter_(place_ == 0 ? pool.meter_.now() : nullptr),
       path_told_(region_.book() != nullptr && pool.workers() > 1 &&
                  (sharing == Sharing::forks || sharing == Sharing::graph)) {
   if (worker_ != nullptr) {
@@ -24,9 +23,6 @@ OutsideCall::OutsideCall(TaskPool& pool, Sharing sharing, std::size_t n)
     worker_->begin_call();
   }
   if (path_told_) path_here.go_on(0);
-  if (meter_ == nullptr) return;
-  start_ns_ = now_ns();
-  cpu_ns_ = thread_cpu_ns();
 }
 
 OutsideCall::~OutsideCall() {
@@ -34,13 +30,6 @@ OutsideCall::~OutsideCall() {
   if (!finished_) pool_.finish_call(*worker_);
   worker_->dropped().take_error();  // of a call that throws already
   worker_->end_call();
-  if (meter_ != nullptr) {
-    const std::int64_t took_ns = now_ns() - start_ns_;
-    meter_->calls.add(1);
-    meter_->calls_ns.add(took_ns);
-    meter_->lane(0)->busy_ns.add(took_ns);
-    meter_->lane(0)->cpu_ns.add(thread_cpu_ns() - cpu_ns_);
-  }
   pool_.callers_now_.fetch_sub(1, std::memory_order_seq_cst);
   pool_.calling_[place_].store(false, std::memory_order_release);
 }

@@ -11,7 +11,6 @@
 
 namespace antcrew::internal {
 
-struct Meter;
 class TaskPool;
 
 // The worker of this pool that the calling thread is; null when it is none.
@@ -41,9 +40,6 @@ class OutsideCall {
   TaskFrame frame_;
   AsWorker as_;
   PinnedHere pin_;
-  Meter* meter_ = nullptr;
-  std::int64_t start_ns_ = 0;
-  std::int64_t cpu_ns_ = 0;
   bool path_told_ = false;  // to the log: the call's critical path
 };
 

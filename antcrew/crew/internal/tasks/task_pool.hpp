@@ -14,7 +14,6 @@
 
 #include "antcrew/crew/crew_options.hpp"
 #include "antcrew/crew/internal/ancestry.hpp"
-#include "antcrew/crew/internal/meter.hpp"
 #include "antcrew/crew/internal/standing_threads.hpp"
 #include "antcrew/crew/internal/tasks/outside_call.hpp"
 #include "antcrew/crew/internal/tasks/task_worker.hpp"
@@ -80,7 +79,6 @@ class TaskPool {
 
   int workers() const noexcept { return workers_; }
   const CrewFacts& facts() const noexcept { return threads_.facts(); }
-  MeterSwitch& meter() noexcept { return meter_; }
   // The calling thread gives this crew work: whether its workers are those of the lanes is settled by that.
   void note_caller() noexcept {
     LaneBook* book = open_lanes.load(std::memory_order_relaxed);
@@ -137,7 +135,6 @@ class TaskPool {
   bool several_neighbourhoods_;
   int most_waking_;
   int made_at_ = fork_depth();
-  MeterSwitch meter_;
   std::atomic<LaneBook*> logged_{nullptr};
   std::vector<std::unique_ptr<TaskWorker>> standing_;              // numbers 1 and up
   std::array<std::unique_ptr<TaskWorker>, most_callers> callers_;  // those made so far, without gaps
@@ -183,11 +180,9 @@ void TaskWorker::work_until(const Wanted& wanted, Done done, Wait wait) {
     Found found = find(wanted, false);
     if (!found) {
       log.rest();
-      const std::int64_t start_ns = watched() ? now_ns() : 0;
       wait.rests(lane);
       found = rest_until(wanted, done);
       wait.rested(lane);
-      if (start_ns != 0) rested(start_ns);
     }
     if (!found) continue;
     log.begin();

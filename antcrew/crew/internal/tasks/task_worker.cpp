@@ -17,10 +17,6 @@ TaskWorker::~TaskWorker() {
   while (free_loop_tasks_ != nullptr) delete std::exchange(free_loop_tasks_, free_loop_tasks_->below);
 }
 
-bool TaskWorker::watched() const noexcept {
-  return pool.meter_.now() != nullptr;
-}
-
 void tell_growth() noexcept {
   TaskPool::grows();
 }
@@ -91,8 +87,7 @@ Found TaskWorker::steal(const Allowed& allowed) noexcept {
       if (pass == 0 && other.neighbourhood_.load(std::memory_order_relaxed) != here) continue;
       const Found found = other.deque_.steal(allowed);
       if (!found) continue;
-      if (Meter* meter = pool.meter_.now()) meter->lane(number)->stolen.add(1);
-      if (lane_here != nullptr) lane_here->next_is_stolen();
+      lane_here != nullptr ? lane_here->next_is_stolen() : void(stole_ = true);
       return found;
     }
   }
@@ -119,7 +114,6 @@ bool TaskWorker::sees(const Wanted& wanted) const noexcept {
 
 void TaskWorker::run(const Found& found) noexcept {
   at_border();
-  if (Meter* meter = pool.meter_.now()) meter->lane(number)->pieces.add(1);
   const In in(*this, found.scope);
   found.task->run(found.task, *this);
 }
@@ -242,12 +236,11 @@ void TaskWorker::serve() noexcept {
 
 // Until there is no more, or the log that is open is another. Returns what has been taken and not run.
 Found TaskWorker::work_in_lane(Found found) noexcept {
-  Meter* meter = pool.meter_.now();
-  const Busy busy(meter == nullptr ? nullptr : meter->lane(number));
   LaneBook* book = pool.book();
   const InLane in(book, number,
                   {Doing::waiting, Shortage::none, book == nullptr ? 0 : book->region_now(), nullptr, nullptr});
   TaskLog log(in.lane());
+  if (std::exchange(stole_, false) && in.lane() != nullptr) in.lane()->next_is_stolen();
   usual = !alone && lane_here == nullptr;
   do {
     log.begin();
@@ -255,11 +248,6 @@ Found TaskWorker::work_in_lane(Found found) noexcept {
     log.ended(std::exchange(told_pieces_, false));
   } while ((found = find()) && pool.book() == book);
   return found;
-}
-
-// Busy goes from taking up work to finding none: what was spent waiting in between is taken off again.
-void TaskWorker::rested(std::int64_t since_ns) noexcept {
-  if (Meter* meter = pool.meter_.now()) meter->lane(number)->busy_ns.add(since_ns - now_ns());
 }
 
 // After having found something, and when what the worker was woken for is not for it: others may be needed, too. Each

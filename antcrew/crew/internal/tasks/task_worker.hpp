@@ -212,8 +212,6 @@ class TaskWorker {
   void begin_sleep(bool waiting, ScopeName wanted, DroppedFor dropped = not_dropped) noexcept;
   void end_sleep() noexcept;
   void sleep() noexcept;
-  void rested(std::int64_t since_ns) noexcept;
-  bool watched() const noexcept;
 
   // Values of asleep_. called: woken as one who is idle, and not looking yet.
   enum : std::uint32_t { awake, idle, waits, called };
@@ -231,6 +229,7 @@ class TaskWorker {
   int free_loop_tasks_count_ = 0;
   std::uint32_t random_ = 0;
   bool told_pieces_ = false;
+  bool stole_ = false;  // what it has just found, while it was in no lane
   std::atomic<int> neighbourhood_{0};
   alignas(line_bytes) std::atomic<std::uint32_t> asleep_{awake};
   std::atomic<const Scope*> sleeps_for_{nullptr};

@@ -175,28 +175,18 @@ inline std::size_t Team::part_of_job(int worker, Body body) {
 
 inline void Team::perform(int worker) noexcept {
   const Entered entered(this, worker);
-  if (job_.book != nullptr || meter_.now() != nullptr) [[unlikely]]
-    return perform_watched(worker);
+  if (job_.book != nullptr) [[unlikely]]
+    return perform_logged(worker);
   keep_error_of([&] { part_of_job(worker, job_.body); });
 }
 
-[[gnu::noinline]] void Team::perform_watched(int worker) noexcept {
-  Meter* meter = meter_.now();
-  BusyLane* lane = meter == nullptr ? nullptr : meter->lane(worker);
-  const Busy busy(lane);
-  const auto job = [&](Lane* logged) {
-    keep_error_of([&] {
-      const std::size_t pieces =
-          logged == nullptr ? part_of_job(worker, job_.body) : logged_part_of_job(worker, *logged);
-      if (lane != nullptr) lane->pieces.add(static_cast<std::int64_t>(pieces));
-    });
-  };
-  if (job_.book == nullptr) return job(nullptr);
+[[gnu::noinline]] void Team::perform_logged(int worker) noexcept {
   // The caller is in its lane.
   const InLane in(job_.book, worker, {Doing::body, Shortage::none, job_.book->region_now(), nullptr, nullptr});
   const InFrame body({Doing::body, Shortage::none, job_.book->region_now(), nullptr, nullptr},
                      worker == 0 ? lane_here : nullptr);
-  job(lane_here);
+  keep_error_of(
+      [&] { lane_here == nullptr ? part_of_job(worker, job_.body) : logged_part_of_job(worker, *lane_here); });
 }
 
 template <class Part>
@@ -347,7 +337,6 @@ void Team::run(std::size_t n, const AnyStopToken& stop, const PieceBody& body, H
   job_.book = region.book();
   start_region(parts);
   {
-    const CallMeter call(meter_.now());
     const AsWorker as(0);
     perform(0);
     join(parts);

@@ -11,7 +11,6 @@
 #include "antcrew/crew/internal/ancestry.hpp"
 #include "antcrew/crew/internal/handout.hpp"
 #include "antcrew/crew/internal/here.hpp"
-#include "antcrew/crew/internal/meter.hpp"
 #include "antcrew/crew/internal/piece_body.hpp"
 #include "antcrew/crew/internal/standing_threads.hpp"
 #include "antcrew/log/lanes.hpp"
@@ -94,9 +93,9 @@ class Team {
   // it leaves the team that was entered for it. Throws again the first exception. Without a handout each worker has one
   // range. parts: how many workers take part, as parts_for() says.
   void run(std::size_t n, const AnyStopToken& stop, const PieceBody& body, Handout* handout, int parts);
-  // All of them while somebody looks on: a log or a meter has a region as one of all workers.
+  // All of them while a log is open: it has a region as one of all workers.
   int parts_for(std::size_t pieces) const noexcept {
-    const bool some = pieces < static_cast<std::size_t>(workers_) && meter_.now() == nullptr && !places_wanted();
+    const bool some = pieces < static_cast<std::size_t>(workers_) && !places_wanted();
     return some ? static_cast<int>(pieces) : workers_;
   }
 
@@ -118,7 +117,6 @@ class Team {
   int workers() const noexcept { return workers_; }
   // One for each worker, for the region under way.
   Share* shares() noexcept { return shares_.get(); }
-  MeterSwitch& meter() noexcept { return meter_; }
   // Of sleeping workers since the team was made, by the caller itself, and by anybody: for tests. By the caller.
   std::uint64_t wake_ups_by_caller() const noexcept { return wake_ups_; }
   std::uint64_t wake_ups() const noexcept;
@@ -137,7 +135,7 @@ class Team {
   void serve(int worker);
   Next wait_for_work(int worker, Seen& seen);
   void perform(int worker) noexcept;
-  void perform_watched(int worker) noexcept;
+  void perform_logged(int worker) noexcept;
   template <class Part>
   void keep_error_of(Part part) noexcept;
   template <class Body>
@@ -179,7 +177,6 @@ class Team {
   alignas(line_bytes) int workers_;
   EnoughProcessors processors_;
   int made_at_ = fork_depth();
-  MeterSwitch meter_;
   std::unique_ptr<Share[]> shares_;
   std::unique_ptr<Post[]> posts_;
   std::unique_ptr<Squad[]> squads_;  // none for a few workers
