@@ -1,6 +1,7 @@
 // A child process in a sandbox that refuses some system calls, as old kernels and containers do.
 #pragma once
 
+#include <doctest/doctest.h>
 #include <linux/filter.h>
 #include <linux/seccomp.h>
 #include <sys/prctl.h>
@@ -40,12 +41,14 @@ inline std::vector<long> what_may_be_refused() {
 #endif
 }
 
-// 0: fn returned nothing. Otherwise what it complained of is on standard error, or how the child ended.
+// 0: fn returned nothing. Otherwise how the child ended; what it printed, its complaint at the end, becomes a message.
 template <class Fn>
 int in_sandbox(const std::vector<long>& calls, Fn&& fn) {
   std::fflush(nullptr);
+  std::FILE* printed = std::tmpfile();
   const pid_t child = ::fork();
   if (child == 0) {
+    if (printed != nullptr) ::dup2(::fileno(printed), STDERR_FILENO);
     std::signal(SIGALRM, SIG_DFL);  // whatever handler a test left there
     ::alarm(120);
     std::string complaint = "the sandbox cannot be made here";
@@ -57,13 +60,20 @@ int in_sandbox(const std::vector<long>& calls, Fn&& fn) {
     } catch (...) {
       complaint = "something was thrown";
     }
-    if (!complaint.empty()) std::fprintf(stderr, "in the sandbox: %s\n", complaint.c_str());
+    if (!complaint.empty()) std::fprintf(stderr, "%s\n", complaint.c_str());
     std::fflush(stderr);
     ::_exit(complaint.empty() ? 0 : 1);
   }
   int status = 0;
   while (::waitpid(child, &status, 0) < 0 && errno == EINTR) {
   }
+  if (printed != nullptr && status != 0) {
+    std::string text(4000, '\0');
+    std::rewind(printed);
+    text.resize(std::fread(text.data(), 1, text.size(), printed));
+    MESSAGE("in the sandbox: " << text);
+  }
+  if (printed != nullptr) std::fclose(printed);
   return WIFEXITED(status) ? WEXITSTATUS(status) : 1000 + WTERMSIG(status);
 }
 
