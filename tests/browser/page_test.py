@@ -116,8 +116,15 @@ def use(browser, page):
         .some(d => d.data.some((p, k) => p.cell === arguments[0] && d.pointRadius[k] === 8))""", cell)
     check("and its point is larger", larger)
     at = browser.run("""document.getElementById('first-figure').scrollIntoView();
-        const one = antCrewPage.charts[0].chart, d = one.data.datasets[0], k = 0, m = one.getDatasetMeta(0).data[k];
-        const box = one.canvas.getBoundingClientRect(); return [box.left + m.x, box.top + m.y, d.data[k].cell];""")
+        const one = antCrewPage.charts[0].chart, box = one.canvas.getBoundingClientRect(), all = [];
+        one.data.datasets.forEach((set, s) => set.data.forEach((p, k) => {
+          const { x, y } = one.getDatasetMeta(s).data[k];
+          if (p.cell >= 0) all.push({ x, y, cell: p.cell });
+        }));
+        // Measured points may lie on each other: the one that stands most alone.
+        const alone = (p) => Math.min(1e9, ...all.filter((o) => o.cell !== p.cell).map((o) => Math.hypot(o.x - p.x, o.y - p.y)));
+        const far = all.sort((a, b) => alone(b) - alone(a))[0];
+        return [box.left + far.x, box.top + far.y, far.cell];""")
     browser.move_to(at[0], at[1])
     time.sleep(0.3)
     check("a point that is pointed at is the cell everywhere", browser.run("return antCrewPage.current()") == at[2],
