@@ -329,7 +329,8 @@ void ProcessHost::renew() {
 }
 
 std::optional<double> ProcessHost::crowd(int copies) {
-  return ask_input_process<internal::CrowdTimed>(internal::TimeCrowd{copies}).time_s;
+  const double time_s = ask_input_process<internal::CrowdTimed>(internal::TimeCrowd{copies}).time_s;
+  return time_s > 0 ? std::optional(time_s) : std::nullopt;
 }
 
 // The input process ends what hangs below it once its channel is closed; if it does not, it is ended too.

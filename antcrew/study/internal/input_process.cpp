@@ -264,10 +264,11 @@ class InputProcess {
            static_cast<double>(read_limits().available_bytes);
   }
 
-  std::optional<double> crowd_time(int copies) {
-    if (copies < 1 || copies > most_copies || !crowd_fits(copies)) return std::nullopt;
+  // 0 where it cannot be tried.
+  double crowd_time(int copies) {
+    if (copies < 1 || copies > most_copies || !crowd_fits(copies)) return 0;
     void* memory = ::mmap(nullptr, sizeof(Crowd), PROT_READ | PROT_WRITE, MAP_SHARED | MAP_ANONYMOUS, -1, 0);
-    if (memory == MAP_FAILED) return std::nullopt;
+    if (memory == MAP_FAILED) return 0;
     auto* crowd = static_cast<Crowd*>(memory);
     end_with_parent(coordinator_pid_);  // the channel is not looked at meanwhile
     std::vector<pid_t> forked;
@@ -297,7 +298,7 @@ class InputProcess {
     std::sort(crowd->time_s, crowd->time_s + copies);
     const double middle = (crowd->time_s[(copies - 1) / 2] + crowd->time_s[copies / 2]) / 2;
     ::munmap(memory, sizeof(Crowd));
-    return all_well ? std::optional(middle) : std::nullopt;
+    return all_well ? middle : 0;
   }
 
   Channel coordinator_;

@@ -53,7 +53,7 @@ struct CellsEnded {
 };
 struct CrowdTimed {
   static constexpr const char* called = "crowd timed";
-  std::optional<double> time_s;  // of the median copy; none = could not be tried
+  double time_s = 0;  // of the median copy; 0 = could not be tried
   static void each(auto&& f, auto& m) { f("time_s", m.time_s); }
 };
 struct NotUnderstood {
