@@ -11,6 +11,7 @@
 #include <algorithm>
 #include <atomic>
 #include <cerrno>
+#include <cstdint>
 #include <cstdlib>
 #include <cstring>
 #include <filesystem>
@@ -43,9 +44,40 @@ std::string temporary() {
 std::string folder_of(pid_t process) {
   return temporary() + "/antcrew-scratch-" + std::to_string(process);
 }
-void remove(const std::string& folder) noexcept {
-  std::error_code ignored;  // what cannot be removed by its owner was made so on purpose
-  std::filesystem::remove_all(folder, ignored);
+
+// All that is in an open folder, links as links. What cannot be removed by its owner was made so on purpose. By the
+// system's calls alone: when a guard was forked, another thread may have held any lock, an allocator's among them.
+void empty_out(int folder) noexcept {
+  constexpr std::size_t length_at = 16, name_at = 19;  // of a linux_dirent64
+  alignas(std::uint64_t) char entries[4096];
+  bool removed = true;
+  while (std::exchange(removed, false)) {
+    ::lseek(folder, 0, SEEK_SET);
+    long got = 0;
+    while ((got = ::syscall(SYS_getdents64, folder, entries, sizeof entries)) > 0) {
+      unsigned short length = 0;
+      for (long at = 0; at < got; at += length) {
+        std::memcpy(&length, entries + at + length_at, sizeof length);
+        const char* name = entries + at + name_at;
+        if (std::strcmp(name, ".") == 0 || std::strcmp(name, "..") == 0) continue;
+        bool gone = ::unlinkat(folder, name, 0) == 0;
+        const int inside = gone ? -1 : ::openat(folder, name, O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC);
+        if (inside >= 0) {
+          empty_out(inside);
+          ::close(inside);
+          gone = ::unlinkat(folder, name, AT_REMOVEDIR) == 0;
+        }
+        removed = removed || gone;
+      }
+    }
+  }
+}
+void remove(const char* folder) noexcept {
+  const int inside = ::open(folder, O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC);
+  if (inside < 0) return;
+  empty_out(inside);
+  ::close(inside);
+  ::rmdir(folder);
 }
 
 [[noreturn]] void refuse(const std::string& folder, int fault) {
@@ -67,7 +99,7 @@ void close_all_from(unsigned first) noexcept {
 // A process that outlives the watched one only to remove its folder. It belongs to nobody and holds nothing open.
 void guard(pid_t watched, const std::string& folder) {
   const int end = open_process(watched);
-  if (end < 0 && ::kill(watched, 0) != 0 && errno == ESRCH) return remove(folder);  // gone already
+  if (end < 0 && ::kill(watched, 0) != 0 && errno == ESRCH) return remove(folder.c_str());  // gone already
   const pid_t between = ::fork();
   if (between == 0) {
     if (::fork() != 0) ::_exit(0);
@@ -86,7 +118,7 @@ void guard(pid_t watched, const std::string& folder) {
       // The system gives no descriptor for a process: its end is asked for.
       while (::kill(watched, 0) == 0 || errno != ESRCH) ::poll(nullptr, 0, 500);
     }
-    remove(folder);
+    remove(folder.c_str());
     ::_exit(0);
   }
   if (between > 0) {
@@ -116,7 +148,7 @@ class Scratch {
  public:
   ~Scratch() { drop(); }
   void drop() noexcept {
-    if (!folder_.empty() && maker_ == ::getpid()) remove(folder_);
+    if (!folder_.empty() && maker_ == ::getpid()) remove(folder_.c_str());
     folder_.clear();
   }
   const std::string& folder() {
@@ -169,12 +201,12 @@ void remove_scratch_of(int process) noexcept {
   const std::string mine = std::to_string(process) + "-";
   std::error_code ignored;
   for (std::filesystem::directory_iterator at(below, ignored), end; at != end && !ignored; at.increment(ignored)) {
-    if (at->path().filename().string().rfind(mine, 0) == 0) remove(at->path().string());
+    if (at->path().filename().string().rfind(mine, 0) == 0) remove(at->path().c_str());
   }
 }
 
 void remove_all_scratch_of(int process) noexcept {
-  remove(folder_of(process));
+  remove(folder_of(process).c_str());
 }
 
 }  // namespace internal

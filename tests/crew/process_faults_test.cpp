@@ -26,6 +26,7 @@
 #include "antcrew/crew/worker.hpp"
 #include "antcrew/machine/usage.hpp"
 #include "process_facts.hpp"
+#include "support/command.hpp"
 
 using namespace antcrew;
 
@@ -290,6 +291,33 @@ TEST_CASE("crews of processes: nothing is left when their program is killed in t
   ::close(told[0]);
   CHECK(comes_true(
       [&] { return std::none_of(workers.begin(), workers.end(), is_alive) && !std::filesystem::exists(base); }));
+}
+
+TEST_CASE("what a killed program left in its scratch folder is gone, however deep, and links lead nowhere") {
+  const test::TemporaryFolder kept;
+  std::ofstream(kept / "file") << "kept";
+  int told[2];
+  REQUIRE(::pipe(told) == 0);
+  const pid_t program = ::fork();
+  if (program == 0) {
+    const std::filesystem::path folder = scratch_folder();
+    std::filesystem::create_directories(folder / "a" / "b" / "c");
+    for (int k = 0; k < 500; ++k)
+      std::ofstream(folder / "a" / ("a file with a name that is not short " + std::to_string(k)));
+    std::ofstream(folder / "a" / "b" / "c" / "deep") << "deep";
+    std::filesystem::create_directory_symlink(kept.path(), folder / "link");
+    std::filesystem::create_symlink(kept / "file", folder / "a" / "link");
+    const std::string name = folder.string();
+    static_cast<void>(!::write(told[1], name.data(), name.size()));
+    ::kill(::getpid(), SIGKILL);
+  }
+  int status = 0;
+  ::waitpid(program, &status, 0);
+  char name[512] = {};
+  REQUIRE(::read(told[0], name, sizeof name - 1) > 0);
+  for (const int end : told) ::close(end);
+  CHECK(comes_true([&] { return !std::filesystem::exists(std::filesystem::path(name).parent_path()); }));
+  CHECK(std::filesystem::exists(kept / "file"));
 }
 
 TEST_CASE("workers have a number and a scratch folder of their own, threads and processes alike") {
