@@ -52,7 +52,7 @@ void Begun::run() noexcept {
   // Once it has ended, the crew may: the pool is there as long as this worker is in it.
   TaskPool& pool = pool_;
   if ((mark_.fetch_or(has_ended, std::memory_order_seq_cst) & dropped) == 0) return pool.ended(name_);
-  if (error) dropped_for_->keep_error(error);
+  if (error) dropped_for_->keep_error(std::exchange(error, nullptr));  // what is thrown may outlive this
   if (dropped_for_->open.fetch_sub(1, std::memory_order_seq_cst) == 1) pool.ended({});
 }
 
