@@ -27,4 +27,14 @@ class Refusing {
   bool refused() const noexcept;
 };
 
+// Until its end small blocks that are freed are given out again at once, the last one first, whatever their sizes and
+// by whatever thread: what looks at memory that is no longer its own sees another object there.
+class Recycling {
+ public:
+  Recycling() noexcept;
+  ~Recycling();
+  Recycling(const Recycling&) = delete;
+  Recycling& operator=(const Recycling&) = delete;
+};
+
 }  // namespace test

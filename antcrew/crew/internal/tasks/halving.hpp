@@ -26,15 +26,6 @@
 
 namespace antcrew::internal {
 
-// A range that others may take.
-struct LoopTask : Task {
-  LoopTask() noexcept : Task(nullptr) {}
-  void* loop;
-  Range range;
-  std::uint64_t credit;
-  LoopTask* below;  // the range offered before it; in a free list, the next one
-};
-
 class Pace;
 
 class Halving {

@@ -5,9 +5,10 @@
 // its scope, or the parent of its scope, and so on. (Wagner and Calder 1993, "Leapfrogging", wait so for forks.)
 //
 // Whoever looks at a task that lies with another worker reads scopes that may just be given back and taken again. So
-// they are never freed while their pool lives, their fields are atomic, and a scope has a life number which goes up
-// when it is given back. Invariant: as long as a task lies in a queue, its scope and the scopes above it do not change.
-// So what was found out about a task holds if the task could then be taken, and is forgotten if it could not.
+// they are never freed while their pool lives (supply.hpp), their fields are atomic, and a scope has a life number
+// which goes up when it is given back. Invariant: as long as a task lies in a queue, its scope and the scopes above it
+// do not change. So what was found out about a task holds if the task could then be taken, and is forgotten if it could
+// not.
 #pragma once
 
 #include <atomic>
@@ -86,27 +87,5 @@ inline bool descends(const Scope* from, ScopeName wanted) noexcept {
   }
   return false;
 }
-
-// Scopes that are not in use: a worker's own, or the pool's. Any worker's scope may be given back to any of these.
-class FreeScopes {
- public:
-  Scope* take() noexcept {
-    Scope* taken = first_;
-    if (taken == nullptr) return nullptr;
-    first_ = taken->next;
-    --count_;
-    return taken;
-  }
-  void give(Scope* scope) noexcept {
-    scope->next = first_;
-    first_ = scope;
-    ++count_;
-  }
-  int count() const noexcept { return count_; }
-
- private:
-  Scope* first_ = nullptr;
-  int count_ = 0;
-};
 
 }  // namespace antcrew::internal

@@ -2,8 +2,10 @@
 #pragma once
 
 #include <atomic>
+#include <cstddef>
 #include <cstdint>
 
+#include "antcrew/base/range.hpp"
 #include "antcrew/crew/internal/tasks/scope.hpp"
 
 namespace antcrew::internal {
@@ -18,6 +20,15 @@ struct Task {
   Task* older;
   Task* newer;
   Scope* scope;
+};
+
+// A range of a loop, which others may take.
+struct LoopTask : Task {
+  LoopTask() noexcept : Task(nullptr) {}
+  void* loop;
+  Range range;
+  std::uint64_t credit;
+  LoopTask* below;  // the range offered before it; in a free list, the next one
 };
 
 // The second half of a fork: the worker that pushed it waits for it, and it lies on that worker's stack.

@@ -103,7 +103,7 @@ TaskWorker* TaskPool::claim_caller(std::size_t& place) {
     if (calling_[k].load(std::memory_order_relaxed) || calling_[k].exchange(true, std::memory_order_acquire)) continue;
     try {
       for (std::size_t made; (made = callers_made_.load(std::memory_order_acquire)) <= k;) {
-        const std::lock_guard<Lock> held(scopes_lock_);
+        const std::lock_guard<Lock> held(callers_lock_);
         if (callers_made_.load(std::memory_order_relaxed) != made) continue;
         callers_[made] =
             std::make_unique<TaskWorker>(*this, 0, wanted_public(workers_), static_cast<DroppedFor>(made) + 1);
@@ -151,6 +151,21 @@ void TaskPool::settle() {
     settling_.store(false, std::memory_order_release);
   }
   if (const std::exception_ptr error = unwaited_->take_error()) std::rethrow_exception(error);
+}
+
+// Scopes
+
+Scope* TaskPool::open_scope(const Scope* parent, bool begun) {
+  TaskWorker* worker = here();
+  Scope* scope = worker == nullptr ? scopes_.one() : worker->take_scope();
+  begin_life(*scope, parent, begun);
+  return scope;
+}
+
+void TaskPool::close_scope(Scope* scope) noexcept {
+  if (TaskWorker* worker = here()) return worker->close_scope(scope);
+  end_life(*scope);
+  scopes_.take_back(scope);
 }
 
 // The queue

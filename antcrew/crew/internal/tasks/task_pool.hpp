@@ -102,7 +102,6 @@ class TaskPool {
   friend class TaskWorker;
   friend class OutsideCall;
 
-  static constexpr int scopes_at_once = 64;
   static constexpr int looks_into_queue = 64;
 
   void unlink(Task* task) noexcept;
@@ -119,9 +118,6 @@ class TaskPool {
   bool all_wait() const noexcept;
   bool unearth() noexcept;
   bool may_look() const noexcept { return processors_.known(); }
-  void make_scopes();
-  Scope* more_scopes(FreeScopes& list);
-  void take_back_scopes(FreeScopes& list, int count) noexcept;
   void wait_for_dropped(TaskWorker& worker, Dropped& dropped, DroppedFor whom) noexcept;
 
   TaskWorker* claim_caller(std::size_t& place);
@@ -160,9 +156,9 @@ class TaskPool {
   std::atomic<int> outside_waiting_{0};
   const UnwaitedHandle unwaited_;
   std::atomic<bool> settling_{false};  // somebody helps with it: who does is worker 0 of its loops
-  Lock scopes_lock_;
-  FreeScopes free_scopes_;
-  std::vector<std::unique_ptr<Scope[]>> scopes_;
+  Supply<Scope, &Scope::next> scopes_;
+  Supply<LoopTask, &LoopTask::below> loop_tasks_;
+  Lock callers_lock_;
   StandingThreads threads_;
 };
 

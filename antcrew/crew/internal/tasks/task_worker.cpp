@@ -13,10 +13,6 @@ TaskWorker* worker_here_of(const TaskPool& pool) noexcept {
   return pool.here();
 }
 
-TaskWorker::~TaskWorker() {
-  while (free_loop_tasks_ != nullptr) delete std::exchange(free_loop_tasks_, free_loop_tasks_->below);
-}
-
 void tell_growth() noexcept {
   TaskPool::grows();
 }
@@ -163,42 +159,40 @@ void TaskWorker::put_own_aside() noexcept {
 
 // Scopes
 
-Scope* TaskWorker::open_scope(const Scope* parent) noexcept {
+Scope* TaskWorker::take_scope() {
   Scope* scope = free_scopes_.take();
-  if (scope == nullptr) [[unlikely]] {
-    try {
-      scope = pool.more_scopes(free_scopes_);
-    } catch (...) {
-      return nullptr;
-    }
+  return scope == nullptr ? pool.scopes_.more(free_scopes_) : scope;
+}
+
+Scope* TaskWorker::open_scope(const Scope* parent) noexcept {
+  try {
+    Scope* scope = take_scope();
+    begin_life(*scope, parent, false);
+    return scope;
+  } catch (...) {
+    return nullptr;
   }
-  begin_life(*scope, parent, false);
-  return scope;
 }
 
 void TaskWorker::close_scope(Scope* scope) noexcept {
   end_life(*scope);
   free_scopes_.give(scope);
-  if (free_scopes_.count() > most_kept) [[unlikely]]
-    pool.take_back_scopes(free_scopes_, most_kept / 2);
+  pool.scopes_.balance(free_scopes_);
 }
 
 LoopTask* TaskWorker::new_loop_task() noexcept {
-  LoopTask* task = free_loop_tasks_;
-  if (task == nullptr) return new (std::nothrow) LoopTask;
-  free_loop_tasks_ = task->below;
-  --free_loop_tasks_count_;
-  return task;
+  if (LoopTask* task = free_loop_tasks_.take()) [[likely]]
+    return task;
+  try {
+    return pool.loop_tasks_.more(free_loop_tasks_);
+  } catch (...) {
+    return nullptr;
+  }
 }
 
 void TaskWorker::free_loop_task(LoopTask* task) noexcept {
-  if (free_loop_tasks_count_ == most_kept) {
-    delete task;
-    return;
-  }
-  task->below = free_loop_tasks_;
-  free_loop_tasks_ = task;
-  ++free_loop_tasks_count_;
+  free_loop_tasks_.give(task);
+  pool.loop_tasks_.balance(free_loop_tasks_);
 }
 
 // Calls

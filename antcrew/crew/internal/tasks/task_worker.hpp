@@ -16,6 +16,7 @@
 #include "antcrew/crew/internal/here.hpp"
 #include "antcrew/crew/internal/tasks/deque.hpp"
 #include "antcrew/crew/internal/tasks/dropped.hpp"
+#include "antcrew/crew/internal/tasks/supply.hpp"
 #include "antcrew/crew/internal/tasks/task.hpp"
 #include "antcrew/log/lanes.hpp"
 #include "antcrew/machine/cache_line.hpp"
@@ -26,7 +27,6 @@ namespace antcrew::internal {
 
 class TaskPool;
 class TaskWorker;
-struct LoopTask;
 
 // In a worker's lane: bodies while it runs tasks, one after the other, and what lies below while it looks for some.
 class TaskLog {
@@ -101,7 +101,6 @@ class TaskWorker {
         usual(wanted != 0),
         dropped_name_(dropped_name),
         deque_(wanted) {}
-  ~TaskWorker();
 
   // All is for the thread that is this worker.
 
@@ -193,6 +192,7 @@ class TaskWorker {
  private:
   friend class TaskPool;
 
+  Scope* take_scope();
   void run(const Found& found) noexcept;
   Found own() noexcept;
   Found find() noexcept;
@@ -216,17 +216,13 @@ class TaskWorker {
   // Values of asleep_. called: woken as one who is idle, and not looking yet.
   enum : std::uint32_t { awake, idle, waits, called };
 
-  // What is given back here was often taken elsewhere: what goes beyond this goes on to the others.
-  static constexpr int most_kept = 128;
-
   Scope* scope_ = nullptr;
   Scope call_;  // of a caller; begun anew at each call
   Dropped dropped_;
   DroppedFor dropped_name_;
   Deque deque_;
-  FreeScopes free_scopes_;
-  LoopTask* free_loop_tasks_ = nullptr;
-  int free_loop_tasks_count_ = 0;
+  FreeList<Scope, &Scope::next> free_scopes_;
+  FreeList<LoopTask, &LoopTask::below> free_loop_tasks_;
   std::uint32_t random_ = 0;
   bool told_pieces_ = false;
   bool stole_ = false;  // what it has just found, while it was in no lane
