@@ -21,11 +21,11 @@
 #include "antcrew/cli/scrub.hpp"
 #include "antcrew/record/record_file.hpp"
 #include "antcrew/report/csv.hpp"
-#include "antcrew/report/derived_json.hpp"
 #include "antcrew/report/figure.hpp"
 #include "antcrew/report/markdown.hpp"
 #include "antcrew/report/page.hpp"
 #include "antcrew/report/result.hpp"
+#include "antcrew/report/study_json.hpp"
 #include "antcrew/report/table.hpp"
 
 namespace antcrew::cli_layer {
@@ -49,7 +49,7 @@ std::string whole_tables(const std::vector<NamedStudy>& studies, const Look& loo
   return one_by_one(studies, "Record ", [&](const Analysed& study) { return table_text(study, look); });
 }
 std::string markdowns(const std::vector<NamedStudy>& studies, const Look&) {
-  return one_by_one(studies, "### Record ", markdown_text);
+  return one_by_one(studies, "### Record ", [](const Analysed& study) { return markdown_text(study); });
 }
 std::string csvs(const std::vector<NamedStudy>& studies, const Look&) {
   return csv_text(cell_rows(studies));
@@ -61,9 +61,9 @@ std::string trials(const std::vector<NamedStudy>& studies, const Look&) {
   return csv_text(trial_rows(studies));
 }
 std::string jsons(const std::vector<NamedStudy>& studies, const Look&) {
-  if (studies.size() == 1) return derived_json(*studies.front().study);
+  if (studies.size() == 1) return study_json(*studies.front().study);
   std::string all;
-  for (const NamedStudy& named : studies) all += (all.empty() ? "[" : ",\n") + derived_json(*named.study);
+  for (const NamedStudy& named : studies) all += (all.empty() ? "[" : ",\n") + study_json(*named.study);
   return all + "]\n";
 }
 std::string page(const std::vector<NamedStudy>& studies, const Look&) {

@@ -15,7 +15,7 @@
 #include "antcrew/report/answers.hpp"
 #include "antcrew/report/details.hpp"
 #include "antcrew/report/findings.hpp"
-#include "antcrew/report/findings_json.hpp"
+#include "antcrew/report/study_json.hpp"
 #include "antcrew/report/text.hpp"
 #include "antcrew/report/trial_text.hpp"
 #include "antcrew/report/worth_text.hpp"
@@ -67,11 +67,12 @@ int explain_record(const ExplainOptions& options) {
   const Record loaded_record = load_record(record_file(options.record, options.store));
   const Record record = options.scrub ? scrub(loaded_record) : loaded_record;
   const Analysed study = analyse(record);
+  const StudyView view(study);
   const Look look = options.to.empty() ? output_look() : Look();
-  put_out(options.form == "json" ? explanation_json(study, options.timeline)
-                                 : wrapped(explanation(study, look, options.timeline), look.width),
+  put_out(options.form == "json" ? explanation_json(view, options.timeline)
+                                 : wrapped(explanation(view, look, options.timeline), look.width),
           options.to);
-  return cannot_explain(study) ? exit_cannot_tell : exit_done;
+  return cannot_explain(view) ? exit_cannot_tell : exit_done;
 }
 
 int tell_worth(const WorthOptions& options) {

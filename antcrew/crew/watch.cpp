@@ -3,6 +3,8 @@
 #include <algorithm>
 
 #include "antcrew/base/error.hpp"
+#include "antcrew/log/lanes.hpp"
+#include "antcrew/log/log_costs.hpp"
 #include "antcrew/machine/clock.hpp"
 
 namespace antcrew {

@@ -13,8 +13,8 @@
 #include <cstdint>
 #include <vector>
 
+#include "antcrew/log/lane_book.hpp"
 #include "antcrew/log/lane_sums.hpp"
-#include "antcrew/log/lanes.hpp"
 
 namespace antcrew {
 

@@ -1,4 +1,4 @@
-#include "antcrew/log/lanes.hpp"
+#include "antcrew/log/lane_book.hpp"
 
 #include <pthread.h>
 #include <sys/mman.h>
@@ -11,6 +11,8 @@
 #include <thread>
 
 #include "antcrew/base/error.hpp"
+#include "antcrew/machine/clock.hpp"
+#include "antcrew/machine/forks.hpp"
 #include "antcrew/machine/run_delay.hpp"
 
 namespace antcrew::internal {
@@ -273,39 +275,6 @@ LaneLog LaneBook::log() {
   for (std::uint32_t k = 0; k < std::min<std::uint32_t>(stages_used_.load(), most_stages); ++k)
     log.stages.push_back({stages_[k].name, stages_[k].alone, stages_[k].busy_ns, stages_[k].items});
   return log;
-}
-
-double metering_of(const LaneLog& log) {
-  const LogCosts& costs = log_costs();
-  return static_cast<double>(log.events) * costs.event_s + static_cast<double>(log.cpu_readings) * costs.cpu_reading_s +
-         static_cast<double>(log.delay_readings) * costs.delay_reading_s;
-}
-
-const LogCosts& log_costs() {
-  static const LogCosts costs = [] {
-    constexpr int times = 2000;
-    LogCosts measured;
-    LaneBook* book = LaneBook::create(1);
-    book->open();
-    Lane& lane = book->lane(0);
-    for (int k = 0; k < times; ++k) lane.border(now_ns());
-    std::int64_t start = now_ns();
-    for (int k = 0; k < times; ++k) lane.border(now_ns());
-    const double borders_s = seconds_since(start);
-    start = now_ns();
-    for (int k = 0; k < times; ++k) thread_cpu_ns();
-    measured.cpu_reading_s = seconds_since(start) / times;
-    start = now_ns();
-    for (int k = 0; k < times / 20; ++k) run_delay_ns();
-    measured.delay_reading_s = seconds_since(start) / (times / 20);
-    book->close();
-    LaneBook* before = newest_lanes.load(std::memory_order_relaxed);
-    LaneBook::destroy(book);
-    if (before != book) newest_lanes.store(before, std::memory_order_relaxed);
-    measured.event_s = borders_s / times;
-    return measured;
-  }();
-  return costs;
 }
 
 }  // namespace antcrew::internal

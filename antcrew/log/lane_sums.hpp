@@ -6,8 +6,6 @@
 // Every moment of every lane is in one state; the parts add up to lanes × wall. Pure arithmetic.
 #pragma once
 
-#include <array>
-#include <cstddef>
 #include <cstdint>
 #include <map>
 #include <optional>
@@ -15,35 +13,10 @@
 #include <vector>
 
 #include "antcrew/log/lane_log.hpp"
+#include "antcrew/log/lane_parts.hpp"
 #include "antcrew/log/timeline.hpp"
 
 namespace antcrew::internal {
-
-enum class LaneState {
-  running,         // in a body, on a processor
-  blocked,         // in a body, neither on a processor nor waiting for one
-  waiting_to_run,  // runnable, and not running
-  lock,
-  stage,
-  moving_data,
-  serial,       // the caller, between regions
-  serial_wait,  // the others meanwhile
-  start_up,
-  dispatch,
-  no_work,
-  imbalance,
-  unaccounted
-};
-inline constexpr std::size_t lane_states = 13;
-const char* name_of(LaneState state) noexcept;
-
-struct LaneParts {
-  std::array<double, lane_states> seconds{};
-  double& operator[](LaneState state) noexcept { return seconds[static_cast<std::size_t>(state)]; }
-  double operator[](LaneState state) const noexcept { return seconds[static_cast<std::size_t>(state)]; }
-  double sum() const noexcept;
-  friend bool operator==(const LaneParts&, const LaneParts&) = default;
-};
 
 // Why the last worker of a flat loop was the last: its excess over the others, cause by cause.
 struct ImbalanceCauses {

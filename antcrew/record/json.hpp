@@ -7,8 +7,8 @@
 //   Json again = Json::parse(text);                        // throws SyntaxError
 //   int rounds = again.at("rounds").get<int>();            // throws FieldError
 //
-// Members of an object keep their order. A type of one's own is written and read by to_json(Json&, const T&) and
-// from_json(const Json&, T&) beside it.
+// Members of an object keep their order; an empty optional is null. A type of one's own is written and read by
+// to_json(Json&, const T&) and from_json(const Json&, T&) beside it.
 #pragma once
 
 #include <array>
@@ -63,6 +63,10 @@ concept ListLike = requires(const T& list) {
 }
 &&!MapLike<T> && !Text<T>;
 template <class T>
+inline constexpr bool is_optional = false;
+template <class T>
+inline constexpr bool is_optional<std::optional<T>> = true;
+template <class T>
 concept WrittenByItsOwn = requires(Value& value, const T& written) {
   to_json(value, written);
 };
@@ -88,6 +92,8 @@ class Value {
       be(static_cast<double>(value));
     } else if constexpr (WrittenByItsOwn<T>) {
       to_json(*this, value);
+    } else if constexpr (is_optional<T>) {
+      if (value) *this = Value(*value);
     } else if constexpr (Text<T>) {
       be(std::string_view(value));
     } else if constexpr (MapLike<T>) {

@@ -36,7 +36,7 @@ std::vector<CodeSize> code_sizes_of(const Analysed& study) {
   return efforts;
 }
 
-std::string code_size_text(const Analysed& study) {
+Section code_size_section(const Analysed& study) {
   const std::vector<CodeSize> efforts = code_sizes_of(study);
   if (efforts.empty()) return {};
   const int baseline = baseline_lines(study);
@@ -52,7 +52,7 @@ std::string code_size_text(const Analysed& study) {
                                 effort.cell->cell->workers == 1 ? "" : "s")
                   : ""});
   }
-  return "\nLines of source, and what they gain:\n" + grid.text(Look());
+  return {"Lines of source, and what they gain", grid.text(Look())};
 }
 
 }  // namespace antcrew::report_layer

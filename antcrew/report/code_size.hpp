@@ -6,6 +6,7 @@
 
 #include "antcrew/analysis/analysed.hpp"
 #include "antcrew/report/layer.hpp"
+#include "antcrew/report/section.hpp"
 
 namespace antcrew::report_layer {
 
@@ -17,7 +18,7 @@ struct CodeSize {
 // In the record's order; empty where nobody named a source.
 std::vector<CodeSize> code_sizes_of(const Analysed& study);
 
-// "Lines of source, and what they gain:" and a line a variant; empty where there are none.
-std::string code_size_text(const Analysed& study);
+// A line a variant; empty where there are none.
+Section code_size_section(const Analysed& study);
 
 }  // namespace antcrew::report_layer

@@ -7,9 +7,9 @@
 #include "antcrew/analysis/analysed.hpp"
 #include "antcrew/base/units.hpp"
 #include "antcrew/record/json.hpp"
-#include "antcrew/record/point_json.hpp"
 #include "antcrew/report/grid.hpp"
 #include "antcrew/report/headline.hpp"
+#include "antcrew/report/internal/json_values.hpp"
 
 namespace antcrew::report_layer {
 namespace {
@@ -137,23 +137,12 @@ std::string compare_text(const Comparison& found, const Analysed& now, const Loo
 std::string compare_json(const Comparison& found, const Analysed& now) {
   Json cells = Json::array();
   for (const ComparedCell& cell : found.cells) {
-    const Point& point = now.record->points[cell.after->cell->point];
-    const auto speedup = [](const CellFigures& f) {
-      return f.speedup ? Json{{"median", f.speedup->median}, {"low", f.speedup->low}, {"high", f.speedup->high}}
-                       : Json();
-    };
-    Json one = {{"variant", cell.after->cell->variant},
-                {"crew", cell.after->cell->crew},
-                {"workers", cell.after->cell->workers},
-                {"size", point.size},
-                {"dimensions", point.dimensions},
-                {"before", speedup(*cell.before)},
-                {"after", speedup(*cell.after)},
-                {"change", name_of(cell.change)},
-                {"why", cell.why}};
-    one["ratio"] = cell.ratio
-                       ? Json{{"median", cell.ratio->median}, {"low", cell.ratio->low}, {"high", cell.ratio->high}}
-                       : Json();
+    Json one = internal::whose_json(now, cell.after);
+    one["before"] = internal::interval_json(cell.before->speedup);
+    one["after"] = internal::interval_json(cell.after->speedup);
+    one["change"] = name_of(cell.change);
+    one["why"] = cell.why;
+    one["ratio"] = internal::interval_json(cell.ratio);
     const auto loss = [](const std::optional<ChangedLoss>& its) {
       return its ? Json{{"id", its->id}, {"name", its->name}, {"before_s", its->before_s}, {"after_s", its->after_s}}
                  : Json();
@@ -168,7 +157,7 @@ std::string compare_json(const Comparison& found, const Analysed& now) {
   const Json json = {{"runs_before", found.runs_before},
                      {"runs_after", found.runs_after},
                      {"margin", found.margin},
-                     {"between_runs", found.between_runs ? Json(*found.between_runs) : Json()},
+                     {"between_runs", found.between_runs},
                      {"differs", differs},
                      {"disturbed", found.disturbed},
                      {"cells", cells},

@@ -1,13 +1,18 @@
-// How far to trust a study, in one line: machine, rounds, noise, build.
+// How far to trust a study, in one line.
 #pragma once
 
 #include <string>
 
-#include "antcrew/analysis/forward.hpp"
 #include "antcrew/report/layer.hpp"
 
 namespace antcrew::report_layer {
 
-std::string confidence_line(const Analysed& study);
+struct StudyView;
+
+// "11 to 17 rounds in fresh processes, answers compared, machine idle."
+std::string confidence_text(const StudyView& view);
+
+// The same for whoever was not there: the machine, intervals, how noisy it was, the build, the date.
+std::string provenance_text(const StudyView& view);
 
 }  // namespace antcrew::report_layer

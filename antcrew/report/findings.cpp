@@ -26,22 +26,20 @@ const char* sure_text(const Finding& f) {
   return "open";
 }
 
-std::string finding_text(const Finding& f, const std::string& mark, const std::string& claim) {
-  std::string text =
-      fmt::format("  {}{}{}. [{}]\n", mark,
-                  f.kind == Finding::Kind::loss && f.share > 0 ? percent_text(f.share) + ": " : "", claim, f.id);
-  const std::string worth = worth_of(f);
-  if (!worth.empty()) text += "     " + worth + ".\n";
-  const std::string advice = advice_for(f);
-  if (!advice.empty()) text += "     Try: " + advice + ".\n";
+std::string finding_text(const FindingView& f, const std::string& mark, const std::string& claim) {
+  std::string text = fmt::format("  {}{}{}. [{}]\n", mark, f.share.empty() ? "" : f.share + ": ", claim, f.numbers.id);
+  if (!f.worth.empty()) text += "     " + f.worth + ".\n";
+  if (!f.advice.empty()) text += "     Try: " + f.advice + ".\n";
   return text;
 }
 
 // Told where it is near enough to matter.
-std::string limit_text(const CellFigures& cell, const std::vector<Finding>& findings) {
-  const auto told =
-      std::find_if(findings.begin(), findings.end(), [](const Finding& f) { return f.limit_speedup.has_value(); });
-  if (told == findings.end() || *told->limit_speedup > 4 * cell.cell->workers) return {};
+std::string limit_text(const CellFigures& cell, const std::vector<FindingView>& findings) {
+  const auto found_in = std::find_if(findings.begin(), findings.end(),
+                                     [](const FindingView& f) { return f.numbers.limit_speedup.has_value(); });
+  if (found_in == findings.end()) return {};
+  const Finding* told = &found_in->numbers;
+  if (*told->limit_speedup > 4 * cell.cell->workers) return {};
   static const std::map<std::string, const char*> because = {
       {"critical path", "With its longest chain of steps as it is"},
       {"lock", "While one lock is held for as long as it is"},
@@ -52,27 +50,21 @@ std::string limit_text(const CellFigures& cell, const std::vector<Finding>& find
                      found == because.end() ? "With its serial part as it is" : found->second, *told->limit_speedup);
 }
 
-std::string cell_text(const Analysed& study, const CellFigures& cell, const Look& look) {
-  const Point& point = study.record->points[cell.cell->point];
-  std::string text =
-      "\n" + styled(fmt::format("{} at {}", cell_in_words(*cell.cell), point_in_words(point)), Style::heading, look);
+std::string explained_text(const StudyView& view, const ExplainedView& explained, const Look& look) {
+  const CellView& its = view.cells[explained.cell];
+  const CellFigures& cell = *its.numbers;
+  std::string text = "\n" + styled(its.name + " at " + its.at, Style::heading, look);
   if (cell.verdict >= Verdict::too_few_rounds && cell.speedup) {
     text += ": speedup " + ratio_text(*cell.speedup);
     if (cell.verdict != Verdict::holds) text += fmt::format(", {}", name_of(cell.verdict));
   } else {
     text += fmt::format(": {}", name_of(cell.verdict));
   }
-  text += "\n" + ledger_text(study, cell, look);
+  text += "\n" + ledger_text(view.study, cell, look);
   int number = 0;
-  const std::vector<Finding> findings = findings_of(study, cell);
-  text += limit_text(cell, findings);
-  for (const Finding& f : findings) {
-    if (f.kind == Finding::Kind::remark) {
-      text += finding_text(f, "- ", claim_of(f));
-    } else {
-      text += finding_text(f, fmt::format("{}. ", ++number), claim_of(f));
-    }
-  }
+  text += limit_text(cell, explained.findings);
+  for (const FindingView& f : explained.findings)
+    text += finding_text(f, f.numbers.kind == Finding::Kind::remark ? "- " : fmt::format("{}. ", ++number), f.claim);
   return text;
 }
 
@@ -97,26 +89,22 @@ std::string worth_of(const Finding& finding) {
   return text;
 }
 
-std::string claim_with_cell(const Analysed& study, const Finding& finding) {
-  if (finding.of == nullptr) return claim_of(finding);
-  return fmt::format("{} at {}: {}", cell_in_words(*finding.of->cell),
-                     point_in_words(study.record->points[finding.of->cell->point]), claim_of(finding));
-}
-
-std::string explanation(const Analysed& study, const Look& look, bool timelines) {
-  std::string text = styled(printable(study.record->title, 200), Style::heading, look) + "\n" + headline(study) + "\n";
-  const std::vector<Finding> of_study = findings_of_study(study);
-  for (const Finding& f : of_study) {
-    if (f.kind == Finding::Kind::meaning) text += "\n" + finding_text(f, "", claim_with_cell(study, f));
+std::string explanation(const StudyView& view, const Look& look, bool timelines) {
+  std::string text = styled(view.title, Style::heading, look) + "\n" + view.sentence + "\n";
+  for (const FindingView& f : view.of_study) {
+    if (f.numbers.kind == Finding::Kind::meaning) text += "\n" + finding_text(f, "", f.claim_with_cell());
   }
-  for (const CellFigures* cell : explained_cells(study)) {
-    text += cell_text(study, *cell, look);
-    if (timelines) text += timeline_text(*cell, look.width > 90 ? 80 : look.width > 30 ? look.width - 12 : 60);
+  for (const ExplainedView& cell : view.explained) {
+    text += explained_text(view, cell, look);
+    if (timelines)
+      text += timeline_text(*view.cells[cell.cell].numbers, look.width > 90   ? 80
+                                                            : look.width > 30 ? look.width - 12
+                                                                              : 60);
   }
-  text += scaling_text(study);
+  text += text_of(scaling_of(view.study));
   std::string whole;
-  for (const Finding& f : of_study) {
-    if (f.kind != Finding::Kind::meaning) whole += finding_text(f, "- ", claim_with_cell(study, f));
+  for (const FindingView& f : view.of_study) {
+    if (f.numbers.kind != Finding::Kind::meaning) whole += finding_text(f, "- ", f.claim_with_cell());
   }
   if (!whole.empty()) text += "\nThe study as a whole:\n" + whole;
   return text;
@@ -140,31 +128,28 @@ std::string shares_text(const Analysed& study, const CellFigures& cell) {
   return middle_ledger(study, cell, ledger_shares);
 }
 
-std::string first_findings(const Analysed& study, std::size_t most) {
-  const std::vector<const CellFigures*> cells = explained_cells(study);
-  if (cells.empty()) return {};
+std::string first_findings(const StudyView& view, std::size_t most) {
+  if (view.explained.empty()) return {};
+  const ExplainedView& first = view.explained.front();
   std::string text;
   std::size_t told = 0;
-  for (const Finding& f : findings_of(study, *cells.front())) {
+  for (const FindingView& f : first.findings) {
     if (told == most) break;
-    if (f.kind == Finding::Kind::remark && f.id != "nothing-wrong") continue;
-    text += fmt::format("  {}{}{}.\n", ++told == 1 ? "" : "",
-                        f.kind == Finding::Kind::loss && f.share > 0 ? percent_text(f.share) + ": " : "", claim_of(f));
-    const std::string advice = advice_for(f);
-    if (!advice.empty()) text += "     Try: " + advice + ".\n";
+    if (f.is_aside()) continue;
+    ++told;
+    text += fmt::format("  {}{}.\n", f.share.empty() ? "" : f.share + ": ", f.claim);
+    if (!f.advice.empty()) text += "     Try: " + f.advice + ".\n";
   }
   if (text.empty()) return {};
+  const CellView& cell = view.cells[first.cell];
   return fmt::format("\nWhere the time of {} went, as shares of its workers' time (antcrew explain tells more):\n",
-                     cell_in_words(*cells.front()->cell)) +
-         middle_ledger(study, *cells.front(), ledger_bar) + text;
+                     cell.name) +
+         middle_ledger(view.study, *cell.numbers, ledger_bar) + text;
 }
 
-bool cannot_explain(const Analysed& study) {
-  const std::vector<const CellFigures*> cells = explained_cells(study);
-  return std::all_of(cells.begin(), cells.end(), [&](const CellFigures* cell) {
-    const std::vector<Finding> findings = findings_of(study, *cell);
-    return std::none_of(findings.begin(), findings.end(),
-                        [](const Finding& f) { return f.kind != Finding::Kind::remark || f.id == "nothing-wrong"; });
+bool cannot_explain(const StudyView& view) {
+  return std::all_of(view.explained.begin(), view.explained.end(), [](const ExplainedView& cell) {
+    return std::all_of(cell.findings.begin(), cell.findings.end(), [](const FindingView& f) { return f.is_aside(); });
   });
 }
 

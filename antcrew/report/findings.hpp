@@ -6,6 +6,7 @@
 
 #include "antcrew/analysis/findings.hpp"
 #include "antcrew/report/layer.hpp"
+#include "antcrew/report/study_view.hpp"
 #include "antcrew/report/text.hpp"
 
 namespace antcrew::report_layer {
@@ -26,15 +27,12 @@ std::string ledger_text(const LaneSums& sums);
 // "89 % running, 10 % idle at the join" of its middle metered call; empty without a ledger.
 std::string shares_text(const Analysed& study, const CellFigures& cell);
 
-// A claim with the cell that it is about, for lists of several cells.
-std::string claim_with_cell(const Analysed& study, const Finding& finding);
-
 // All of `antcrew explain`.
-std::string explanation(const Analysed& study, const Look& look, bool timelines = false);
+std::string explanation(const StudyView& view, const Look& look, bool timelines = false);
 // The first few findings, to stand under a table.
-std::string first_findings(const Analysed& study, std::size_t most);
+std::string first_findings(const StudyView& view, std::size_t most);
 
 // Whether the data could not tell anything about what was lost.
-bool cannot_explain(const Analysed& study);
+bool cannot_explain(const StudyView& view);
 
 }  // namespace antcrew::report_layer

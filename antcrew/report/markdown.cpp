@@ -7,8 +7,6 @@
 #include "antcrew/analysis/analysed.hpp"
 #include "antcrew/base/printable.hpp"
 #include "antcrew/report/code_size.hpp"
-#include "antcrew/report/confidence.hpp"
-#include "antcrew/report/findings.hpp"
 #include "antcrew/report/headline.hpp"
 #include "antcrew/report/internal/cell_texts.hpp"
 #include "antcrew/report/text.hpp"
@@ -22,7 +20,7 @@ std::string row_text(const std::vector<std::string>& cells) {
   return text + "\n";
 }
 
-std::string table_of(const Analysed& study, std::size_t point) {
+std::string table_of(const StudyView& view, std::size_t point) {
   std::vector<std::string> heads;
   std::string rule = "|";
   for (const GridColumn& column : internal::cell_columns()) {
@@ -30,24 +28,22 @@ std::string table_of(const Analysed& study, std::size_t point) {
     rule += column.right ? " ---: |" : " --- |";
   }
   std::string text = row_text(heads) + rule + "\n";
-  for (const CellFigures& f : study.cells) {
-    if (f.cell->point == point) text += row_text(internal::cell_texts(study, f));
+  for (const CellView& cell : view.cells) {
+    if (cell.numbers->cell->point == point) text += row_text(internal::marked_texts(cell));
   }
   return text;
 }
 
-std::string findings_text(const Analysed& study) {
+std::string findings_text(const StudyView& view) {
   constexpr std::size_t most = 5;
   std::string text;
   std::size_t told = 0;
-  for (const Finding& f : findings_of(study)) {
-    if (f.kind == Finding::Kind::remark || told == most) continue;
+  for (const FindingView* f : view.findings()) {
+    if (f->numbers.kind == Finding::Kind::remark || told == most) continue;
     ++told;
-    text += fmt::format("{}. {}.", told, markdown_escaped(claim_with_cell(study, f)));
-    const std::string worth = worth_of(f);
-    const std::string advice = advice_for(f);
-    if (!worth.empty()) text += " " + markdown_escaped(worth) + ".";
-    if (!advice.empty()) text += " Try: " + markdown_escaped(advice) + ".";
+    text += fmt::format("{}. {}.", told, markdown_escaped(f->claim_with_cell()));
+    if (!f->worth.empty()) text += " " + markdown_escaped(f->worth) + ".";
+    if (!f->advice.empty()) text += " Try: " + markdown_escaped(f->advice) + ".";
     text += "\n";
   }
   return text.empty() ? text : "\nWhere the time went, and what to try:\n\n" + text;
@@ -63,13 +59,13 @@ std::string efforts(const Analysed& study) {
   return text.empty() ? text : "\n| source | lines | speedup, at its fastest |\n| --- | ---: | --- |\n" + text;
 }
 
-std::string evidence_text(const Analysed& study) {
+std::string evidence_text(const StudyView& view) {
   std::string text;
-  for (const CellFigures& f : study.cells) {
+  for (const CellView& cell : view.cells) {
+    const CellFigures& f = *cell.numbers;
     if (!speaks_against(f)) continue;
-    text += fmt::format("- {}: {} at {}: {}\n", name_of(f.verdict), markdown_escaped(cell_in_words(*f.cell)),
-                        markdown_escaped(point_in_words(study.record->points[f.cell->point])),
-                        markdown_escaped(f.evidence));
+    text += fmt::format("- {}: {} at {}: {}\n", name_of(f.verdict), markdown_escaped(cell.name),
+                        markdown_escaped(cell.at), markdown_escaped(f.evidence));
   }
   return text.empty() ? text : "\nWhat speaks against cells:\n\n" + text;
 }
@@ -85,16 +81,16 @@ std::string markdown_escaped(const std::string& text) {
   return out;
 }
 
-std::string markdown_text(const Analysed& study) {
-  std::string text = "**" + markdown_escaped(headline(study)) + "**\n\n" + markdown_escaped(study.record->title) + "\n";
-  for (std::size_t point = 0; point < study.record->points.size(); ++point) {
+std::string markdown_text(const StudyView& view) {
+  std::string text =
+      "**" + markdown_escaped(view.sentence) + "**\n\n" + markdown_escaped(view.study.record->title) + "\n";
+  for (std::size_t point = 0; point < view.points.size(); ++point) {
     text += "\n";
-    if (study.record->points.size() > 1)
-      text += "At " + markdown_escaped(point_in_words(study.record->points[point])) + ":\n\n";
-    text += table_of(study, point);
+    if (view.points.size() > 1) text += "At " + markdown_escaped(view.points[point]) + ":\n\n";
+    text += table_of(view, point);
   }
-  return text + findings_text(study) + efforts(study) + evidence_text(study) + "\n" +
-         markdown_escaped(confidence_line(study)) + "\n";
+  return text + findings_text(view) + efforts(view.study) + evidence_text(view) + "\n" +
+         markdown_escaped(view.provenance) + "\n";
 }
 
 }  // namespace antcrew::report_layer

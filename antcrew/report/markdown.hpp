@@ -4,13 +4,13 @@
 
 #include <string>
 
-#include "antcrew/analysis/forward.hpp"
 #include "antcrew/report/layer.hpp"
+#include "antcrew/report/study_view.hpp"
 
 namespace antcrew::report_layer {
 
 // Tables with pipes, as the common renderers take them. Names stay text: what would be markup is escaped. Pure.
-std::string markdown_text(const Analysed& study);
+std::string markdown_text(const StudyView& view);
 
 // A text as Markdown that shows it as it is, on one line.
 std::string markdown_escaped(const std::string& text);

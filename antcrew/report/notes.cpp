@@ -11,7 +11,6 @@
 #include "antcrew/base/units.hpp"
 #include "antcrew/log/phase.hpp"
 #include "antcrew/report/code_size.hpp"
-#include "antcrew/report/findings.hpp"
 #include "antcrew/report/grid.hpp"
 #include "antcrew/report/headline.hpp"
 #include "antcrew/report/text.hpp"
@@ -19,21 +18,19 @@
 namespace antcrew::report_layer {
 namespace {
 
-std::string evidence(const Analysed& study) {
-  std::string text;
-  for (const CellFigures& f : study.cells) {
-    if (!speaks_against(f)) continue;
-    text += fmt::format("{}: {} at {}: {}\n", name_of(f.verdict), cell_in_words(*f.cell),
-                        point_in_words(study.record->points[f.cell->point]), f.evidence);
+Section evidence(const StudyView& view) {
+  Section section;
+  for (const CellView& cell : view.cells) {
+    const CellFigures& f = *cell.numbers;
+    if (speaks_against(f))
+      section.text += fmt::format("{}: {} at {}: {}\n", name_of(f.verdict), cell.name, cell.at, f.evidence);
   }
-  return text.empty() ? text : "\n" + text;
+  return section;
 }
 
-std::string ladder_text(const std::vector<LadderStep>& steps, const Record& record) {
+Section ladder(const std::vector<LadderStep>& steps, const Record& record) {
   if (steps.size() < 2) return {};
-  std::string text =
-      fmt::format("\nStep by step, at {} with {} workers:\n", point_in_words(record.points[steps[0].cell->cell->point]),
-                  steps[0].cell->cell->workers);
+  std::string text;
   for (const LadderStep& step : steps) {
     const Cell& cell = *step.cell->cell;
     const std::string attempt = cell.attempt > 1 || !step.cell->newest ? fmt::format(", attempt {}", cell.attempt) : "";
@@ -46,7 +43,9 @@ std::string ladder_text(const std::vector<LadderStep>& steps, const Record& reco
     if (step.over_previous) text += ", " + ratio_text(*step.over_previous) + " over the step before";
     text += step.paired ? "\n" : ", tried at another time\n";
   }
-  return text;
+  const Cell& first = *steps[0].cell->cell;
+  return {fmt::format("Step by step, at {} with {} workers", point_in_words(record.points[first.point]), first.workers),
+          text};
 }
 
 std::string phase_or_nothing(const CellFigures& f, const char* name) {
@@ -60,7 +59,7 @@ std::vector<std::string> whose(const Analysed& study, const Cell& cell) {
 }
 
 // The price of processes: what went to and fro, and how long workers and their parent were at it.
-std::string moved_data(const Analysed& study) {
+Section moved_data(const Analysed& study) {
   std::vector<const CellFigures*> cells;
   for (const CellFigures& f : study.cells) {
     if (f.counters.count(internal::bytes_moved) > 0 && f.phases.count(internal::moving_data) > 0) cells.push_back(&f);
@@ -84,9 +83,9 @@ std::string moved_data(const Analysed& study) {
       row.push_back(phase_or_nothing(*f, phase));
     grid.row(std::move(row));
   }
-  return "\nData moved between processes in a call, and the time of those who moved it; memory touched again after the "
-         "fork:\n" +
-         grid.text(Look());
+  return {
+      "Data moved between processes in a call, and the time of those who moved it; memory touched again after the fork",
+      grid.text(Look())};
 }
 
 // Of the workers that a program tells apart.
@@ -98,7 +97,7 @@ std::string least_to_most(const PhaseFacts& phase) {
 }
 
 // What programs say of their own time, beside the clock.
-std::string reported(const Analysed& study) {
+Section reported(const Analysed& study) {
   TextGrid grid(
       {{"variant"}, {"workers", true}, {"at"}, {"reports", true}, {"by the clock", true}, {"CPU time", true}});
   bool any = false;
@@ -112,11 +111,11 @@ std::string reported(const Analysed& study) {
       row.push_back(std::move(text));
     grid.row(std::move(row));
   }
-  return any ? "\nTime that the programs report themselves, medians:\n" + grid.text(Look()) : "";
+  return {"Time that the programs report themselves, medians", any ? grid.text(Look()) : ""};
 }
 
 // The baseline and the best variant of the largest point, where their named stretches can be laid side by side.
-std::string phases(const Analysed& study) {
+Section phases(const Analysed& study) {
   std::vector<GridColumn> columns{{"variant"},          {"workers", true},  {"at"},
                                   {"phase or counter"}, {"per call", true}, {"times", true}};
   const bool by_worker = std::any_of(study.cells.begin(), study.cells.end(), [](const CellFigures& f) {
@@ -145,7 +144,7 @@ std::string phases(const Analysed& study) {
           least_to_most(phase));
     for (const auto& [name, value] : f.counters) row(name, count_text(static_cast<std::uint64_t>(value)), "");
   }
-  return any ? "\nPhases and counters of a call, all workers together:\n" + grid.text(Look()) : "";
+  return {"Phases and counters of a call, all workers together", any ? grid.text(Look()) : ""};
 }
 
 // From the first worker's begin to the last one's end, pauses left out. Older records know worker-seconds only: of a
@@ -155,7 +154,7 @@ double phase_time(const PhaseFacts& phase, int workers) {
 }
 
 // What a stretch gained by itself, beside what the whole call gained: where both name it.
-std::string phase_by_phase(const Analysed& study) {
+Section phase_by_phase(const Analysed& study) {
   std::string text;
   for (const CellFigures& f : study.cells) {
     if (f.verdict < Verdict::too_few_rounds || !f.speedup || f.cell->kind != Cell::Kind::variant) continue;
@@ -177,12 +176,11 @@ std::string phase_by_phase(const Analysed& study) {
     text += fmt::format("  {} at {}:{} the whole {}\n", cell_in_words(*f.cell),
                         point_in_words(study.record->points[f.cell->point]), phases, ratio_text(*f.speedup));
   }
-  return text.empty() ? text
-                      : "\nSpeedup of a phase that the baseline has too, beside that of the whole call:\n" + text;
+  return {"Speedup of a phase that the baseline has too, beside that of the whole call", text};
 }
 
 // Not a fault, as the crew waited; but whoever wrote the body will hardly have meant it.
-std::string unwaited(const Analysed& study) {
+Section unwaited(const Analysed& study) {
   std::string text;
   for (const CellFigures& f : study.cells) {
     const auto found = f.counters.find(internal::unwaited_work);
@@ -191,12 +189,11 @@ std::string unwaited(const Analysed& study) {
                         point_in_words(study.record->points[f.cell->point]),
                         count_text(static_cast<std::uint64_t>(found->second)));
   }
-  if (text.empty()) return text;
-  return "\nTasks started but never awaited; call get() on their handles:\n" + text;
+  return {"Tasks started but never awaited; call get() on their handles", text};
 }
 
 // What the settled times leave out: the first call, and starting the crew.
-std::string cold_starts(const Analysed& study) {
+Section cold_starts(const Analysed& study) {
   TextGrid grid({{"variant"},
                  {"workers", true},
                  {"at"},
@@ -219,14 +216,12 @@ std::string cold_starts(const Analysed& study) {
     row.push_back(f.speedup ? fmt::format("{:.2g}", f.speedup->median) : "");
     grid.row(std::move(row));
   }
-  return any ? "\nFirst calls, medians over cell processes: how much longer than a steady-state call the first one "
-               "takes:\n" +
-                   grid.text(Look())
-             : "";
+  return {"First calls, medians over cell processes: how much longer than a steady-state call the first one takes",
+          any ? grid.text(Look()) : ""};
 }
 
 // What is kept on purpose was paid for in the first call.
-std::string kept(const Analysed& study) {
+Section kept(const Analysed& study) {
   std::string text;
   for (const CellFigures& f : study.cells) {
     if (f.cell->keeps.empty() || f.cell->cold_s.empty() || !f.time_s || !f.speedup) continue;
@@ -236,10 +231,10 @@ std::string kept(const Analysed& study) {
     if (f.first_speedup) text += fmt::format("; speedup of the first call {:.2g}", *f.first_speedup);
     text += "\n";
   }
-  return text.empty() ? text : "\nKept between calls on purpose, and paid for in the first one:\n" + text;
+  return {"Kept between calls on purpose, and paid for in the first one", text};
 }
 
-std::string read_answers(const Analysed& study) {
+Section read_answers(const Analysed& study) {
   std::string text;
   for (const CellFigures& f : study.cells) {
     if (!f.read_speedup || f.verdict < Verdict::too_few_rounds) continue;
@@ -247,13 +242,10 @@ std::string read_answers(const Analysed& study) {
                         cell_in_words(*f.cell), point_in_words(study.record->points[f.cell->point]), *f.read_speedup,
                         f.speedup->median);
   }
-  return text.empty() ? text
-                      : "\nReading these answers takes longer than reading the baseline's, by more than 10 % of the "
-                        "call:\n" +
-                            text;
+  return {"Reading these answers takes longer than reading the baseline's, by more than 10 % of the call", text};
 }
 
-std::string crowds(const Analysed& study) {
+Section crowds(const Analysed& study) {
   constexpr double noticeable = 1.05;
   std::string text;
   for (const CrowdFigure& crowd : study.crowds) {
@@ -261,14 +253,13 @@ std::string crowds(const Analysed& study) {
     text += fmt::format("  {} copies at {}: each {} times slower\n", crowd.copies,
                         point_in_words(study.record->points[crowd.point]), ratio_text(crowd.slowdown));
   }
-  return text.empty() ? text
-                      : "\nThe machine itself slows down when the baseline runs in several copies at once:\n" + text;
+  return {"The machine itself slows down when the baseline runs in several copies at once", text};
 }
 
-std::string left_out(const Analysed& study) {
+Section left_out(const Analysed& study) {
   std::string text;
   for (const LeftOut& left : study.record->left_out) text += "  " + left_out_text(*study.record, left) + "\n";
-  if (text.empty()) return text;
+  if (text.empty()) return {};
   const double needed = advised_budget_s(*study.record);
   const bool figures =
       std::any_of(study.record->left_out.begin(), study.record->left_out.end(), [](const LeftOut& left) {
@@ -277,25 +268,25 @@ std::string left_out(const Analysed& study) {
   if (needed > 0)
     text += fmt::format("A budget of about {:.0f} s is enough{} (--budget {:.0f}).\n", needed,
                         figures ? " for the missing figures" : "", needed);
-  return "\nSkipped for lack of time:\n" + text;
+  return {"Skipped for lack of time", text};
 }
 
 // The same of many cells is told of two; `antcrew explain` has all.
-std::string warnings(const Analysed& study) {
+std::vector<Section> warnings(const StudyView& view) {
   constexpr int told = 2;
   std::map<std::string, int> of_kind;
-  for (const Finding& remark : study.remarks) ++of_kind[remark.id];
+  for (const FindingView& warning : view.warnings) ++of_kind[warning.numbers.id];
   std::map<std::string, int> seen;
-  std::string text;
-  for (const Finding& remark : study.remarks) {
-    const int all = of_kind[remark.id];
-    const int number = ++seen[remark.id];
+  std::vector<Section> sections;
+  for (const FindingView& warning : view.warnings) {
+    const int all = of_kind[warning.numbers.id];
+    const int number = ++seen[warning.numbers.id];
     if (number > told && all > told + 1) continue;
-    text += "\nWarning: " + claim_with_cell(study, remark) + ".";
+    std::string text = "Warning: " + warning.claim_with_cell() + ".";
     if (number == told && all > told + 1) text += fmt::format(" The same of {} more (antcrew explain).", all - told);
-    text += "\n";
+    sections.push_back({"", text + "\n"});
   }
-  return text;
+  return sections;
 }
 
 }  // namespace
@@ -322,13 +313,15 @@ std::string left_out_text(const Record& record, const LeftOut& left) {
   return fmt::format("another input for {} {} at {}", left.count, cells, at);
 }
 
-std::string notes_text(const Analysed& study) {
-  std::string text = evidence(study);
-  for (const auto& steps : study.ladders) text += ladder_text(steps, *study.record);
-  text += code_size_text(study);
-  text += read_answers(study) + kept(study) + phase_by_phase(study) + unwaited(study) + cold_starts(study) +
-          phases(study) + reported(study) + moved_data(study) + crowds(study) + left_out(study);
-  return text + warnings(study);
+std::vector<Section> notes_of(const StudyView& view) {
+  const Analysed& study = view.study;
+  std::vector<Section> notes = {evidence(view)};
+  for (const auto& steps : study.ladders) notes.push_back(ladder(steps, *study.record));
+  notes.insert(notes.end(),
+               {code_size_section(study), read_answers(study), kept(study), phase_by_phase(study), unwaited(study),
+                cold_starts(study), phases(study), reported(study), moved_data(study), crowds(study), left_out(study)});
+  for (Section& warning : warnings(view)) notes.push_back(std::move(warning));
+  return notes;
 }
 
 }  // namespace antcrew::report_layer

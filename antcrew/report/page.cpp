@@ -7,42 +7,20 @@
 #include "antcrew/analysis/analysed.hpp"
 #include "antcrew/base/printable.hpp"
 #include "antcrew/base/units.hpp"
-#include "antcrew/record/json.hpp"
 #include "antcrew/report/code_size.hpp"
-#include "antcrew/report/confidence.hpp"
-#include "antcrew/report/csv.hpp"
-#include "antcrew/report/figure_json.hpp"
-#include "antcrew/report/findings.hpp"
-#include "antcrew/report/headline.hpp"
 #include "antcrew/report/internal/cell_texts.hpp"
 #include "antcrew/report/internal/figure_parts.hpp"
 #include "antcrew/report/internal/markup.hpp"
 #include "antcrew/report/internal/page_assets.hpp"
+#include "antcrew/report/internal/page_data.hpp"
 #include "antcrew/report/machine_text.hpp"
 #include "antcrew/report/notes.hpp"
-#include "antcrew/report/palette.hpp"
 #include "antcrew/report/scaling.hpp"
 
 namespace antcrew::report_layer {
 namespace {
 
 using internal::escaped;
-
-// Inside a script element only its end could end it: no '<' is left, and none of the two line ends of JavaScript alone.
-std::string embedded(const Json& json) {
-  std::string out;
-  for (const char c : json.dump(-1, true)) {
-    if (c == '<')
-      out += "\\u003c";
-    else if (c == '>')
-      out += "\\u003e";
-    else if (c == '&')
-      out += "\\u0026";
-    else
-      out += c;
-  }
-  return out;
-}
 
 std::string base64_of_hex(const std::string& hex) {
   constexpr char digits[] = "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/";
@@ -69,59 +47,38 @@ std::string policy() {
       hash(internal::page_style));
 }
 
-// What a column sorts by: the number behind the text.
-Json sort_keys(const CellFigures& f, const std::vector<std::string>& texts) {
-  const auto number = [](const auto& value) { return value ? Json(*value) : Json(nullptr); };
-  const auto median_of = [](const std::optional<Estimate>& e) { return e ? Json(e->median) : Json(nullptr); };
-  const bool baseline = f.cell->kind == Cell::Kind::baseline;
-  return Json::array({texts[0], texts[1], f.cell->workers, median_of(f.time_s), texts[4],
-                      baseline ? Json(nullptr) : median_of(f.speedup), baseline ? Json(nullptr) : number(f.efficiency),
-                      number(f.overhead_s), number(f.busy_processors), f.peak_bytes, texts[10]});
-}
-
 const char* tone_of(const CellFigures& f) {
   if (f.verdict == Verdict::holds) return f.cell->kind == Cell::Kind::variant ? "good" : "";
   return f.verdict < Verdict::not_measured ? "bad" : "open";
 }
 
-// As the terminal's, and where and why at the end.
-std::vector<GridColumn> columns_of_page() {
-  std::vector<GridColumn> columns = internal::cell_columns();
-  columns.push_back({"at"});
-  columns.push_back({"evidence"});
-  return columns;
-}
-
-bool is_number(const GridColumn& column) {
-  return column.right || column.head == "speedup";
-}
-
-std::vector<std::string> texts_on_page(const Analysed& study, const CellFigures& f) {
-  std::vector<std::string> texts = internal::cell_texts(study, f);
-  texts.push_back(point_in_words(study.record->points[f.cell->point]));
-  texts.push_back(f.evidence.empty() ? f.evidence : printable(f.evidence, 400));
+// A text a column of the page's table.
+std::vector<std::string> texts_on_page(const CellView& cell) {
+  std::vector<std::string> texts = internal::marked_texts(cell);
+  const std::string& evidence = cell.numbers->evidence;
+  texts.push_back(cell.at);
+  texts.push_back(evidence.empty() ? evidence : printable(evidence, 400));
   return texts;
 }
 
 // It can be read without scripts; with them it is sorted and filtered.
-std::string cells_html(const Analysed& study) {
-  const std::vector<GridColumn> columns = columns_of_page();
+std::string cells_html(const StudyView& view) {
+  const std::vector<GridColumn> columns = internal::page_columns();
   std::string text =
       "<div class=\"scroll\" tabindex=\"0\" role=\"region\" aria-label=\"table of cells\"><table>\n<thead><tr>";
   for (const GridColumn& column : columns)
-    text +=
-        fmt::format("<th scope=\"col\"{}>{}</th>", is_number(column) ? " class=\"number\"" : "", escaped(column.head));
+    text += fmt::format("<th scope=\"col\"{}>{}</th>", internal::is_number(column) ? " class=\"number\"" : "",
+                        escaped(column.head));
   text += "</tr></thead>\n<tbody>\n";
-  for (std::size_t k = 0; k < study.cells.size(); ++k) {
-    const CellFigures& f = study.cells[k];
-    const std::vector<std::string> texts = texts_on_page(study, f);
+  for (std::size_t k = 0; k < view.cells.size(); ++k) {
+    const std::vector<std::string> texts = texts_on_page(view.cells[k]);
     text += fmt::format("<tr id=\"cell-{}\">", k);
     for (std::size_t c = 0; c < columns.size(); ++c) {
-      std::string kind = is_number(columns[c])           ? "number"
+      std::string kind = internal::is_number(columns[c]) ? "number"
                          : c == 0                        ? "name"
                          : columns[c].head == "evidence" ? "evidence"
                                                          : "";
-      if (columns[c].head == "verdict") kind = tone_of(f);
+      if (columns[c].head == "verdict") kind = tone_of(*view.cells[k].numbers);
       text += kind.empty() ? "<td>" : fmt::format("<td class=\"{}\">", kind);
       text += escaped(texts[c]) + "</td>";
     }
@@ -130,80 +87,54 @@ std::string cells_html(const Analysed& study) {
   return text + "</tbody>\n</table></div>";
 }
 
-// What the table is sorted and filtered by, and what each cell is called elsewhere.
-Json cells_json(const Analysed& study) {
-  Json columns = Json::array();
-  for (const GridColumn& column : columns_of_page())
-    columns.push_back({{"head", column.head}, {"number", is_number(column)}});
-  Json rows = Json::array();
-  for (const CellFigures& f : study.cells) {
-    Json keys = sort_keys(f, internal::cell_texts(study, f));
-    keys.push_back(study.record->points[f.cell->point].size);
-    keys.push_back(f.evidence);
-    rows.push_back({{"name", internal::bar_name(study, *f.cell)},
-                    {"point", point_in_words(study.record->points[f.cell->point])},
-                    {"verdict", name_of(f.verdict)},
-                    {"keys", std::move(keys)}});
-  }
-  return {{"columns", std::move(columns)}, {"rows", std::move(rows)}};
-}
-
-Json trials_json(const Analysed& study) {
-  const Rows rows = trial_rows_by_cell(study);
-  return {{"columns", rows.heads}, {"rows", rows.rows}};
-}
-
-Json looks_json() {
-  Json colours = Json::array();
-  for (const Colour& colour : palette) colours.push_back({colour.light, colour.dark});
-  return {{"palette", std::move(colours)}, {"grey", {grey.light, grey.dark}}};
-}
-
 // One item for what is found of several cells in the same words: whose it is stands behind.
-std::string finding_html(const Analysed& study, const std::vector<const Finding*>& same) {
-  const Finding& f = *same.front();
-  const std::ptrdiff_t of = f.of == nullptr ? -1 : internal::place_of(study, *f.of);
+std::string finding_html(const Analysed& study, const std::vector<const FindingView*>& same) {
+  const FindingView& f = *same.front();
+  const std::ptrdiff_t of = f.numbers.of == nullptr ? -1 : internal::place_of(study, *f.numbers.of);
   std::string text = fmt::format("<li data-of=\"{}\"{}>", of, of >= 0 ? " tabindex=\"0\"" : "");
-  std::string claim = claim_of(f);
+  std::string claim = f.claim;
   if (!claim.empty() && claim.front() >= 'a' && claim.front() <= 'z')
     claim.front() = static_cast<char>(claim.front() - 32);
   text += escaped(claim) + ".";
   std::vector<std::string> whose;
-  for (const Finding* one : same) {
-    if (one->of != nullptr) whose.push_back(internal::bar_name(study, *one->of->cell));
+  for (const FindingView* one : same) {
+    if (one->numbers.of != nullptr) whose.push_back(internal::bar_name(study, *one->numbers.of->cell));
   }
   if (!whose.empty()) text += fmt::format(" <span class=\"whose\">{}</span>", escaped(joined(whose, "; ")));
-  if (const std::string worth = worth_of(f); !worth.empty())
-    text += fmt::format(" <span class=\"worth\">{}.</span>", escaped(worth));
-  if (const std::string advice = advice_for(f); !advice.empty())
-    text += fmt::format(" <span class=\"try\"><strong>Try:</strong> {}.</span>", escaped(advice));
+  if (!f.worth.empty()) text += fmt::format(" <span class=\"worth\">{}.</span>", escaped(f.worth));
+  if (!f.advice.empty())
+    text += fmt::format(" <span class=\"try\"><strong>Try:</strong> {}.</span>", escaped(f.advice));
   return text + "</li>\n";
 }
 
 // On the first screen the largest three; who lost nothing has nothing to try, and stands last.
-std::string findings_html(const Analysed& study, bool first) {
+std::string findings_html(const StudyView& view, bool first) {
   constexpr std::size_t most_first = 3;
-  const std::vector<Finding> findings = findings_of(study);
-  std::vector<std::vector<const Finding*>> groups;
-  for (const Finding& f : findings) {
-    const bool remark = f.kind == Finding::Kind::remark && f.id != "nothing-wrong";
-    if (first && remark) continue;
+  std::vector<std::vector<const FindingView*>> groups;
+  for (const FindingView* f : view.findings()) {
+    if (first && f->is_aside()) continue;
     const auto same = std::find_if(groups.begin(), groups.end(), [&](const auto& group) {
-      return group.front()->id == f.id && claim_of(*group.front()) == claim_of(f);
+      return group.front()->numbers.id == f->numbers.id && group.front()->claim == f->claim;
     });
     if (same == groups.end()) {
-      groups.push_back({&f});
+      groups.push_back({f});
     } else {
-      same->push_back(&f);
+      same->push_back(f);
     }
   }
   std::stable_partition(groups.begin(), groups.end(),
-                        [](const auto& group) { return group.front()->id != "nothing-wrong"; });
+                        [](const auto& group) { return group.front()->numbers.id != "nothing-wrong"; });
   if (first) groups.resize(std::min(groups.size(), most_first));
   std::string text;
-  for (const auto& group : groups) text += finding_html(study, group);
+  for (const auto& group : groups) text += finding_html(view.study, group);
   if (text.empty()) return first ? "<p>Nothing was metered that could tell where the time went.</p>\n" : "";
   return fmt::format("<{0} class=\"findings\">\n{1}</{0}>\n", first ? "ol" : "ul", text);
+}
+
+// Under a heading of this page's.
+std::string sections_html(const char* heading, const std::vector<Section>& sections) {
+  const std::string text = text_of(sections);
+  return text.empty() ? text : fmt::format("<h3>{}</h3>\n<pre>{}</pre>\n", heading, escaped(text.substr(1)));
 }
 
 std::string facts_html(const std::vector<std::pair<std::string, std::string>>& facts) {
@@ -225,13 +156,13 @@ std::string measured_html(const Analysed& study) {
                      {"Ant Crew", record.library_version}});
 }
 
-std::string head_html(const Analysed& study) {
+std::string head_html(const StudyView& view) {
   return fmt::format(
       "<!doctype html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n"
       "<meta http-equiv=\"Content-Security-Policy\" content=\"{}\">\n"
       "<meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">\n<link rel=\"icon\" href=\"data:,\">\n"
       "<title>{}</title>\n<style>{}</style>\n</head>\n",
-      policy(), escaped(printable(study.record->title, 160)), internal::page_style.text);
+      policy(), escaped(view.title), internal::page_style.text);
 }
 
 // Where the first sentence ends; not inside a name, which stands in quotes.
@@ -245,32 +176,30 @@ std::size_t end_of_sentence(const std::string& text) {
 }
 
 // What was found stands large; whom it could not be told from, below.
-std::string headline_html(const Analysed& study) {
-  const std::string all = headline(study);
+std::string headline_html(const std::string& all) {
   const std::size_t end = end_of_sentence(all);
   if (end == std::string::npos) return "<h1>" + escaped(all) + "</h1>\n";
   return "<h1>" + escaped(all.substr(0, end + 1)) + "</h1>\n<p class=\"also\">" + escaped(all.substr(end + 2)) +
          "</p>\n";
 }
 
-std::string body_html(const Analysed& study, bool with_trials) {
+std::string body_html(const StudyView& view, bool with_trials) {
+  const Analysed& study = view.study;
   std::string text = fmt::format(
       "<body>\n<a class=\"skip\" href=\"#findings\">To the findings</a>\n<header class=\"bar\"><span class=\"title\">{}"
       "</span><nav aria-label=\"parts of this page\"><a href=\"#findings\">Findings</a><a href=\"#all\">Cells</a>"
       "<a href=\"#drawn\">Figures</a><a href=\"#machine\">Machine</a><a href=\"#data\">Data</a></nav>"
       "<button type=\"button\" id=\"theme\">theme</button></header>\n<main>\n{}",
-      escaped(printable(study.record->title, 160)), headline_html(study));
+      escaped(view.title), headline_html(view.sentence));
   text +=
       "<div class=\"first\">\n<section aria-labelledby=\"where\">\n<h2 id=\"where\">Where the time went, and what to "
       "try</h2>\n" +
-      findings_html(study, true) + "</section>\n<div id=\"first-figure\"></div>\n</div>\n";
-  text += fmt::format("<p class=\"trust\">{}</p>\n", escaped(confidence_line(study)));
-  text += "<section id=\"findings\"><h2>All findings</h2>\n" + findings_html(study, false);
-  if (const std::string scaling = scaling_text(study); !scaling.empty())
-    text += "<h3>Extrapolation</h3>\n<pre>" + escaped(scaling) + "</pre>\n";
-  if (const std::string effort = code_size_text(study); !effort.empty())
-    text += "<h3>Is it worth it?</h3>\n<pre>" + escaped(effort.substr(1)) + "</pre>\n";
-  text += "</section>\n<section id=\"all\"><h2>All results and caveats</h2>\n<div id=\"cells\">" + cells_html(study) +
+      findings_html(view, true) + "</section>\n<div id=\"first-figure\"></div>\n</div>\n";
+  text += fmt::format("<p class=\"trust\">{}</p>\n", escaped(view.provenance));
+  text += "<section id=\"findings\"><h2>All findings</h2>\n" + findings_html(view, false);
+  text += sections_html("Extrapolation", scaling_of(study));
+  text += sections_html("Is it worth it?", {code_size_section(study)});
+  text += "</section>\n<section id=\"all\"><h2>All results and caveats</h2>\n<div id=\"cells\">" + cells_html(view) +
           "</div></section>\n";
   text +=
       "<section id=\"drawn\"><h2>Figures</h2>\n<noscript><p>Figures are drawn by scripts, which are off here; the "
@@ -279,7 +208,8 @@ std::string body_html(const Analysed& study, bool with_trials) {
   text += "<section id=\"machine\"><h2>The machine</h2>\n<pre>" +
           escaped(machine_text(study.record->machine, study.record->load_before)) +
           "</pre>\n<h2>How it was measured</h2>\n" + measured_html(study) +
-          "<details><summary>All notes</summary>\n<pre>" + escaped(notes_text(study)) + "</pre></details></section>\n";
+          "<details><summary>All notes</summary>\n<pre>" + escaped(text_of(notes_of(view))) +
+          "</pre></details></section>\n";
   text += std::string("<section id=\"data\"><h2>Raw data</h2>\n<p id=\"raw\"></p>\n") +
           (with_trials ? ""
                        : "<p>The single trials are left out: with them this page would be larger than 2 MB. They are "
@@ -295,28 +225,15 @@ std::string body_html(const Analysed& study, bool with_trials) {
 
 }  // namespace
 
-std::string page_html(const Analysed& study) {
-  Json data = {{"title", study.record->title}, {"headline", headline(study)}, {"telling", telling_kind(study)}};
-  data["looks"] = looks_json();
-  data["cells"] = cells_json(study);
-  Json figures = Json::array();
-  for (const Figure& figure : figures_of(study)) figures.push_back(figure_json(figure));
-  data["figures"] = std::move(figures);
-  data["cells_csv"] = csv_text(cell_rows({{"", &study}}));
-  std::string text = embedded(data);
-  const Json trials = trials_json(study);
-  const std::string with = embedded(trials);
-  const bool kept = text.size() + with.size() + internal::page_charts.text.size() < most_page_bytes;
-  if (kept) {
-    text.pop_back();
-    text += ",\"trials\":" + with + "}";
-  }
-  return head_html(study) + body_html(study, kept) +
+std::string page_html(const StudyView& view) {
+  bool with_trials = true;
+  const std::string data = internal::page_data(view, most_page_bytes - internal::page_charts.text.size(), with_trials);
+  return head_html(view) + body_html(view, with_trials) +
          fmt::format(
              "<script type=\"application/json\" "
              "id=\"study\">{}</script>\n<script>{}</script>\n<script>{}</script>\n<script>{}</script>\n"
              "</body>\n</html>\n",
-             text, internal::page_charts.text, internal::page_figures.text, internal::page_script.text);
+             data, internal::page_charts.text, internal::page_figures.text, internal::page_script.text);
 }
 
 }  // namespace antcrew::report_layer

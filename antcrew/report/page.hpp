@@ -9,12 +9,12 @@
 
 #include <string>
 
-#include "antcrew/analysis/forward.hpp"
 #include "antcrew/report/layer.hpp"
+#include "antcrew/report/study_view.hpp"
 
 namespace antcrew::report_layer {
 
-std::string page_html(const Analysed& study);
+std::string page_html(const StudyView& view);
 
 // Trials stay out of a page that would be larger with them; it says so.
 inline constexpr std::size_t most_page_bytes = 2'000'000;

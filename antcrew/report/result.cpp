@@ -8,9 +8,7 @@
 #include <vector>
 
 #include "antcrew/analysis/analysed.hpp"
-#include "antcrew/analysis/thresholds.hpp"
 #include "antcrew/log/phase.hpp"
-#include "antcrew/report/findings.hpp"
 #include "antcrew/report/grid.hpp"
 #include "antcrew/report/headline.hpp"
 #include "antcrew/report/internal/cell_texts.hpp"
@@ -68,11 +66,6 @@ Lines the_first(Lines lines, std::size_t room, const char* what) {
 
 // The table
 
-// What was not tried is counted, not listed.
-bool has_row(const CellFigures& f) {
-  return f.verdict != Verdict::not_measured || f.time_s.has_value();
-}
-
 // Which crew it is says something only where a name stands for several.
 bool one_crew_a_name(const Analysed& study) {
   std::map<std::string, std::string> crews;
@@ -82,43 +75,44 @@ bool one_crew_a_name(const Analysed& study) {
   });
 }
 
-std::string table_at(const Analysed& study, std::size_t point, const Look& look) {
+std::string table_at(const StudyView& view, std::size_t point, const Look& look) {
   std::vector<GridColumn> columns = internal::cell_columns();
   for (GridColumn& column : columns) {
-    if (column.head == "crew") column.importance = one_crew_a_name(study) ? 1 : 9;
+    if (column.head == "crew") column.importance = one_crew_a_name(view.study) ? 1 : 9;
     if (column.head == "speedup") column.head = "speedup (95 %)";
   }
   TextGrid grid(columns);
   const CellFigures* above = nullptr;
-  for (const CellFigures& f : study.cells) {
-    if (f.cell->point != point || !has_row(f)) continue;
-    grid.row(internal::short_cell_texts(study, f, !internal::same_variant(above, f)), internal::cell_styles(study, f));
-    above = &f;
+  for (const CellView& cell : view.cells) {
+    if (cell.numbers->cell->point != point || !cell.measured) continue;
+    grid.row(internal::short_texts(cell, !internal::same_variant(above, *cell.numbers)), internal::cell_styles(cell));
+    above = cell.numbers;
   }
   return grid.text(look);
 }
 
 // Empty where nothing was measured.
-std::string best_elsewhere(const Analysed& study, std::size_t point) {
-  const auto is_here = [&](const CellFigures& f) {
-    return f.cell->point == point && f.cell->kind == Cell::Kind::variant && has_row(f);
+std::string best_elsewhere(const StudyView& view, std::size_t point) {
+  const auto is_here = [&](const CellView& cell) {
+    const Cell& its = *cell.numbers->cell;
+    return its.point == point && its.kind == Cell::Kind::variant && cell.measured;
   };
-  const auto cells = std::count_if(study.cells.begin(), study.cells.end(), is_here);
+  const auto cells = std::count_if(view.cells.begin(), view.cells.end(), is_here);
   if (cells == 0) return {};
-  const std::string at = point_in_words(study.record->points[point]);
-  const CellFigures* best = study.best[point].cell;
-  if (best == nullptr || !best->speedup) return fmt::format("  {}: none of {} can be ranked", at, cells);
-  return fmt::format("  {}: best {} with {} worker{}, {}{}", at, printable(best->cell->variant, 30),
+  const CellFigures* best = view.study.best[point].cell;
+  if (best == nullptr || !best->speedup)
+    return fmt::format("  {}: none of {} can be ranked", view.points[point], cells);
+  return fmt::format("  {}: best {} with {} worker{}, {}{}", view.points[point], printable(best->cell->variant, 30),
                      best->cell->workers, best->cell->workers == 1 ? "" : "s", ratio_text(*best->speedup),
                      cells > 1 ? fmt::format("; {} more", cells - 1) : "");
 }
 
-Lines other_points(const Analysed& study) {
+Lines other_points(const StudyView& view) {
   constexpr std::size_t most = 6;
   Lines lines;
   // The largest one, which is the last of a list, is the nearest to the one above.
-  for (std::size_t k = study.record->points.size(); k-- > 0;) {
-    std::string line = k == study.conclusion.point ? std::string() : best_elsewhere(study, k);
+  for (std::size_t k = view.points.size(); k-- > 0;) {
+    std::string line = k == view.study.conclusion.point ? std::string() : best_elsewhere(view, k);
     if (!line.empty()) lines.push_back(std::move(line));
   }
   return the_first(std::move(lines), most, "points");
@@ -126,16 +120,15 @@ Lines other_points(const Analysed& study) {
 
 // Where the time went
 
-Lines time_of(const Analysed& study, std::size_t width) {
-  const std::vector<const CellFigures*> cells = explained_cells(study);
-  if (cells.empty()) return {};
-  const CellFigures& cell = *cells.front();
-  const std::string shares = shares_text(study, cell);
+Lines time_of(const StudyView& view, std::size_t width) {
+  if (view.explained.empty()) return {};
+  const ExplainedView& explained = view.explained.front();
+  const Cell& cell = *view.cells[explained.cell].numbers->cell;
+  const std::string& shares = explained.shares;
   Lines lines;
-  for (const Finding& f : findings_of(study, cell)) {
-    if (f.kind == Finding::Kind::remark && f.id != "nothing-wrong") continue;
-    const std::string share = f.kind == Finding::Kind::loss && f.share > 0 ? percent_text(f.share) + ": " : "";
-    lines = lines_of(wrapped("  " + share + claim_of(f) + ".", width));
+  for (const FindingView& f : explained.findings) {
+    if (f.is_aside()) continue;
+    lines = lines_of(wrapped("  " + (f.share.empty() ? "" : f.share + ": ") + f.claim + ".", width));
     break;
   }
   if (lines.empty() && shares.empty()) return {};
@@ -143,45 +136,10 @@ Lines time_of(const Analysed& study, std::size_t width) {
     std::string rest = lines[1] + " " + lines[2].substr(lines[2].find_first_not_of(' '));
     lines = {lines[0], one_line(rest, width)};
   }
-  const std::string whose = fmt::format("Time of \"{}\", {} worker{}", printable(cell.cell->variant, 30),
-                                        cell.cell->workers, cell.cell->workers == 1 ? "" : "s");
+  const std::string whose = fmt::format("Time of \"{}\", {} worker{}", printable(cell.variant, 30), cell.workers,
+                                        cell.workers == 1 ? "" : "s");
   lines.insert(lines.begin(), one_line(whose + (shares.empty() ? ":" : ": " + shares), width));
   return lines;
-}
-
-// How far to trust it
-
-struct Seen {
-  int fewest = 0;
-  int most = 0;
-  bool compared = false;
-};
-
-Seen seen_in(const Analysed& study) {
-  Seen seen;
-  for (const CellFigures& f : study.cells) {
-    if (f.cell->kind != Cell::Kind::variant || !f.speedup) continue;
-    const int count = f.explored ? f.explored->count : f.speedup->count;
-    seen.fewest = seen.fewest == 0 ? count : std::min(seen.fewest, count);
-    seen.most = std::max(seen.most, count);
-    seen.compared = seen.compared || f.cell->check.has_value();
-  }
-  return seen;
-}
-
-bool is_noisy(const Analysed& study) {
-  return std::any_of(study.remarks.begin(), study.remarks.end(), [](const Finding& f) { return f.id == "noise"; });
-}
-
-std::string confidence(const Analysed& study) {
-  const Seen seen = seen_in(study);
-  if (seen.most == 0) return "Nothing was timed to its end.";
-  std::string text = seen.fewest == seen.most ? fmt::format("{} round{}", seen.most, seen.most == 1 ? "" : "s")
-                                              : fmt::format("{} to {} rounds", seen.fewest, seen.most);
-  if (!study.record->commands) text += " in fresh processes";
-  if (seen.most < least_for_interval) text += ", too few for intervals";
-  if (seen.compared) text += ", answers compared";
-  return text + (is_noisy(study) ? ", machine not idle." : ", machine idle.");
 }
 
 // What to know
@@ -239,22 +197,23 @@ Lines left_to_others(const Analysed& study, std::size_t width) {
   return lines;
 }
 
-Lines remarks(const Analysed& study, std::size_t width) {
+Lines warnings(const StudyView& view, std::size_t width) {
   std::vector<std::string> ids;
   std::map<std::string, Group> groups;
   std::map<std::string, std::string> only_variant;  // by id; empty where it is about several
-  for (const Finding& remark : study.remarks) {
-    Group& group = groups[remark.id];
-    const std::string variant =
-        remark.of == nullptr ? "" : fmt::format("\"{}\": ", printable(remark.of->cell->variant, 30));
-    std::string& named = only_variant[remark.id];
+  for (const FindingView& warning : view.warnings) {
+    const std::string& id = warning.numbers.id;
+    const CellFigures* of = warning.numbers.of;
+    Group& group = groups[id];
+    const std::string variant = of == nullptr ? "" : fmt::format("\"{}\": ", printable(of->cell->variant, 30));
+    std::string& named = only_variant[id];
     if (++group.cells > 1) {
       if (named != variant) named.clear();
       continue;
     }
     named = variant;
-    ids.push_back(remark.id);
-    group.first = claim_of(remark);
+    ids.push_back(id);
+    group.first = warning.claim;
   }
   for (auto& [id, group] : groups) group.first = "Warning: " + only_variant[id] + group.first;
   Lines lines;
@@ -275,33 +234,34 @@ std::string skipped(const Analysed& study) {
   return text;
 }
 
-std::string not_measured(const Analysed& study) {
+std::string not_measured(const StudyView& view) {
   const auto cells =
-      std::count_if(study.cells.begin(), study.cells.end(), [](const CellFigures& f) { return !has_row(f); });
+      std::count_if(view.cells.begin(), view.cells.end(), [](const CellView& cell) { return !cell.measured; });
   return cells == 0 ? "" : fmt::format("{} cell{} not measured.", cells, cells == 1 ? " was" : "s were");
 }
 
 }  // namespace
 
-std::string result_text(const Analysed& study, Look look) {
+std::string result_text(const StudyView& view, Look look) {
   if (look.width == 0) look.width = 80;
-  const std::string answer = sentences_within(headline(study), look.width, 3);
-  const Lines time = time_of(study, look.width);
+  const Analysed& study = view.study;
+  const std::string answer = sentences_within(view.sentence, look.width, 3);
+  const Lines time = time_of(view, look.width);
   Lines notes = faults(study, look.width);
   for (std::string& line : left_to_others(study, look.width)) notes.push_back(std::move(line));
-  for (const std::string& line : {not_measured(study), skipped(study)}) {
+  for (const std::string& line : {not_measured(view), skipped(study)}) {
     if (!line.empty()) notes.push_back(one_line(line, look.width));
   }
-  for (std::string& line : remarks(study, look.width)) notes.push_back(std::move(line));
+  for (std::string& line : warnings(view, look.width)) notes.push_back(std::move(line));
 
-  std::string title = printable(study.record->title, 160);
-  if (study.record->points.size() > 1) title += ", " + point_in_words(study.record->points[study.conclusion.point]);
+  const std::size_t point = study.conclusion.point;
+  const std::string title = view.points.size() > 1 ? view.title + ", " + view.points[point] : view.title;
   std::string text = styled(answer, Style::heading, look) + "\n\n" + one_line(title, look.width) + "\n";
-  if (!study.record->points.empty()) text += table_at(study, study.conclusion.point, look);
-  for (const std::string& line : other_points(study)) text += one_line(line, look.width) + "\n";
+  if (!view.points.empty()) text += table_at(view, point, look);
+  for (const std::string& line : other_points(view)) text += one_line(line, look.width) + "\n";
   text += "\n";
   for (const std::string& line : time) text += line + "\n";
-  text += one_line(confidence(study), look.width) + "\n";
+  text += one_line(view.confidence, look.width) + "\n";
   const std::size_t used = lines_of(answer).size() + 3 + time.size() + 1;
   const std::size_t room = used + 2 < result_lines ? result_lines - used : 2;
   for (const std::string& line : the_first(std::move(notes), room, "notes (--all)")) text += line + "\n";

@@ -8,10 +8,6 @@
 namespace antcrew::report_layer {
 namespace {
 
-template <class T>
-Json known(const std::optional<T>& value) {
-  return value ? Json(*value) : Json(nullptr);
-}
 Json yes_or_no(bool value) {
   return value ? "yes" : "no";
 }
@@ -35,11 +31,11 @@ std::optional<Estimate> speedup_of(const CellFigures& f) {
 }
 template <std::optional<double> CellFigures::*figure>
 Json of_a_variant(const CellFigures& f) {
-  return is_baseline(f) ? Json(nullptr) : known(f.*figure);
+  return is_baseline(f) ? Json(nullptr) : f.*figure;
 }
 template <std::optional<double> CellFigures::*figure>
 Json of_any(const CellFigures& f) {
-  return known(f.*figure);
+  return f.*figure;
 }
 
 Json bounds_are(const CellFigures& f) {
@@ -92,20 +88,20 @@ constexpr TrialColumn trial_columns[] = {
     {"generation", false, [](const Trial& t) -> Json { return t.generation; }},
     {"confirming", true, [](const Trial& t) -> Json { return t.confirming; }},
     {"stand", true, [](const Trial& t) -> Json { return t.stand; }},
-    {"order", false, [](const Trial& t) { return known(t.order); }},
-    {"start_s", true, [](const Trial& t) { return known(t.start_s); }},
+    {"order", false, [](const Trial& t) -> Json { return t.order; }},
+    {"start_s", true, [](const Trial& t) -> Json { return t.start_s; }},
     {"wall_s", true, [](const Trial& t) -> Json { return t.wall_s; }},
     {"calls", true, [](const Trial& t) -> Json { return t.calls; }},
-    {"user_s", true, [](const Trial& t) { return known(t.user_s); }},
-    {"system_s", true, [](const Trial& t) { return known(t.system_s); }},
-    {"run_delay_s", false, [](const Trial& t) { return known(t.run_delay_s); }},
-    {"switches_voluntary", false, [](const Trial& t) { return known(t.switches_voluntary); }},
-    {"switches_forced", false, [](const Trial& t) { return known(t.switches_forced); }},
-    {"faults_minor", false, [](const Trial& t) { return known(t.faults_minor); }},
-    {"faults_major", false, [](const Trial& t) { return known(t.faults_major); }},
-    {"peak_bytes", false, [](const Trial& t) { return known(t.peak_bytes); }},
+    {"user_s", true, [](const Trial& t) -> Json { return t.user_s; }},
+    {"system_s", true, [](const Trial& t) -> Json { return t.system_s; }},
+    {"run_delay_s", false, [](const Trial& t) -> Json { return t.run_delay_s; }},
+    {"switches_voluntary", false, [](const Trial& t) -> Json { return t.switches_voluntary; }},
+    {"switches_forced", false, [](const Trial& t) -> Json { return t.switches_forced; }},
+    {"faults_minor", false, [](const Trial& t) -> Json { return t.faults_minor; }},
+    {"faults_major", false, [](const Trial& t) -> Json { return t.faults_major; }},
+    {"peak_bytes", false, [](const Trial& t) -> Json { return t.peak_bytes; }},
     {"agreed", true, [](const Trial& t) { return yes_or_no(t.agreed); }},
-    {"processor", false, [](const Trial& t) { return known(t.processor); }},
+    {"processor", false, [](const Trial& t) -> Json { return t.processor; }},
 };
 
 // Record, name and point of a cell: what its rows begin with.

@@ -180,10 +180,6 @@ std::string weak(const Analysed& study) {
   return text;
 }
 
-std::string under(const char* heading, const std::string& text) {
-  return text.empty() ? text : fmt::format("\n{}:\n{}", heading, text);
-}
-
 char sign_of(internal::TimelineKind what) {
   constexpr char signs[] = {'#', '%', '.', ' ', 'L', 's', 'm', '=', '+'};
   return signs[static_cast<std::size_t>(what)];
@@ -206,10 +202,12 @@ std::string band(const internal::TimelineLane& lane, double wall_s, std::size_t 
 
 }  // namespace
 
-std::string scaling_text(const Analysed& study) {
-  return under("Scaling projection", formulas(study) + ceilings(study)) + under("Recommended workers", worth(study)) +
-         under("Break-even size", crossovers(study)) + under("Cost per call and per item", lines(study)) +
-         under("As much more work as workers, against one worker with one part", weak(study));
+std::vector<Section> scaling_of(const Analysed& study) {
+  return {{"Scaling projection", formulas(study) + ceilings(study)},
+          {"Recommended workers", worth(study)},
+          {"Break-even size", crossovers(study)},
+          {"Cost per call and per item", lines(study)},
+          {"As much more work as workers, against one worker with one part", weak(study)}};
 }
 
 std::string timeline_text(const CellFigures& cell, std::size_t columns) {

@@ -19,16 +19,17 @@ namespace {
 
 using internal::limited_by_processors;
 
-TextGrid grid_of(const Analysed& study) {
+TextGrid grid_of(const StudyView& view) {
   TextGrid grid(internal::cell_columns());
-  for (std::size_t point = 0; point < study.record->points.size(); ++point) {
+  for (std::size_t point = 0; point < view.points.size(); ++point) {
     grid.heading("");
-    grid.heading(point_in_words(study.record->points[point]));
+    grid.heading(view.points[point]);
     const CellFigures* above = nullptr;
-    for (const CellFigures& f : study.cells) {
-      if (f.cell->point != point) continue;
-      grid.row(internal::cell_texts(study, f, !internal::same_variant(above, f)), internal::cell_styles(study, f));
-      above = &f;
+    for (const CellView& cell : view.cells) {
+      if (cell.numbers->cell->point != point) continue;
+      const bool name_again = !internal::same_variant(above, *cell.numbers);
+      grid.row(internal::marked_texts(cell, name_again), internal::cell_styles(cell));
+      above = cell.numbers;
     }
   }
   return grid;
@@ -58,28 +59,13 @@ std::string checks_legend(const Analysed& study) {
                      all);
 }
 
-struct Rounds {
-  int fewest = 0;
-  int most = 0;
-  bool crowded = false;
-  int confirmed = 0;
-};
-
-Rounds rounds_of(const Analysed& study) {
-  Rounds rounds;
-  for (const CellFigures& f : study.cells) {
-    rounds.crowded = rounds.crowded || (limited_by_processors(f) && f.verdict == Verdict::holds);
-    if (!f.speedup || f.cell->kind == Cell::Kind::baseline) continue;
-    if (f.confirmed) rounds.confirmed = f.speedup->count;
-    const int count = f.explored ? f.explored->count : f.speedup->count;
-    rounds.fewest = rounds.fewest == 0 ? count : std::min(rounds.fewest, count);
-    rounds.most = std::max(rounds.most, count);
-  }
-  return rounds;
+bool is_crowded(const Analysed& study) {
+  return std::any_of(study.cells.begin(), study.cells.end(),
+                     [](const CellFigures& f) { return limited_by_processors(f) && f.verdict == Verdict::holds; });
 }
 
-std::string legend(const Analysed& study, const TextGrid& grid, std::size_t width) {
-  const Rounds rounds = rounds_of(study);
+std::string legend(const StudyView& view, const TextGrid& grid, std::size_t width) {
+  const RoundsView& rounds = view.rounds;
   const std::string count =
       rounds.fewest == rounds.most ? std::to_string(rounds.most) : fmt::format("{} to {}", rounds.fewest, rounds.most);
   std::string text =
@@ -89,27 +75,26 @@ std::string legend(const Analysed& study, const TextGrid& grid, std::size_t widt
     text += fmt::format("; under {} rounds no interval is claimed, only what was seen", least_for_interval);
   text +=
       ". Overhead in worker-seconds: workers × time − baseline. Busy: processors kept busy, CPU time / wall time.\n";
-  if (rounds.confirmed > 0) {
+  if (rounds.confirming > 0) {
     text += fmt::format("*: confirmed, the figures of {} rounds that were made afterwards for the best only.\n",
-                        rounds.confirmed);
+                        rounds.confirming);
   }
-  if (rounds.crowded)
+  if (is_crowded(view.study))
     text += "Efficiency in [ ]: per usable processor, where there are more workers than processors.\n";
   const auto hidden = grid.left_out(width);
-  if (std::find(hidden.begin(), hidden.end(), "memory") == hidden.end()) text += memory_legend(study);
-  text += checks_legend(study);
+  if (std::find(hidden.begin(), hidden.end(), "memory") == hidden.end()) text += memory_legend(view.study);
+  text += checks_legend(view.study);
   if (!hidden.empty()) text += fmt::format("Not shown at this width: {}.\n", joined(hidden));
   return text;
 }
 
 }  // namespace
 
-std::string table_text(const Analysed& study, const Look& look) {
-  const TextGrid grid = grid_of(study);
-  const std::string notes = first_findings(study, 3) + legend(study, grid, look.width) + notes_text(study);
-  return styled(wrapped(headline(study), look.width), Style::heading, look) + "\n\n" +
-         wrapped(printable(study.record->title, 160), look.width) + "\n\n" + grid.text(look) +
-         wrapped(notes, look.width);
+std::string table_text(const StudyView& view, const Look& look) {
+  const TextGrid grid = grid_of(view);
+  const std::string notes = first_findings(view, 3) + legend(view, grid, look.width) + text_of(notes_of(view));
+  return styled(wrapped(view.sentence, look.width), Style::heading, look) + "\n\n" + wrapped(view.title, look.width) +
+         "\n\n" + grid.text(look) + wrapped(notes, look.width);
 }
 
 }  // namespace antcrew::report_layer

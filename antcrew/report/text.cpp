@@ -1,5 +1,6 @@
 #include "antcrew/report/text.hpp"
 #include "antcrew/analysis/statistics.hpp"
+#include "antcrew/report/section.hpp"
 
 #include <fmt/format.h>
 
@@ -125,6 +126,15 @@ std::string wrapped(const std::string& text, std::size_t width) {
     at = end;
   }
   return out;
+}
+
+std::string text_of(const std::vector<Section>& sections) {
+  std::string text;
+  for (const Section& section : sections) {
+    if (section.text.empty()) continue;
+    text += "\n" + (section.heading.empty() ? "" : section.heading + ":\n") + section.text;
+  }
+  return text;
 }
 
 }  // namespace antcrew::report_layer

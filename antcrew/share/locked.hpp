@@ -17,6 +17,7 @@
 
 #include "antcrew/log/journal.hpp"
 #include "antcrew/log/lanes.hpp"
+#include "antcrew/log/lock_log.hpp"
 #include "antcrew/machine/cache_line.hpp"
 #include "antcrew/machine/clock.hpp"
 #include "antcrew/machine/lock.hpp"

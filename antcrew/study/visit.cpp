@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "antcrew/analysis/statistics.hpp"
+#include "antcrew/log/log_costs.hpp"
 #include "antcrew/machine/clock.hpp"
 #include "antcrew/machine/control_group.hpp"
 #include "antcrew/machine/jostle.hpp"

@@ -9,8 +9,8 @@
 #include <string>
 
 #include "antcrew/log/journal.hpp"
+#include "antcrew/log/lane_book.hpp"
 #include "antcrew/log/lane_sums.hpp"
-#include "antcrew/log/lanes.hpp"
 #include "antcrew/machine/hardware_counters.hpp"
 #include "antcrew/record/record.hpp"
 #include "antcrew/study/layer.hpp"

@@ -6,6 +6,7 @@
 #include "antcrew/crew/standing_crew.hpp"
 #include "antcrew/crew/task_crew.hpp"
 #include "antcrew/crew/thread_crew.hpp"
+#include "antcrew/log/log_costs.hpp"
 #include "antcrew/log/phase.hpp"
 #include "antcrew/machine/clock.hpp"
 #include "antcrew/machine/limits.hpp"

@@ -32,13 +32,13 @@ TEST_CASE(
       {Fault::Kind::wrong_answer, 0, "line 2: expected \"3\", got \"4\". Leave out what changes", {}}};
   const Analysed study = analyse(unsteady);
   CHECK(contains(headline(study), "line 2: expected"));
-  CHECK(contains(notes_text(study), "line 2: expected"));
+  CHECK(contains(text_of(notes_of(study)), "line 2: expected"));
   CHECK(
       contains(details_text(study, "baseline"), "    why  line 2: expected \"3\", got \"4\". Leave out what changes"));
   const std::string variant = unsteady.cells[1].variant;
   CHECK(contains(details_text(study, variant), "    why  the baseline gives different answers to the same input"));
   CHECK(withheld_because(study, study.cells[1]) == "the baseline gives different answers to the same input");
-  CHECK_FALSE(contains(notes_text(study), "no trial was made"));
+  CHECK_FALSE(contains(text_of(notes_of(study)), "no trial was made"));
 
   Record hung = measured();
   Cell more = hung.cells[1];
@@ -46,7 +46,7 @@ TEST_CASE(
   more.trials.clear();
   hung.cells[1].faults = {{Fault::Kind::timed_out, 1, "no end within 3 s", {}}};
   hung.cells.push_back(more);
-  const std::string notes = notes_text(analyse(hung));
+  const std::string notes = text_of(notes_of(analyse(hung)));
   CHECK(contains(notes, "timed out: "));
   CHECK(contains(notes, "with 64 workers at size 1,000: not tried: it hung with "));
 }

@@ -42,10 +42,10 @@ TEST_CASE("lines of source stand beside the gain of the fastest cell; what could
   record.sources = {{"baseline", "a.cpp", "", 10, ""},
                     {"split (ThreadCrew)", "a.cpp", "split", 14, ""},
                     {"other (Workers)", "b.cpp", "other", 0, "the file cannot be read (No such file or directory)"}};
-  const std::string text = code_size_text(analyse(record));
+  const std::string text = text_of({code_size_section(analyse(record))});
   CHECK(contains(text, "+4"));
   CHECK(contains(text, "4.0 (4.0 to 4.0) with 4 workers"));
   CHECK(contains(text, "the file cannot be read"));
   record.sources.clear();
-  CHECK(code_size_text(analyse(record)).empty());
+  CHECK(code_size_section(analyse(record)).text.empty());
 }

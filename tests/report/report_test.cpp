@@ -6,12 +6,11 @@
 #include "antcrew/analysis/conclusion.hpp"
 #include "antcrew/log/phase.hpp"
 #include "antcrew/record/record_json.hpp"
-#include "antcrew/report/derived_json.hpp"
 #include "antcrew/report/findings.hpp"
-#include "antcrew/report/findings_json.hpp"
 #include "antcrew/report/grid.hpp"
 #include "antcrew/report/headline.hpp"
 #include "antcrew/report/notes.hpp"
+#include "antcrew/report/study_json.hpp"
 #include "antcrew/report/table.hpp"
 #include "antcrew/report/text.hpp"
 #include "support/command.hpp"
@@ -116,7 +115,7 @@ TEST_CASE("too few rounds look like few rounds") {
   CHECK(contains(text, "1.96, seen 1.92–2.00"));
   CHECK(contains(text, "too few"));
   CHECK(contains(text, "under 6 rounds no interval is claimed"));
-  const auto json = nlohmann::json::parse(derived_json(analyse(few)));
+  const auto json = nlohmann::json::parse(study_json(analyse(few)));
   CHECK(json.at("cells").at(1).at("verdict") == "too few rounds");
   CHECK(json.at("cells").at(1).at("speedup").contains("least_seen"));
   CHECK_FALSE(json.at("cells").at(1).at("speedup").contains("low"));
@@ -125,7 +124,7 @@ TEST_CASE("too few rounds look like few rounds") {
 TEST_CASE("what there was no time for is told, with the budget that has it") {
   Record record = sample();
   record.left_out = {{LeftOut::What::rounds, 0, 131}, {LeftOut::What::confirming, 0, 160}};
-  const std::string text = notes_text(analyse(record));
+  const std::string text = text_of(notes_of(analyse(record)));
   CHECK(contains(text, "  rounds at size 1,000: too few for intervals\n"));
   CHECK(contains(text, "  confirming the best in fresh rounds\n"));
   CHECK(contains(text, "A budget of about 160 s is enough for the missing figures (--budget 160)."));
@@ -134,7 +133,7 @@ TEST_CASE("what there was no time for is told, with the budget that has it") {
   // Never the one that was given, nor less.
   record.plan.budget_s = 160;
   CHECK(advised_budget_s(record) == doctest::Approx(180));
-  CHECK(contains(notes_text(analyse(record)), "--budget 180"));
+  CHECK(contains(text_of(notes_of(analyse(record))), "--budget 180"));
   // What the figures lack goes before looks and checks, however dear these are.
   record.left_out.push_back({LeftOut::What::metering, 0, 4000, 3});
   CHECK(advised_budget_s(record) == doctest::Approx(180));
@@ -203,7 +202,7 @@ TEST_CASE("on 100 columns every column that is promised is there, whatever the v
 
 TEST_CASE("derived figures as JSON, with units in the names and null for what does not exist") {
   const Record record = sample();
-  const auto json = nlohmann::json::parse(derived_json(analyse(record)));
+  const auto json = nlohmann::json::parse(study_json(analyse(record)));
   CHECK(json.at("title") == "Made by hand");
   CHECK(json.at("machine").at("usable_processors") == 4);
   const auto& best = json.at("cells").at(2);
@@ -228,9 +227,9 @@ TEST_CASE("derived figures as JSON, with units in the names and null for what do
 
 TEST_CASE("work that nobody waited for is told, with the variant and how much of it") {
   Record record = sample();
-  CHECK_FALSE(contains(notes_text(analyse(record)), "never awaited"));
+  CHECK_FALSE(contains(text_of(notes_of(analyse(record))), "never awaited"));
   for (Trial& trial : record.cells[2].trials) trial.counters[internal::unwaited_work] = 3;
-  const std::string text = notes_text(analyse(record));
+  const std::string text = text_of(notes_of(analyse(record)));
   const std::size_t at = text.find("Tasks started but never awaited");
   REQUIRE(at != std::string::npos);
   CHECK(contains(text.substr(at, 300), "\"split evenly over all\""));
@@ -270,7 +269,7 @@ TEST_CASE("a phase of one worker is told as such, and compared by its wall time"
     }
   }
   const Analysed study = analyse(record);
-  CHECK(contains(notes_text(study), "merge alone 1 (one worker at a time), work alone 2; the whole"));
+  CHECK(contains(text_of(notes_of(study)), "merge alone 1 (one worker at a time), work alone 2; the whole"));
 }
 
 TEST_CASE("an unoptimised build, and one with a sanitizer, say so first") {
@@ -304,7 +303,7 @@ TEST_CASE("speedup to a read answer, of the first call, and what is kept on purp
   const Analysed study = analyse(record);
   CHECK(*study.cells[2].read_speedup == doctest::Approx(10 / 6.2));
   CHECK(*study.cells[2].first_speedup == doctest::Approx(0.5));
-  const std::string notes = notes_text(study);
+  const std::string notes = text_of(notes_of(study));
   CHECK(contains(notes, "speedup to a read answer 1.6, to the return of the call 1.9"));
   CHECK(
       contains(notes, "keeps the plan; its first call takes 24.0 s, later ones 5.20 s; speedup of the first call 0.5"));
@@ -314,9 +313,9 @@ TEST_CASE("what was not checked for want of time is said") {
   Record record = sample();
   record.left_out = {{LeftOut::What::checks, 0, 130, 3}, {LeftOut::What::confirming, 0, 0, 0}};
   const Analysed study = analyse(record);
-  CHECK(contains(notes_text(study), "another input for 3 cells at size 1,000\n"));
-  CHECK(contains(notes_text(study), "A budget of about 130 s is enough (--budget 130)."));
-  CHECK_FALSE(contains(notes_text(study), "--budget 0"));
+  CHECK(contains(text_of(notes_of(study)), "another input for 3 cells at size 1,000\n"));
+  CHECK(contains(text_of(notes_of(study)), "A budget of about 130 s is enough (--budget 130)."));
+  CHECK_FALSE(contains(text_of(notes_of(study)), "--budget 0"));
 }
 
 TEST_CASE("an explanation begins with what was found, and its largest loss comes first, with what to try") {

@@ -129,7 +129,7 @@ TEST_CASE("first calls are listed where they lose a tenth of a call or more") {
     Record record = two_sizes();
     record.cells[2].cold_s = {cold_s};
     record.cells[2].startup_s = {1e-4};
-    return notes_text(analyse(record));
+    return text_of(notes_of(analyse(record)));
   };
   CHECK(contains(notes_with_first_call(6.0), "First calls, medians"));
   CHECK_FALSE(contains(notes_with_first_call(5.3), "First calls, medians"));

@@ -6,7 +6,7 @@
 
 #include "antcrew/analysis/analysed.hpp"
 #include "antcrew/report/findings.hpp"
-#include "antcrew/report/findings_json.hpp"
+#include "antcrew/report/study_json.hpp"
 #include "support/command.hpp"
 #include "support/records.hpp"
 
@@ -61,7 +61,7 @@ Record hand_made(bool refused = false) {
 
 TEST_CASE("a curve over workers is told by its best formula, with bounds and where it ends") {
   const Record record = curve_record();
-  const std::string text = scaling_text(analyse(record));
+  const std::string text = text_of(scaling_of(analyse(record)));
   CHECK(contains(text, "Scaling projection"));
   CHECK(contains(text, "from 6 worker counts: serial fraction 0.1 ("));
   CHECK(contains(text, "then no number of workers passes speedup 10 ("));
@@ -78,7 +78,7 @@ TEST_CASE("few worker counts are refused with the reason, once for all curves") 
       {test::cell_with("baseline", 1, std::vector<double>(9, 1.0)),
        test::cell_with("a", 1, std::vector<double>(9, 1.0)), test::cell_with("a", 2, std::vector<double>(9, 0.5)),
        test::cell_with("b", 1, std::vector<double>(9, 1.0)), test::cell_with("b", 2, std::vector<double>(9, 0.5))});
-  const std::string text = scaling_text(analyse(record));
+  const std::string text = text_of(scaling_of(analyse(record)));
   CHECK(contains(text, "No formula: a formula needs 4 worker counts at least"));
   CHECK(text.find("No formula", text.find("No formula") + 1) == std::string::npos);
 }

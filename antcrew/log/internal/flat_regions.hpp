@@ -1,4 +1,4 @@
-// Parts of adding up a log: stretches with their CPU time, what the caller was at, and regions one by one.
+// Parts of adding up a log: what the caller was at, and regions one by one.
 #pragma once
 
 #include <cstdint>
@@ -6,22 +6,11 @@
 #include <string>
 #include <vector>
 
+#include "antcrew/log/internal/slices.hpp"
 #include "antcrew/log/lane_log.hpp"
 #include "antcrew/log/lane_sums.hpp"
 
 namespace antcrew::internal {
-
-// One stretch of a lane with what it used.
-struct Slice {
-  std::int64_t begin_ns = 0;
-  std::int64_t end_ns = 0;
-  const Stretch* stretch = nullptr;  // null: after the lane's last one
-  Doing doing = Doing::away;
-  double cpu_s = 0;
-  double delay_s = 0;
-  bool never_slept = false;  // what it was off a processor, it was ready
-  double wall_s() const noexcept { return static_cast<double>(end_ns - begin_ns) * 1e-9; }
-};
 
 // What the caller was at: in a region, or between two.
 struct Segment {

@@ -17,10 +17,6 @@ bool limited_by_processors(const CellFigures& f) {
   return *f.busy_processors >= busy_share * processors;
 }
 
-bool is_best(const Analysed& study, const CellFigures& f) {
-  return study.conclusion.leader == &f && study.conclusion.answer == Conclusion::Kind::best;
-}
-
 namespace {
 
 std::string efficiency_cell(const CellFigures& f) {
@@ -62,9 +58,8 @@ const char* short_name(Verdict verdict) {
   }
 }
 
-std::string verdict_cell(const CellFigures& f, bool best) {
+std::string verdict_cell(const CellFigures& f) {
   if (f.verdict != Verdict::holds) return short_name(f.verdict);
-  if (best) return "valid, best";
   if (f.cell->kind == Cell::Kind::baseline) return {};
   if (f.cell->kind != Cell::Kind::probe) return "valid";
   if (!f.part_s) return "probe";
@@ -74,16 +69,6 @@ std::string verdict_cell(const CellFigures& f, bool best) {
                      duration_text(f.part_s->high));
 }
 
-constexpr const char* confirmed_mark = " *";
-
-std::string speedup_cell(const CellFigures& f) {
-  return ratio_text(*f.speedup) + (f.confirmed ? confirmed_mark : "");
-}
-
-}  // namespace
-
-namespace {
-
 Style verdict_style(const CellFigures& f) {
   if (f.cell->kind != Cell::Kind::variant) return f.verdict < Verdict::not_measured ? Style::bad : Style::plain;
   if (f.verdict == Verdict::holds) return Style::good;
@@ -92,9 +77,9 @@ Style verdict_style(const CellFigures& f) {
 
 }  // namespace
 
-std::vector<Style> cell_styles(const Analysed& study, const CellFigures& f) {
-  std::vector<Style> styles(cell_columns().size(), is_best(study, f) ? Style::heading : Style::plain);
-  styles.back() = verdict_style(f);
+std::vector<Style> cell_styles(const CellView& cell) {
+  std::vector<Style> styles(cell_columns().size(), cell.best ? Style::heading : Style::plain);
+  styles.back() = verdict_style(*cell.numbers);
   return styles;
 }
 
@@ -109,30 +94,44 @@ std::vector<GridColumn> cell_columns() {
           {"busy", true, 7},      {"memory", true, 3},   {"verdict", false, 9}};
 }
 
-std::vector<std::string> cell_texts(const Analysed& study, const CellFigures& f, bool name_again) {
+std::vector<std::string> cell_texts(const CellFigures& f) {
   const Cell& cell = *f.cell;
   const bool baseline = cell.kind == Cell::Kind::baseline;
   const bool ratios = f.verdict == Verdict::holds && f.speedup && !baseline;
   const bool open = f.verdict == Verdict::too_noisy || f.verdict == Verdict::too_few_rounds;
-  return {name_again ? name_in_table(f) : "",
-          name_again && !baseline ? cell.crew : "",
+  return {name_in_table(f),
+          baseline ? "" : cell.crew,
           std::to_string(cell.workers),
           f.time_s ? duration_median_text(*f.time_s) : "",
           f.time_s ? duration_bounds_text(*f.time_s) : "",
-          ratios || open ? speedup_cell(f) : "",
+          ratios || open ? ratio_text(*f.speedup) : "",
           ratios ? efficiency_cell(f) : "",
           ratios && f.overhead_s ? duration_text(*f.overhead_s) : "",
           f.busy_processors ? fmt::format("{:.2f}", *f.busy_processors) : "",
           memory_cell(f),
-          verdict_cell(f, is_best(study, f))};
+          verdict_cell(f)};
 }
 
-std::vector<std::string> short_cell_texts(const Analysed& study, const CellFigures& f, bool name_again) {
-  std::vector<std::string> texts = cell_texts(study, f, name_again);
-  constexpr std::size_t speedup = 5;
-  if (!texts[speedup].empty()) texts[speedup] = ratio_text(*f.speedup);
-  if (f.verdict == Verdict::holds && is_best(study, f)) texts.back() = "best";
+namespace {
+
+std::vector<std::string> row_of(const CellView& cell, bool name_again, const char* best) {
+  std::vector<std::string> texts = cell.texts;
+  if (!name_again) texts[0] = texts[1] = "";
+  if (cell.best && cell.numbers->verdict == Verdict::holds) texts.back() = best;
   return texts;
+}
+
+}  // namespace
+
+std::vector<std::string> marked_texts(const CellView& cell, bool name_again) {
+  std::vector<std::string> texts = row_of(cell, name_again, "valid, best");
+  constexpr std::size_t speedup = 5;
+  if (!texts[speedup].empty() && cell.numbers->confirmed) texts[speedup] += " *";
+  return texts;
+}
+
+std::vector<std::string> short_texts(const CellView& cell, bool name_again) {
+  return row_of(cell, name_again, "best");
 }
 
 }  // namespace antcrew::internal

@@ -184,67 +184,8 @@ void TaskPool::submit(Task* task, Scope* scope) noexcept {
 }
 
 void TaskPool::put_aside(Task* task, Scope* scope) noexcept {
-  task->newer = nullptr;
-  task->scope = scope;
-  {
-    const std::lock_guard<Lock> held(aside_lock_);
-    task->older = newest_aside_;
-    (newest_aside_ == nullptr ? oldest_aside_ : newest_aside_->newer) = task;
-    newest_aside_ = task;
-    ++puts_aside_;
-    aside_count_.fetch_add(1, std::memory_order_seq_cst);
-  }
+  aside_.put(task, scope);
   published(scope);
-}
-
-// Under the lock.
-void TaskPool::unlink(Task* task) noexcept {
-  (task->older == nullptr ? oldest_aside_ : task->older->newer) = task->newer;
-  (task->newer == nullptr ? newest_aside_ : task->newer->older) = task->older;
-  aside_count_.fetch_sub(1, std::memory_order_relaxed);
-}
-
-Found TaskPool::take_aside() noexcept {
-  if (aside_count_.load(std::memory_order_relaxed) == 0) return {};
-  const std::lock_guard<Lock> held(aside_lock_);
-  Task* task = oldest_aside_;
-  if (task == nullptr) return {};
-  unlink(task);
-  return {task, task->scope};
-}
-
-// The newest that is wanted, of some, or of all.
-Found TaskPool::take_aside(const Wanted& wanted, bool deep) noexcept {
-  if (aside_count_.load(std::memory_order_relaxed) == 0) return {};
-  const std::lock_guard<Lock> held(aside_lock_);
-  int looks = 0;
-  for (Task* task = newest_aside_; task != nullptr && (deep || ++looks <= looks_into_queue); task = task->older) {
-    if (!wanted.includes(task, task->scope)) continue;
-    unlink(task);
-    return {task, task->scope};
-  }
-  return {};
-}
-
-bool TaskPool::take_out(Task* task) noexcept {
-  if (aside_count_.load(std::memory_order_relaxed) == 0) return false;
-  const std::lock_guard<Lock> held(aside_lock_);
-  int looks = 0;
-  for (Task* at = newest_aside_; at != nullptr && ++looks <= looks_into_queue; at = at->older) {
-    if (at != task) continue;
-    unlink(task);
-    return true;
-  }
-  return false;
-}
-
-bool TaskPool::lies_aside(const Wanted& wanted) const noexcept {
-  const std::lock_guard<Lock> held(aside_lock_);
-  int looks = 0;
-  for (const Task* task = newest_aside_; task != nullptr && ++looks <= looks_into_queue; task = task->older) {
-    if (wanted.includes(task, task->scope)) return true;
-  }
-  return false;
 }
 
 // Waking
@@ -371,11 +312,7 @@ bool TaskPool::unearth() noexcept {
       if (const Found found = deque.steal()) put_aside(found.task, found.scope);
     }
   }
-  {
-    const std::lock_guard<Lock> held(aside_lock_);
-    if (puts_aside_ == puts_looked_through_) return false;  // all have looked through all of it
-    puts_looked_through_ = puts_aside_;
-  }
+  if (!aside_.has_new()) return false;  // all have looked through all of it
   for (std::size_t k = 0; k < worker_count(); ++k) wake(worker_at(k), TaskWorker::waits);
   return true;
 }

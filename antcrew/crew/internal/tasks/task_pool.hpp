@@ -15,6 +15,7 @@
 #include "antcrew/crew/crew_options.hpp"
 #include "antcrew/crew/internal/ancestry.hpp"
 #include "antcrew/crew/internal/standing_threads.hpp"
+#include "antcrew/crew/internal/tasks/aside_queue.hpp"
 #include "antcrew/crew/internal/tasks/outside_call.hpp"
 #include "antcrew/crew/internal/tasks/task_worker.hpp"
 #include "antcrew/crew/later.hpp"
@@ -46,12 +47,11 @@ class TaskPool {
 
   // Puts a task where any worker finds it: from a worker onto its deque, from outside into the queue.
   void submit(Task* task, Scope* scope) noexcept;
-  // Into the queue, wherever the caller is. Those with nothing to do take the oldest, those that wait the newest: as
-  // from a worker's deque.
+  // Into the queue, wherever the caller is.
   void put_aside(Task* task, Scope* scope) noexcept;
-  // Takes this task out of the queue if it lies there, not deep below newer ones; whether it did. Who runs a task
-  // himself leaves nothing behind for workers that are busy.
-  bool take_out(Task* task) noexcept;
+  // Takes this task out of the queue, mostly; whether it did. Who runs a task himself leaves nothing behind for workers
+  // that are busy.
+  bool take_out(Task* task) noexcept { return aside_.take_out(task); }
   // Waits until done(), helping with what is wanted where the calling thread can. Throws nothing that work threw.
   template <class Done>
   void wait_for(const Wanted& wanted, Done done);
@@ -102,14 +102,6 @@ class TaskPool {
   friend class TaskWorker;
   friend class OutsideCall;
 
-  static constexpr int looks_into_queue = 64;
-
-  void unlink(Task* task) noexcept;
-  Found take_aside() noexcept;
-  Found take_aside(const Wanted& wanted, bool deep) noexcept;
-  bool lies_aside(const Wanted& wanted) const noexcept;
-  bool something_aside() const noexcept { return aside_count_.load(std::memory_order_seq_cst) > 0; }
-
   void tell_of_call(const TaskWorker& worker) const noexcept;
   void wake_idle() noexcept;
   void wake_waiting(const Scope* scope) noexcept;
@@ -146,12 +138,7 @@ class TaskPool {
   std::uint64_t waiting() const noexcept { return asleep_.load(std::memory_order_seq_cst) >> 32; }
   std::atomic<int> waking_{0};  // woken from idleness, and not looking yet
   std::atomic<bool> leaving_{false};
-  alignas(line_bytes) std::atomic<std::int64_t> aside_count_{0};
-  mutable Lock aside_lock_;
-  Task* oldest_aside_ = nullptr;
-  Task* newest_aside_ = nullptr;
-  std::uint64_t puts_aside_ = 0;
-  std::uint64_t puts_looked_through_ = 0;
+  alignas(line_bytes) AsideQueue aside_;
   alignas(line_bytes) std::atomic<std::uint32_t> outside_word_{0};
   std::atomic<int> outside_waiting_{0};
   const UnwaitedHandle unwaited_;

@@ -31,7 +31,7 @@ Found TaskWorker::own() noexcept {
 // By a worker in nobody's body.
 Found TaskWorker::find() noexcept {
   if (const Found mine = own()) return mine;
-  Found found = pool.take_aside();
+  Found found = pool.aside_.take_oldest();
   if (!found) found = steal([](const Found&) { return true; });
   if (found) see_to_others();
   return found;
@@ -44,7 +44,7 @@ Found TaskWorker::find(const Wanted& wanted, bool deep) noexcept {
     if (const Found mine = own()) return mine;
   }
   if (stack_nearly_full()) return {};
-  Found found = pool.take_aside(wanted, deep);
+  Found found = pool.aside_.take(wanted, deep);
   if (!found) found = steal([&](const Found& at) { return wanted.includes(at.task, at.scope); });
   if (found) see_to_others();
   return found;
@@ -91,7 +91,7 @@ Found TaskWorker::steal(const Allowed& allowed) noexcept {
 }
 
 bool TaskWorker::sees_anything() const noexcept {
-  if (pool.something_aside()) return true;
+  if (!pool.aside_.empty()) return true;
   for (std::size_t k = 0; k < pool.worker_count(); ++k) {
     if (pool.worker_at(k).deque_.has_public()) return true;
   }
@@ -105,7 +105,7 @@ bool TaskWorker::sees(const Wanted& wanted) const noexcept {
     const Found found = &worker == this ? deque_.last() : worker.deque_.oldest();
     if (found && wanted.includes(found.task, found.scope)) return true;
   }
-  return pool.something_aside() && pool.lies_aside(wanted);
+  return !pool.aside_.empty() && pool.aside_.has(wanted);
 }
 
 void TaskWorker::run(const Found& found) noexcept {

@@ -1,13 +1,47 @@
-#include "antcrew/report/figure_json.hpp"
+#include "antcrew/report/internal/page_data.hpp"
 
 #include <cmath>
 
+#include "antcrew/analysis/analysed.hpp"
 #include "antcrew/record/json.hpp"
+#include "antcrew/report/csv.hpp"
+#include "antcrew/report/figure.hpp"
+#include "antcrew/report/internal/cell_texts.hpp"
 #include "antcrew/report/internal/end_labels.hpp"
+#include "antcrew/report/internal/figure_parts.hpp"
 #include "antcrew/report/palette.hpp"
 
-namespace antcrew::report_layer {
+namespace antcrew::internal {
+
+// As the terminal's, and where and why at the end.
+std::vector<GridColumn> page_columns() {
+  std::vector<GridColumn> columns = cell_columns();
+  columns.push_back({"at"});
+  columns.push_back({"evidence"});
+  return columns;
+}
+
+bool is_number(const GridColumn& column) {
+  return column.right || column.head == "speedup";
+}
+
 namespace {
+
+// Inside a script element only its end could end it: no '<' is left, and none of the two line ends of JavaScript alone.
+std::string embedded(const Json& json) {
+  std::string out;
+  for (const char c : json.dump(-1, true)) {
+    if (c == '<')
+      out += "\\u003c";
+    else if (c == '>')
+      out += "\\u003e";
+    else if (c == '&')
+      out += "\\u0026";
+    else
+      out += c;
+  }
+  return out;
+}
 
 // As many digits as a reader or a screen could tell apart.
 double shortened(double value) {
@@ -84,7 +118,7 @@ Json panel_json(const Panel& panel) {
                                                panel.series.front().kind == Series::Kind::dots);
   constexpr double apart = 0.065;
   if (lines) {
-    for (const internal::EndLabel& end : internal::end_labels(panel, apart))
+    for (const EndLabel& end : end_labels(panel, apart))
       ends.push_back({{"text", end.text}, {"colour", end.colour}, {"at", shortened(end.at)}});
   }
   return {{"title", panel.title},
@@ -98,8 +132,6 @@ Json panel_json(const Panel& panel) {
           {"ends", std::move(ends)}};
 }
 
-}  // namespace
-
 Json figure_json(const Figure& figure) {
   Json panels = Json::array();
   for (const Panel& panel : figure.panels) panels.push_back(panel_json(panel));
@@ -110,4 +142,65 @@ Json figure_json(const Figure& figure) {
           {"table", {{"heads", figure.table.heads}, {"rows", figure.table.rows}}}};
 }
 
-}  // namespace antcrew::report_layer
+// What a column sorts by: the number behind the text.
+Json sort_keys(const CellView& cell) {
+  const CellFigures& f = *cell.numbers;
+  const std::vector<std::string> texts = marked_texts(cell);
+  const auto median_of = [](const std::optional<Estimate>& e) { return e ? Json(e->median) : Json(nullptr); };
+  const bool baseline = f.cell->kind == Cell::Kind::baseline;
+  return Json::array({texts[0], texts[1], f.cell->workers, median_of(f.time_s), texts[4],
+                      baseline ? Json(nullptr) : median_of(f.speedup), baseline ? Json(nullptr) : Json(f.efficiency),
+                      f.overhead_s, f.busy_processors, f.peak_bytes, texts[10]});
+}
+
+// What the table is sorted and filtered by, and what each cell is called elsewhere.
+Json cells_json(const StudyView& view) {
+  Json columns = Json::array();
+  for (const GridColumn& column : page_columns())
+    columns.push_back({{"head", column.head}, {"number", is_number(column)}});
+  Json rows = Json::array();
+  for (const CellView& cell : view.cells) {
+    const CellFigures& f = *cell.numbers;
+    Json keys = sort_keys(cell);
+    keys.push_back(view.study.record->points[f.cell->point].size);
+    keys.push_back(f.evidence);
+    rows.push_back({{"name", bar_name(view.study, *f.cell)},
+                    {"point", cell.at},
+                    {"verdict", name_of(f.verdict)},
+                    {"keys", std::move(keys)}});
+  }
+  return {{"columns", std::move(columns)}, {"rows", std::move(rows)}};
+}
+
+Json trials_json(const Analysed& study) {
+  const Rows rows = trial_rows_by_cell(study);
+  return {{"columns", rows.heads}, {"rows", rows.rows}};
+}
+
+Json looks_json() {
+  Json colours = Json::array();
+  for (const Colour& colour : palette) colours.push_back({colour.light, colour.dark});
+  return {{"palette", std::move(colours)}, {"grey", {grey.light, grey.dark}}};
+}
+
+}  // namespace
+
+std::string page_data(const StudyView& view, std::size_t most_bytes, bool& with_trials) {
+  Json data = {{"title", view.study.record->title}, {"headline", view.sentence}, {"telling", telling_kind(view.study)}};
+  data["looks"] = looks_json();
+  data["cells"] = cells_json(view);
+  Json figures = Json::array();
+  for (const Figure& figure : figures_of(view.study)) figures.push_back(figure_json(figure));
+  data["figures"] = std::move(figures);
+  data["cells_csv"] = csv_text(cell_rows({{"", &view.study}}));
+  std::string text = embedded(data);
+  const std::string trials = embedded(trials_json(view.study));
+  with_trials = text.size() + trials.size() < most_bytes;
+  if (with_trials) {
+    text.pop_back();
+    text += ",\"trials\":" + trials + "}";
+  }
+  return text;
+}
+
+}  // namespace antcrew::internal

@@ -1,23 +1,21 @@
-#include "antcrew/report/derived_json.hpp"
+#include "antcrew/report/study_json.hpp"
 
 #include "antcrew/analysis/analysed.hpp"
+#include "antcrew/analysis/findings.hpp"
 #include "antcrew/analysis/statistics.hpp"
+#include "antcrew/log/coarse_sums.hpp"
 #include "antcrew/record/json.hpp"
 #include "antcrew/record/point_json.hpp"
 #include "antcrew/record/record_json.hpp"
-#include "antcrew/report/findings.hpp"
-#include "antcrew/report/headline.hpp"
+#include "antcrew/report/internal/json_values.hpp"
+#include "antcrew/report/internal/scaling_json.hpp"
 
 namespace antcrew::report_layer {
 namespace {
 
-// An interval has low and high; what was merely seen has other names, so that nobody takes it for one.
-Json estimate_json(const std::optional<Estimate>& e) {
-  if (!e) return nullptr;
-  if (e->claimed)
-    return {{"median", e->median}, {"low", e->low}, {"high", e->high}, {"level", 0.95}, {"rounds", e->count}};
-  return {{"median", e->median}, {"least_seen", e->low}, {"most_seen", e->high}, {"rounds", e->count}};
-}
+using internal::estimate_json;
+using internal::text_or_null;
+using internal::whose_json;
 
 Json cell_name(const CellFigures* f) {
   if (f == nullptr) return nullptr;
@@ -45,17 +43,13 @@ Json left_out_json(const Record& record) {
   return left_out;
 }
 
-Json number_json(const std::optional<double>& value) {
-  return value ? Json(*value) : Json(nullptr);
-}
-
 Json phases_json(const CellFigures& f) {
   Json phases = Json::object();
   for (const auto& [name, phase] : f.phases) {
     phases[name] = {{"worker_s", phase.worker_s},
                     {"count", phase.count},
-                    {"wall_s", number_json(phase.wall_s)},
-                    {"at_once", phase.at_once ? Json(*phase.at_once) : Json(nullptr)},
+                    {"wall_s", phase.wall_s},
+                    {"at_once", phase.at_once},
                     {"by_worker_s", phase.by_worker_s}};
   }
   return phases;
@@ -95,10 +89,8 @@ std::optional<double> as_number(const std::optional<int>& count) {
 }
 
 Json used_json(const Cell& cell) {
-  const auto counted = [&](std::optional<std::int64_t> Trial::*count) {
-    return number_json(median_a_call(cell, count));
-  };
-  const auto known = [&](const auto& field) { return number_json(median_where_known(cell, field)); };
+  const auto counted = [&](std::optional<std::int64_t> Trial::*count) { return Json(median_a_call(cell, count)); };
+  const auto known = [&](const auto& field) { return Json(median_where_known(cell, field)); };
   return {{"user_s", known([](const Trial& t) { return t.user_s; })},
           {"system_s", known([](const Trial& t) { return t.system_s; })},
           {"others_cpu_s", known([](const Trial& t) { return t.others_cpu_s; })},
@@ -137,20 +129,20 @@ Json cell_json(const CellFigures& f, const Point& point) {
           {"confirmed", f.confirmed},
           {"time_s", estimate_json(f.time_s)},
           {"speedup", only(estimate_json(f.speedup))},
-          {"read_speedup", only(number_json(f.read_speedup))},
-          {"first_call_speedup", only(number_json(f.first_speedup))},
-          {"speedup_by_means", only(number_json(f.speedup_by_means))},
+          {"read_speedup", only(Json(f.read_speedup))},
+          {"first_call_speedup", only(Json(f.first_speedup))},
+          {"speedup_by_means", only(Json(f.speedup_by_means))},
           {"self_speedup", only(estimate_json(f.self_speedup))},
-          {"efficiency", only(number_json(f.efficiency))},
-          {"processor_efficiency", only(number_json(f.processor_efficiency))},
-          {"overhead_s", only(number_json(f.overhead_s))},
-          {"relative_overhead", only(number_json(f.relative_overhead))},
-          {"one_worker_penalty", only(number_json(f.one_worker_penalty))},
-          {"serial_fraction", only(number_json(f.serial_fraction))},
-          {"cpu_s", f.time_s ? number_json(median_cpu_s(*f.cell)) : Json(nullptr)},
-          {"busy_processors", number_json(f.busy_processors)},
-          {"startup_s", number_json(f.startup_s)},
-          {"cold_cost_s", number_json(f.cold_cost_s)},
+          {"efficiency", only(Json(f.efficiency))},
+          {"processor_efficiency", only(Json(f.processor_efficiency))},
+          {"overhead_s", only(Json(f.overhead_s))},
+          {"relative_overhead", only(Json(f.relative_overhead))},
+          {"one_worker_penalty", only(Json(f.one_worker_penalty))},
+          {"serial_fraction", only(Json(f.serial_fraction))},
+          {"cpu_s", f.time_s ? Json(median_cpu_s(*f.cell)) : Json(nullptr)},
+          {"busy_processors", Json(f.busy_processors)},
+          {"startup_s", Json(f.startup_s)},
+          {"cold_cost_s", Json(f.cold_cost_s)},
           {"part_left_out_s", f.part_s ? Json(f.part_s->median) : Json(nullptr)},
           {"part_left_out", estimate_json(f.part_s)},
           {"peak_bytes", f.peak_bytes},
@@ -168,13 +160,74 @@ Json cell_json(const CellFigures& f, const Point& point) {
           {"counters", f.counters}};
 }
 
+Json finding_json(const Analysed& study, const FindingView& view) {
+  const Finding& f = view.numbers;
+  Json json = {{"id", f.id}, {"class", name_of(f.kind)}};
+  json.update(whose_json(study, f.of));
+  const bool loss = f.kind == Finding::Kind::loss;
+  json["loss_s"] = loss ? Json(f.loss_s) : Json(nullptr);
+  json["share"] = loss ? Json(f.share) : Json(nullptr);
+  json["gain_speedup"] = f.gain_speedup;
+  json["limit_speedup"] = f.limit_speedup;
+  json["limit_by"] = text_or_null(f.limit_by);
+  json["sure"] = name_of(f.sure);
+  json["or_else"] = text_or_null(f.or_else);
+  json["name"] = text_or_null(f.name);
+  json["claim"] = view.claim;
+  json["figures"] = f.figures;
+  json["try"] = view.advice;
+  return json;
+}
+
+Json parts_json(const LaneParts& parts) {
+  Json json = Json::object();
+  for (std::size_t k = 0; k < internal::lane_states; ++k) json[name_of(static_cast<LaneState>(k))] = parts.seconds[k];
+  return json;
+}
+
+Json losses_json(const Ledger& ledger) {
+  Json losses = Json::array();
+  for (const Loss& loss : ledger.losses) losses.push_back({{"id", id_of(loss.cause)}, {"loss_s", loss.loss_s}});
+  return losses;
+}
+
+// The coarse form: what it rests on, and by how much a share may be off.
+Json looks_json(const internal::LookFacts& looks) {
+  return {{"moments", looks.moments},     {"lanes", looks.lanes},        {"share_error", internal::share_error(looks)},
+          {"own_share", looks.own_share}, {"threads", looks.threads},    {"outside", looks.outside},
+          {"refused", looks.refused},     {"blocked_s", looks.blocked_s}};
+}
+
+Json ledger_json(const Analysed& study, const CellFigures& cell, const Ledger& ledger) {
+  Json json = whose_json(study, &cell);
+  json["lanes"] = ledger.lanes;
+  json["wall_s"] = ledger.wall_s;
+  json["parts_s"] = parts_json(ledger.parts_s);
+  json["metering_s"] = ledger.metering_s;
+  json["necessary_s"] = ledger.necessary_s;
+  json["work_change_s"] = ledger.work_change_s;
+  json["losses"] = losses_json(ledger);
+  json["unattributed_s"] = ledger.unattributed_s;
+  json["outside_s"] = ledger.outside_s;
+  json["cpu_frames_s"] = ledger.cpu_frames_s;
+  json["cpu_kernel_s"] = ledger.cpu_kernel_s > 0 ? Json(ledger.cpu_kernel_s) : Json(nullptr);
+  json["metering_slowdown"] = ledger.slowdown;
+  Json phases = Json::object();
+  for (const auto& [name, parts] : ledger.sums->phases) phases[name] = parts_json(parts);
+  json["phases"] = std::move(phases);
+  json["looks"] = ledger.sums->looks ? looks_json(*ledger.sums->looks) : Json(nullptr);
+  json["withheld"] = text_or_null(ledger.withheld);
+  return json;
+}
+
 }  // namespace
 
-std::string derived_json(const Analysed& study) {
+std::string study_json(const StudyView& view) {
+  const Analysed& study = view.study;
   Json cells = Json::array();
   for (const CellFigures& f : study.cells) cells.push_back(cell_json(f, study.record->points[f.cell->point]));
   Json warnings = Json::array();
-  for (const Finding& remark : study.remarks) warnings.push_back(claim_with_cell(study, remark));
+  for (const FindingView& warning : view.warnings) warnings.push_back(warning.claim_with_cell());
   Json sources = Json::array();
   for (const auto& source : study.record->sources)
     sources.push_back({{"of", source.of},
@@ -183,7 +236,7 @@ std::string derived_json(const Analysed& study) {
                        {"lines", source.lines},
                        {"trouble", source.trouble}});
   const Json json = {{"title", study.record->title},
-                     {"headline", headline(study)},
+                     {"headline", view.sentence},
                      {"conclusion", conclusion_json(study.conclusion)},
                      {"left_out", left_out_json(*study.record)},
                      {"warnings", warnings},
@@ -192,6 +245,24 @@ std::string derived_json(const Analysed& study) {
                      {"ladders", ladders_json(study)},
                      {"sources", std::move(sources)},
                      {"cells", std::move(cells)}};
+  return json.dump(2) + "\n";
+}
+
+std::string explanation_json(const StudyView& view, bool timelines) {
+  const Analysed& study = view.study;
+  Json findings = Json::array();
+  for (const FindingView* f : view.findings()) findings.push_back(finding_json(study, *f));
+  Json ledgers = Json::array();
+  for (const CellFigures& cell : study.cells) {
+    const std::string withheld = withheld_because(study, cell);
+    for (Ledger ledger : ledgers_of(study, cell)) {
+      if (ledger.withheld.empty()) ledger.withheld = withheld;
+      ledgers.push_back(ledger_json(study, cell, ledger));
+    }
+  }
+  Json json = {{"title", study.record->title}, {"findings", std::move(findings)}, {"ledgers", std::move(ledgers)}};
+  internal::add_scaling(study, json);
+  if (timelines) internal::add_timelines(study, json);
   return json.dump(2) + "\n";
 }
 

@@ -1,27 +1,14 @@
-#include "antcrew/report/scaling_json.hpp"
-
-#include <cmath>
+#include "antcrew/report/internal/scaling_json.hpp"
 
 #include "antcrew/analysis/analysed.hpp"
 #include "antcrew/analysis/findings.hpp"
 #include "antcrew/analysis/models.hpp"
 #include "antcrew/analysis/sizes.hpp"
-#include "antcrew/record/json.hpp"
-#include "antcrew/record/point_json.hpp"
+#include "antcrew/report/internal/json_values.hpp"
 
-namespace antcrew::report_layer {
+namespace antcrew::internal {
 namespace {
 
-// What has no end is null.
-Json finite(double value) {
-  return std::isfinite(value) ? Json(value) : Json(nullptr);
-}
-Json bounds(const Bounds& b) {
-  return {{"value", finite(b.value)}, {"low", finite(b.low)}, {"high", finite(b.high)}};
-}
-Json bounds(const std::optional<Bounds>& b) {
-  return b ? bounds(*b) : Json(nullptr);
-}
 const char* kind_name(Crossover::Kind kind) {
   constexpr const char* names[] = {"everywhere", "nowhere", "between", "open"};
   return names[static_cast<std::size_t>(kind)];
@@ -30,15 +17,15 @@ const char* kind_name(Crossover::Kind kind) {
 Json fit_json(const ScalingFit& fit) {
   Json json = {{"model", name_of(fit.model)}};
   Json parameters = Json::object();
-  for (const auto& [name, value] : fit.parameters) parameters[name] = bounds(value);
+  for (const auto& [name, value] : fit.parameters) parameters[name] = bounds_json(value);
   json["parameters"] = std::move(parameters);
   json["aicc"] = fit.aicc;
   json["misfit"] = fit.misfit;
-  json["limit_speedup"] = bounds(fit.limit_speedup);
-  json["peak_workers"] = bounds(fit.peak_workers);
+  json["limit_speedup"] = bounds_json(fit.limit_speedup);
+  json["peak_workers"] = bounds_json(fit.peak_workers);
   Json speedup = Json::array();
   for (const auto& [workers, value] : fit.speedup) {
-    Json at = bounds(value);
+    Json at = bounds_json(value);
     at["workers"] = workers;
     speedup.push_back(std::move(at));
   }
@@ -51,7 +38,7 @@ Json models_json(const Analysed& study) {
   for (const CurveModels& curve : models_of(study)) {
     Json json = whose_json(study, curve.of);
     json["measured_workers"] = curve.scaling.workers;
-    json["refused"] = curve.scaling.refused.empty() ? Json(nullptr) : Json(curve.scaling.refused);
+    json["refused"] = text_or_null(curve.scaling.refused);
     Json fits = Json::array();
     for (const ScalingFit& fit : curve.scaling.fits) fits.push_back(fit_json(fit));
     json["fits"] = std::move(fits);
@@ -66,7 +53,7 @@ Json crossovers_json(const Analysed& study) {
     Json json = whose_json(study, c.of);
     json.erase("size");
     json["kind"] = kind_name(c.kind);
-    json["size"] = bounds(c.size);
+    json["size"] = bounds_json(c.size);
     json["sure_from"] = c.sure_from > 0 ? Json(c.sure_from) : Json(nullptr);
     json["size_to_add"] = c.size_to_add > 0 ? Json(c.size_to_add) : Json(nullptr);
     json["sizes"] = c.sizes;
@@ -79,10 +66,10 @@ Json lines_json(const Analysed& study) {
   Json all = Json::array();
   for (const SizeLine& line : size_lines_of(study)) {
     Json json = whose_json(study, line.of);
-    json["fixed_s"] = bounds(line.fixed_s);
-    json["per_item_s"] = bounds(line.per_item_s);
-    json["break_even_size"] = bounds(line.break_even_size);
-    json["break_even_calls"] = line.break_even_calls ? Json(*line.break_even_calls) : Json(nullptr);
+    json["fixed_s"] = bounds_json(line.fixed_s);
+    json["per_item_s"] = bounds_json(line.per_item_s);
+    json["break_even_size"] = bounds_json(line.break_even_size);
+    json["break_even_calls"] = line.break_even_calls;
     all.push_back(std::move(json));
   }
   return all;
@@ -135,11 +122,11 @@ Json ceilings_json(const Analysed& study) {
   return all;
 }
 
-Json timeline_json(const internal::Timeline& line) {
+Json timeline_json(const Timeline& line) {
   Json lanes = Json::array();
-  for (const internal::TimelineLane& lane : line.lanes) {
+  for (const TimelineLane& lane : line.lanes) {
     Json stretches = Json::array();
-    for (const internal::TimelineStretch& s : lane.stretches) {
+    for (const TimelineStretch& s : lane.stretches) {
       const auto name = static_cast<std::size_t>(s.name);
       stretches.push_back({{"from_s", s.from_s},
                            {"to_s", s.to_s},
@@ -157,17 +144,6 @@ Json timeline_json(const internal::Timeline& line) {
 }
 
 }  // namespace
-
-Json whose_json(const Analysed& study, const CellFigures* cell) {
-  if (cell == nullptr)
-    return {{"variant", nullptr}, {"crew", nullptr}, {"workers", nullptr}, {"size", nullptr}, {"dimensions", nullptr}};
-  const Point& point = study.record->points[cell->cell->point];
-  return {{"variant", cell->cell->variant},
-          {"crew", cell->cell->crew},
-          {"workers", cell->cell->workers},
-          {"size", point.size},
-          {"dimensions", point.dimensions}};
-}
 
 void add_scaling(const Analysed& study, Json& json) {
   json["models"] = models_json(study);
@@ -191,4 +167,4 @@ void add_timelines(const Analysed& study, Json& json) {
   json["timelines"] = std::move(all);
 }
 
-}  // namespace antcrew::report_layer
+}  // namespace antcrew::internal
