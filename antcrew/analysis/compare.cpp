@@ -243,12 +243,9 @@ class Comparing {
   void compare_losses(ComparedCell& cell) const {
     if (cell.before->cell->metered.empty() || cell.after->cell->metered.empty()) return;
     std::map<std::pair<std::string, std::string>, std::pair<double, double>> losses;
-    for (const Finding& f : findings_of(*before_.back(), *cell.before)) {
-      if (f.kind == Finding::Kind::loss) losses[{f.id, f.name}].first += f.loss_s;
-    }
-    for (const Finding& f : findings_of(*after_.back(), *cell.after)) {
-      if (f.kind == Finding::Kind::loss) losses[{f.id, f.name}].second += f.loss_s;
-    }
+    // One that is told in one run and just too small in the other has not come or gone.
+    for (const Finding& f : losses_of(*before_.back(), *cell.before)) losses[{f.id, f.name}].first += f.loss_s;
+    for (const Finding& f : losses_of(*after_.back(), *cell.after)) losses[{f.id, f.name}].second += f.loss_s;
     for (const auto& [which, seconds] : losses) {
       const double more = seconds.second - seconds.first;
       const ChangedLoss one{which.first, which.second, seconds.first, seconds.second};

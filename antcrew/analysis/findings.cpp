@@ -6,6 +6,7 @@
 
 #include "antcrew/analysis/analysed.hpp"
 #include "antcrew/analysis/internal/finding_families.hpp"
+#include "antcrew/analysis/internal/loss_figures.hpp"
 #include "antcrew/analysis/sizes.hpp"
 
 namespace antcrew::analysis_layer {
@@ -54,22 +55,47 @@ std::string withheld_because(const Analysed& study, const CellFigures& cell) {
   return {};
 }
 
+std::vector<Finding> losses_of(const Analysed& study, const CellFigures& cell) {
+  if (!sound(cell)) return {};
+  return internal::all_losses(study, cell, ledgers_of(study, cell), withheld_because(study, cell).empty());
+}
+
+bool is_told(const Finding& loss) noexcept {
+  return std::fabs(loss.share) >= internal::least_told_share;
+}
+
+namespace {
+
+// What is lost in portions too small to be told one by one.
+double small_losses(const std::vector<Ledger>& ledgers, const std::vector<Finding>& losses) {
+  std::vector<Cause> causes;
+  for (const Loss& loss : internal::middle_of(ledgers).losses) {
+    const bool lost = std::any_of(losses.begin(), losses.end(),
+                                  [&](const Finding& f) { return f.id == id_of(loss.cause) && f.share > 0; });
+    if (lost) causes.push_back(loss.cause);
+  }
+  return internal::loss_figures(ledgers, causes).share;
+}
+
+}  // namespace
+
 std::vector<Finding> findings_of(const Analysed& study, const CellFigures& cell) {
   std::vector<Finding> findings;
   internal::add_meanings(study, cell, findings);
-  const std::string withheld = withheld_because(study, cell);
-  if (sound(cell)) {
-    const std::vector<Ledger> ledgers = ledgers_of(study, cell);
-    if (withheld.empty()) internal::add_unused_crew(cell, ledgers, findings);
-    internal::add_losses(study, cell, ledgers, withheld.empty(), findings);
-  }
+  const bool whole = withheld_because(study, cell).empty();
+  const std::vector<Ledger> ledgers = sound(cell) ? ledgers_of(study, cell) : std::vector<Ledger>();
+  const std::vector<Finding> losses = internal::all_losses(study, cell, ledgers, whole);
+  if (whole && sound(cell)) internal::add_unused_crew(cell, ledgers, findings);
+  std::copy_if(losses.begin(), losses.end(), std::back_inserter(findings), is_told);
   // Nor is all well where its time, or its speedup, does not mean what it seems to.
   const bool nothing_wrong = findings.empty();
   internal::add_remarks(study, cell, findings);
-  if (nothing_wrong && sound(cell) && withheld.empty() && cell.cell->kind == Cell::Kind::variant) {
+  if (nothing_wrong && sound(cell) && whole && cell.cell->kind == Cell::Kind::variant) {
     Finding fine;
     fine.id = "nothing-wrong";
     fine.of = &cell;
+    const double small = small_losses(ledgers, losses);
+    if (small >= internal::least_told_share) fine.figures["small_losses_share"] = small;
     findings.push_back(std::move(fine));
   }
   std::stable_sort(findings.begin(), findings.end(), [](const Finding& a, const Finding& b) {

@@ -18,6 +18,11 @@ namespace antcrew::analysis_layer {
 // Of one cell, in order: all kinds. Without ledgers, what the timed figures alone can tell.
 std::vector<Finding> findings_of(const Analysed& study, const CellFigures& cell);
 
+// All losses of a cell, also those too small to be told one by one: what sums and comparisons rest on.
+std::vector<Finding> losses_of(const Analysed& study, const CellFigures& cell);
+// Whether a loss is large enough to stand among the findings: 5 % of its workers' time.
+bool is_told(const Finding& loss) noexcept;
+
 // The cells that are explained by default: the headline's first, then each variant at its largest worker count, at the
 // headline's point.
 std::vector<const CellFigures*> explained_cells(const Analysed& study);

@@ -27,3 +27,13 @@ TEST_CASE("every finding there can be says something in words") {
     advice_for(finding);
   }
 }
+
+TEST_CASE("that nothing is wrong says how much small losses come to, where that is much") {
+  Finding fine;
+  fine.id = "nothing-wrong";
+  CHECK(claim_of(fine).find("together") == std::string::npos);
+  fine.figures["small_losses_share"] = 0.115;
+  const std::string claim = claim_of(fine);
+  CAPTURE(claim);
+  CHECK(claim == "no loss of 5 % or more by itself; smaller ones take 12 % of its workers' time together");
+}
