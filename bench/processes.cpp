@@ -192,7 +192,7 @@ int main(int argc, char** argv) {
   Study moved("64 MiB made in a process, raw bytes through a socket as the baseline", size, by_raw_bytes, exactly());
   moved.sizes({8u << 20});
   moved.workers({1});
-  for (const Way way : {Way::copied, Way::handed_over}) {
+  for (const Way way : {Way::copied, Way::zero_copy}) {
     moved.variant<ProcessCrew>(name_of(way), {.processes = {.way = way}}, [](const std::size_t& n, auto& crew) {
       const auto all = crew.collect(n, value_at);
       return sum_of(all.data(), n);

@@ -219,13 +219,13 @@ def processes():
     if not has(title):
         return
     baseline, copied, handed = (next(c for c in derived[title]["cells"] if c["variant"] == name)
-                                for name in ("baseline", "copied", "handed over"))
+                                for name in ("baseline", "copied", "zero-copy"))
     phase = lambda c, *names: sum(c["phases"].get(n, {"worker_s": 0})["worker_s"] for n in names)
     line("64 MiB made, copied, read, freed / raw bytes", "1.25 or less", inverse(copied["speedup"]))
-    line("64 MiB handed over, the transfer alone / copied, the parent's part",  "0.05 or less",
+    line("64 MiB zero-copy, the transfer alone / copied, the parent's part",  "0.05 or less",
          f"{phase(handed, 'moving data', 'taking in moved data') / phase(copied, 'taking in moved data'):.3f}"
          f"; / raw bytes {phase(handed, 'moving data', 'taking in moved data') / phase(baseline, 'raw bytes'):.3f}")
-    line("64 MiB made, handed over, read, freed / copied", "0.7 or less",
+    line("64 MiB made, zero-copy, read, freed / copied", "0.7 or less",
          f"{handed['time_s']['median'] / copied['time_s']['median']:.2f}; / raw bytes {inverse(handed['speedup'])}")
 
 

@@ -117,7 +117,7 @@ void judge_precision(CellFigures& figures) {
   }
 }
 
-// What is computed only when the answer is read, or handed over in pages that nobody has touched yet.
+// What is computed only when the answer is read, or mapped in pages that nobody has touched yet.
 void compute_reading(const Cell& baseline, CellFigures& figures) {
   constexpr double told = 0.1;
   constexpr double noticed_s = 20e-6;

@@ -10,8 +10,8 @@ namespace antcrew::analysis_layer {
 namespace {
 
 using internal::LockFacts;
-using internal::LookFacts;
 using internal::RegionFacts;
+using internal::SampleFacts;
 using internal::SerialFacts;
 using internal::StageFigures;
 
@@ -157,7 +157,7 @@ class Owning {
   // Workers that are never there have no part that could be too small.
   void imbalance_by_looks() {
     constexpr double enough_moments = 100;
-    const LookFacts& looks = *sums_.looks;
+    const SampleFacts& looks = *sums_.looks;
     double left = part(LaneState::imbalance);
     if (looks.most_there > 0 && looks.most_there < ledger_.lanes && looks.moments >= enough_moments) {
       const double idle_s = std::min(left, (ledger_.lanes - looks.most_there) * ledger_.wall_s);

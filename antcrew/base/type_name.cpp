@@ -15,7 +15,7 @@ std::string type_name(const std::type_info& type) {
   return name;
 }
 
-Thrown thrown_here() {
+Thrown current_thrown() {
   try {
     throw;
   } catch (const std::exception& error) {

@@ -17,6 +17,6 @@ struct Thrown {
 };
 
 // Of the exception that is being handled: only inside a catch block.
-Thrown thrown_here();
+Thrown current_thrown();
 
 }  // namespace antcrew::base_layer

@@ -19,7 +19,7 @@ const char* name_of(Pin pin) noexcept {
 }
 
 const char* name_of(Way way) noexcept {
-  return way == Way::handed_over ? "handed over" : "copied";
+  return way == Way::zero_copy ? "zero-copy" : "copied";
 }
 
 namespace internal {

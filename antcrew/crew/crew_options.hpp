@@ -14,9 +14,9 @@ enum class Pin { off, apart, near };
 
 const char* name_of(Pin pin) noexcept;
 
-// How the results of processes come back. copied: through a socket, two copies. handed over: in a memory file that the
-// parent maps, no copy of plain elements; worth it from some megabytes on.
-enum class Way { copied, handed_over };
+// How the results of processes come back. copied: through a socket, two copies. zero_copy: in a memory file that the
+// parent maps, no copy of plain elements; worth it from some megabytes on. handed_over: its name of before.
+enum class Way { copied, zero_copy, handed_over [[deprecated("write Way::zero_copy")]] = zero_copy };
 
 const char* name_of(Way way) noexcept;
 

@@ -66,8 +66,8 @@ void Begun::run_by_handle() {
     }
     if (came_out) let_go();
   };
-  if (TaskWorker* worker = pool_.here()) {
-    if (task_worker_here == worker) return as(*worker);
+  if (TaskWorker* worker = pool_.current_worker()) {
+    if (current_task_worker == worker) return as(*worker);
     const AgainWorker again(*worker);
     return as(*worker);
   }
@@ -105,7 +105,7 @@ void Begun::drop() noexcept {
   unwaited_->count.fetch_add(1, std::memory_order_relaxed);
   unwaited_->dropping.fetch_add(1, std::memory_order_seq_cst);
   const bool was_over = ended();
-  TaskWorker* caller = pool_.caller_here();
+  TaskWorker* caller = pool_.current_caller();
   Dropped& whom = caller == nullptr ? static_cast<Dropped&>(*unwaited_.operator->()) : caller->dropped();
   if (was_over) {
     if (error) whom.keep_error(error);

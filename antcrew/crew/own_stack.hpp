@@ -25,7 +25,7 @@ class OwnStack {
     std::uintptr_t lowest;
     std::uintptr_t top;
     std::uintptr_t floor;
-    std::uintptr_t floor_here;
+    std::uintptr_t current_floor;
   } before_;
 };
 

@@ -1,6 +1,6 @@
 // Workers that are forked anew at each call: the body sees everything as it was at that moment, at no cost of copying.
 //
-//   ProcessCrew crew(4, {.processes = {.way = Way::handed_over}});
+//   ProcessCrew crew(4, {.processes = {.way = Way::zero_copy}});
 //   Column<double> heights = crew.collect(n, [&](std::size_t i) { return tide_at(soundings[i]); });
 //   crew.fill(common, [&](std::size_t i) { return tide_at(soundings[i]); }, {.split = Split::chunks(64)});
 //

@@ -21,11 +21,11 @@ StageHelp::~StageHelp() {
 
 void StageHelp::open() noexcept {
   if (pool_ == nullptr || pool_->workers() == 1) return;
-  if (TaskWorker* worker = pool_->here()) scope_ = worker->open_scope(worker->scope());
+  if (TaskWorker* worker = pool_->current_worker()) scope_ = worker->open_scope(worker->scope());
 }
 
 void StageHelp::wait_until(const std::atomic<bool>& word, Told* told) const {
-  TaskWorker& worker = *pool_->here();
+  TaskWorker& worker = *pool_->current_worker();
   const Wanted wanted{nullptr, scope_->name()};
   const auto done = [&word] { return word.load(std::memory_order_seq_cst); };
   told == nullptr ? worker.work_until(wanted, done) : worker.work_until(wanted, done, ToldWait{*told});
@@ -38,7 +38,8 @@ void StageHelp::wake_all() const noexcept {
   pool_->ended(scope_->name());
 }
 
-StageHelp::Step::Step(const StageHelp& help) noexcept : worker_(help.is_open() ? help.pool_->here() : nullptr) {
+StageHelp::Step::Step(const StageHelp& help) noexcept
+    : worker_(help.is_open() ? help.pool_->current_worker() : nullptr) {
   if (worker_ != nullptr) before_ = worker_->change_scope(help.scope_);
 }
 StageHelp::Step::~Step() {

@@ -29,17 +29,17 @@ void TaskCrew::pieces(std::size_t n, Grain grain, const AnyStopToken& stop, cons
   internal::Halving loop(grain.of(n, workers()), grain.items == 0, failed, internal::Enough(failed, stop), body);
   const auto run = [&](internal::TaskWorker& worker) {
     std::optional<internal::OffPath> left_out;
-    if (internal::lane_here != nullptr) [[unlikely]]
+    if (internal::current_lane != nullptr) [[unlikely]]
       left_out.emplace();
     if (internal::stack_nearly_full()) internal::refuse_depth("TaskCrew", "a loop");
     if (workers() == 1) return loop.run_alone_kept(n);
-    const bool tried = body.perhaps_small && internal::lane_here == nullptr;
+    const bool tried = body.perhaps_small && internal::current_lane == nullptr;
     const std::size_t done = tried ? loop.begin_alone(n, workers()) : 0;
     if (done < n && !body.only_first) loop.run(worker, {done, n});
   };
-  if (internal::TaskWorker* worker = pool_->here()) {
-    if (internal::lane_here != nullptr) internal::TaskPool::grows();
-    if (worker == internal::task_worker_here) {
+  if (internal::TaskWorker* worker = pool_->current_worker()) {
+    if (internal::current_lane != nullptr) internal::TaskPool::grows();
+    if (worker == internal::current_task_worker) {
       run(*worker);
     } else {
       const internal::AgainWorker again(*worker);
@@ -61,7 +61,7 @@ void TaskCrew::end_call() {
 
 std::uint64_t TaskCrew::settle() {
   if (pool_->unwaited()->nothing()) return 0;
-  if (pool_->here() == nullptr) pool_->settle();
+  if (pool_->current_worker() == nullptr) pool_->settle();
   return pool_->unwaited()->count.exchange(0, std::memory_order_relaxed);
 }
 

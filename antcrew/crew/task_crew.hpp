@@ -52,7 +52,7 @@ class TaskCrew : public internal::Loops<TaskCrew, Grain> {
   // when one of them returns nothing.
   template <class F, class G>
   auto both(F&& f, G&& g, CallPlace at = CallPlace::here()) {
-    internal::TaskWorker* worker = internal::task_worker_here;
+    internal::TaskWorker* worker = internal::current_task_worker;
     if (worker != nullptr && &worker->pool == pool_.get()) [[likely]]
       return internal::fork(*worker, f, g);
     internal::note_place(at);
@@ -94,7 +94,7 @@ class TaskCrew : public internal::Loops<TaskCrew, Grain> {
 
   template <class F, class G>
   [[gnu::noinline, gnu::cold]] auto both_from_outside(F& f, G& g) {
-    if (internal::TaskWorker* worker = internal::worker_here_of(*pool_)) {
+    if (internal::TaskWorker* worker = internal::current_worker_of(*pool_)) {
       const internal::AgainWorker again(*worker);
       return internal::fork(*worker, f, g);
     }

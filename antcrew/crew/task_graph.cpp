@@ -31,10 +31,10 @@ void GraphRun::call(StepNode& node) noexcept {
   }
   try {
     if (stack_nearly_full()) refuse_depth("TaskCrew", "TaskGraph");
-    if (lane_here != nullptr) [[unlikely]] {
+    if (current_lane != nullptr) [[unlikely]] {
       const OtherPath its(0);
       node.call();
-      node.took_ns = path_here.now();
+      node.took_ns = current_path.now();
       metered.store(true, std::memory_order_relaxed);
     } else {
       node.call();
@@ -182,7 +182,7 @@ void TaskGraph::claim(TaskCrew& crew, const AnyStopToken& stop) {
     if (!prepared_) prepare();
     pool_ = &crew.pool();
     internal::GraphRun& run = *run_;
-    const internal::TaskWorker* worker = pool_->here();
+    const internal::TaskWorker* worker = pool_->current_worker();
     run.scope = pool_->open_scope(worker == nullptr ? nullptr : worker->scope());
     run.name = run.scope->name();
     if (stop.stop_possible()) run.stopped = &stop_.emplace(stop);
@@ -191,8 +191,8 @@ void TaskGraph::claim(TaskCrew& crew, const AnyStopToken& stop) {
     throw;
   }
   internal::GraphRun& run = *run_;
-  if (internal::lane_here != nullptr) [[unlikely]]
-    path_before_ns_ = pool_->here() == nullptr ? 0 : internal::path_here.now();
+  if (internal::current_lane != nullptr) [[unlikely]]
+    path_before_ns_ = pool_->current_worker() == nullptr ? 0 : internal::current_path.now();
   ++run.number;
   run.failed.store(false, std::memory_order_relaxed);
   run.left_out.store(false, std::memory_order_relaxed);
@@ -221,7 +221,7 @@ std::int64_t TaskGraph::critical_path_ns() const {
 void TaskGraph::end_run() {
   internal::GraphRun& run = *run_;
   if (run.metered.exchange(false, std::memory_order_relaxed)) [[unlikely]]
-    internal::path_here.go_on(path_before_ns_ + critical_path_ns());
+    internal::current_path.go_on(path_before_ns_ + critical_path_ns());
   pool_->close_scope(std::exchange(run.scope, nullptr));
   pool_ = nullptr;
   run.stopped = nullptr;
@@ -244,7 +244,7 @@ void TaskGraph::run(TaskCrew& crew, const AnyStopToken& stop, CallPlace at) {
     begin_roots(worker);
     worker.work_until({nullptr, run_->name}, [this] { return over(); });
   };
-  if (internal::TaskWorker* worker = pool_->here()) {
+  if (internal::TaskWorker* worker = pool_->current_worker()) {
     const internal::AgainWorker again(*worker);
     go(*worker);
     return end_run();
@@ -263,7 +263,7 @@ void TaskGraph::run(TaskCrew& crew, const AnyStopToken& stop, CallPlace at) {
 void TaskGraph::begin(TaskCrew& crew, const AnyStopToken& stop) {
   claim(crew, stop);
   run_->alone = false;
-  if (internal::TaskWorker* worker = pool_->here()) return begin_roots(*worker);
+  if (internal::TaskWorker* worker = pool_->current_worker()) return begin_roots(*worker);
   for (StepNode* root : roots_) pool_->put_aside(root, run_->scope);
 }
 

@@ -11,14 +11,14 @@
 namespace antcrew {
 
 TaskGroup::TaskGroup(TaskCrew& crew, const AnyStopToken& stop) : pool_(crew.pool()), stop_(stop) {
-  const internal::TaskWorker* worker = pool_.here();
+  const internal::TaskWorker* worker = pool_.current_worker();
   scope_ = pool_.open_scope(worker == nullptr ? nullptr : worker->scope());
 }
 
 TaskGroup::~TaskGroup() {
   if (pool_.inherited()) return;  // in a forked child: nothing of it runs here
   wait_for_all();
-  internal::TaskWorker* caller = pool_.caller_here();
+  internal::TaskWorker* caller = pool_.current_caller();
   for (AnyChild* child = first_thrown_; child != nullptr;) {
     caller == nullptr ? pool_.unwaited()->keep_error(child->error) : caller->dropped().keep_error(child->error);
     child->free(std::exchange(child, child->next));
@@ -28,8 +28,8 @@ TaskGroup::~TaskGroup() {
 
 // Counted before the child can end. Relaxed: whoever hands the child on orders it.
 void TaskGroup::hand_over(AnyChild* child) noexcept {
-  if (internal::lane_here != nullptr) [[unlikely]]
-    child->path_ns = pool_.here() == nullptr ? 0 : internal::path_here.now();
+  if (internal::current_lane != nullptr) [[unlikely]]
+    child->path_ns = pool_.current_worker() == nullptr ? 0 : internal::current_path.now();
   open_.fetch_add(one_open + one_unbegun, std::memory_order_relaxed);
   pool_.submit(child, scope_);
 }
@@ -46,7 +46,7 @@ void TaskGroup::run_child(void (*call)(void*), void* child, AnyChild& facts) noe
   } catch (...) {
     facts.error = std::current_exception();
   }
-  if (its) internal::keep_longest(path_ns_, internal::path_here.now());
+  if (its) internal::keep_longest(path_ns_, internal::current_path.now());
 }
 
 void TaskGroup::keep_or_free(AnyChild* child) noexcept {
@@ -64,14 +64,14 @@ void TaskGroup::end_child() noexcept {
 }
 
 void TaskGroup::wait_for_all() {
-  const bool metered = internal::lane_here != nullptr;
-  const bool inside = metered && pool_.here() != nullptr;
-  const std::int64_t before_ns = inside ? internal::path_here.now() : 0;
+  const bool metered = internal::current_lane != nullptr;
+  const bool inside = metered && pool_.current_worker() != nullptr;
+  const std::int64_t before_ns = inside ? internal::current_path.now() : 0;
   pool_.wait_for({nullptr, scope_->name(), internal::not_dropped, &open_}, [this] { return all_ended(); });
   if (!metered) return;
   const std::int64_t path_ns = path_ns_.exchange(0, std::memory_order_relaxed);
   if (inside) {
-    internal::path_here.go_on(std::max(before_ns, path_ns));
+    internal::current_path.go_on(std::max(before_ns, path_ns));
   } else if (internal::LaneBook* book = internal::open_lanes.load(std::memory_order_relaxed)) {
     book->add_path(path_ns);
   }

@@ -1,7 +1,7 @@
 #include "antcrew/crew/thread_crew.hpp"
 
+#include "antcrew/crew/internal/current_thread.hpp"
 #include "antcrew/crew/internal/handout.hpp"
-#include "antcrew/crew/internal/here.hpp"
 #include "antcrew/crew/internal/threads/team.hpp"
 #include "antcrew/log/lanes.hpp"
 
@@ -22,7 +22,7 @@ ThreadCrew::ThreadCrew(int workers, const CrewOptions& options)
 ThreadCrew::~ThreadCrew() = default;
 
 ThreadCrew::Hold::Hold(ThreadCrew& crew)
-    : crew_(crew.workers_ > 1 && crew.number_here() < 0 ? &crew : nullptr), solo_(crew) {
+    : crew_(crew.workers_ > 1 && crew.current_number() < 0 ? &crew : nullptr), solo_(crew) {
   if (crew_ != nullptr) crew_->team_->enter();
 }
 
@@ -38,7 +38,7 @@ std::uint64_t ThreadCrew::wake_ups() const noexcept {
   return team_ == nullptr ? 0 : team_->wake_ups();
 }
 
-int ThreadCrew::number_here() const noexcept {
+int ThreadCrew::current_number() const noexcept {
   return team_->number_inside();
 }
 
@@ -46,7 +46,7 @@ int ThreadCrew::number_here() const noexcept {
 [[gnu::noinline]] void ThreadCrew::alone_watched(std::size_t n, Split split, const Enough& enough,
                                                  const PieceBody& body) {
   const internal::OuterRegion region(n, internal::Sharing::even, 1, "ThreadCrew");
-  internal::Lane* lane = region.book() == nullptr ? nullptr : internal::lane_here;
+  internal::Lane* lane = region.book() == nullptr ? nullptr : internal::current_lane;
   const internal::InFrame working({internal::Doing::body, internal::Shortage::none, region.number(), nullptr, nullptr},
                                   lane);
   const std::size_t pieces = internal::all_pieces(n, split, enough, body);
@@ -79,7 +79,7 @@ inline void ThreadCrew::by_one(std::size_t n, Split split, const AnyStopToken& s
 
 [[gnu::noinline]] void ThreadCrew::together(std::size_t n, Split split, const AnyStopToken& stop,
                                             const PieceBody& body) {
-  if (const int number = number_here(); number >= 0) return inside(number, n, split, stop, body);
+  if (const int number = current_number(); number >= 0) return inside(number, n, split, stop, body);
   team_->enter();
   // One piece: nobody is woken for it. A log has it as a region like any other.
   const bool one_piece = n == 1 || (split.kind() == Split::Kind::chunks && n <= split.items());

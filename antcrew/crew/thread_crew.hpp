@@ -24,7 +24,7 @@
 
 #include "antcrew/base/owned.hpp"
 #include "antcrew/crew/crew_options.hpp"
-#include "antcrew/crew/internal/here.hpp"
+#include "antcrew/crew/internal/current_thread.hpp"
 #include "antcrew/crew/internal/loops.hpp"
 #include "antcrew/crew/split.hpp"
 
@@ -118,7 +118,7 @@ class ThreadCrew : public internal::Loops<ThreadCrew, Split> {
   void inside(int number, std::size_t n, Split split, const AnyStopToken& stop, const internal::PieceBody& body);
   static void alone_watched(std::size_t n, Split split, const internal::Enough& enough,
                             const internal::PieceBody& body);
-  int number_here() const noexcept;
+  int current_number() const noexcept;
 
   int workers_;
   std::atomic<const void*> caller_{nullptr};  // of a crew of one

@@ -32,7 +32,7 @@ double CrewLog::utilisation() const noexcept {
 namespace {
 
 void refuse_second(const char* where) {
-  if (internal::open_lanes.load(std::memory_order_relaxed) != nullptr || internal::lane_here != nullptr) {
+  if (internal::open_lanes.load(std::memory_order_relaxed) != nullptr || internal::current_lane != nullptr) {
     could_not_run("watch.busy", where, "another log of what workers do is open",
                   "take one at a time, and none inside a study");
   }

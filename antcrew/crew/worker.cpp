@@ -25,7 +25,7 @@ namespace antcrew {
 using namespace base_layer;
 
 int this_worker() noexcept {
-  return internal::worker_here;
+  return internal::current_worker_number;
 }
 
 namespace internal {
@@ -34,7 +34,7 @@ namespace {
 // The process below whose folder all scratch of it and of its workers lies; settled for the processes at this depth.
 constinit std::atomic<pid_t> base{0};
 constinit std::atomic<int> base_depth{-1};
-constinit std::atomic<bool> used_here{false};
+constinit std::atomic<bool> scratch_used{false};
 constinit std::atomic<unsigned> folders_made{0};
 
 std::string temporary() {
@@ -162,7 +162,7 @@ class Scratch {
     make_base(base.load());
     maker_ = ::getpid();
     folder_ = folder_of(base.load()) + "/" + std::to_string(maker_) + "-" + std::to_string(folders_made.fetch_add(1));
-    used_here.store(true, std::memory_order_relaxed);
+    scratch_used.store(true, std::memory_order_relaxed);
     if (::mkdir(folder_.c_str(), 0700) == 0) return;
     const int fault = errno;
     refuse(std::exchange(folder_, {}), fault);
@@ -172,7 +172,7 @@ class Scratch {
   pid_t maker_ = 0;
 };
 
-Scratch& scratch_here() {
+Scratch& current_scratch() {
   thread_local Scratch scratch;
   return scratch;
 }
@@ -190,10 +190,10 @@ void adopt_scratch() noexcept {
 }
 
 void drop_own_scratch() noexcept {
-  scratch_here().drop();
+  current_scratch().drop();
 }
 bool used_scratch() noexcept {
-  return used_here.load(std::memory_order_relaxed);
+  return scratch_used.load(std::memory_order_relaxed);
 }
 
 void remove_scratch_of(int process) noexcept {
@@ -212,7 +212,7 @@ void remove_all_scratch_of(int process) noexcept {
 }  // namespace internal
 
 std::string scratch_folder() {
-  return internal::scratch_here().folder();
+  return internal::current_scratch().folder();
 }
 
 }  // namespace antcrew

@@ -23,7 +23,7 @@ std::string scratch_folder();
 
 namespace internal {
 
-inline constinit thread_local int worker_here = 0;
+inline constinit thread_local int current_worker_number = 0;
 
 // For a worker's process. prepare_scratch: before the fork, and adopt_scratch after it, so that its folder lies with
 // the parent's. drop_own_scratch: before _exit. remove_scratch_of: by the parent, when a worker has died.

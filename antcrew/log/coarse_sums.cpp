@@ -74,7 +74,7 @@ class Adding {
     LaneSums sums;
     sums.wall_s = calls_.wall_s;
     sums.lanes = calls_.lanes;
-    LookFacts facts = facts_;
+    SampleFacts facts = facts_;
     const double moments = std::max(1.0, facts.moments);
     const double each_s = weight_ > 0 ? calls_.wall_s / weight_ : 0;  // of a look of weight 1 at one lane
     for (std::size_t k = 0; k < lane_states; ++k) sums.parts_s.seconds[k] = parts_.seconds[k] * each_s;
@@ -197,7 +197,7 @@ class Adding {
   double standing_ = 0;
   double weight_ = 0;  // of all looks
   double now_ = 1;     // of this one
-  LookFacts facts_;
+  SampleFacts facts_;
   std::map<std::uint64_t, Waiters> locks_;
 };
 
@@ -213,7 +213,7 @@ LaneSums coarse_sums(const std::vector<Look>& looks, const CoarseCalls& calls) {
   return adding.sums();
 }
 
-double share_error(const LookFacts& looks) noexcept {
+double share_error(const SampleFacts& looks) noexcept {
   return looks.moments > 0 ? 1.96 * 0.5 / std::sqrt(looks.moments) : 1;
 }
 

@@ -2,7 +2,7 @@
 //
 //   LaneSums sums = coarse_sums(looks, {.lanes = 4, .caller = pid, .wall_s = 0.012});
 //
-// The coarse form of the ledger: a share of looks in place of a sum of stretches, true to some points (LookFacts).
+// The coarse form of the ledger: a share of looks in place of a sum of stretches, true to some points (SampleFacts).
 // Who is in a lane: threads that are busy, asleep or at a lock, before those that wait for others, the older before the
 // younger. A caller that waits for the others is in none. Lanes that are missing are not there yet (start_up) while
 // more threads are to come and the caller is free to begin them, done already (imbalance) otherwise, and idle beside a
@@ -13,7 +13,7 @@
 #include <vector>
 
 #include "antcrew/log/lane_sums.hpp"
-#include "antcrew/machine/thread_looks.hpp"
+#include "antcrew/machine/thread_samples.hpp"
 
 namespace antcrew::internal {
 
@@ -36,6 +36,6 @@ LaneSums coarse_sums(const std::vector<Look>& looks, const CoarseCalls& calls);
 // Under so many looks at lanes a share is not good to 5 points.
 inline constexpr double enough_looks = 400;
 // Half-width of the 95 % interval of a share of one half, the widest, over so many independent moments.
-double share_error(const LookFacts& looks) noexcept;
+double share_error(const SampleFacts& looks) noexcept;
 
 }  // namespace antcrew::internal

@@ -143,6 +143,6 @@ class alignas(line_bytes) Lane {
 };
 
 // The lane that the calling thread is in.
-inline constinit thread_local Lane* lane_here = nullptr;
+inline constinit thread_local Lane* current_lane = nullptr;
 
 }  // namespace antcrew::internal

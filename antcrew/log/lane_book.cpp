@@ -40,7 +40,7 @@ LaneBook* LaneBook::create(int workers, int most, bool keeps) {
   newest_lanes.store(book, std::memory_order_relaxed);
   // A child of the user's own is in nobody's lane; a crew's worker is told which one is its.
   [[maybe_unused]] static const int once = ::pthread_atfork(nullptr, nullptr, [] {
-    lane_here = nullptr;
+    current_lane = nullptr;
     open_lanes.store(nullptr, std::memory_order_relaxed);
   });
   return book;
@@ -110,7 +110,7 @@ void LaneBook::open() noexcept {
   }
   lanes_[0].holder_.store(kernel_thread(), std::memory_order_relaxed);
   lanes_[0].thread_ = lanes_[0].thread_before_ = kernel_thread();
-  lane_here = &lanes_[0];
+  current_lane = &lanes_[0];
   cpu_at_begin_ns_ = lanes_[0].cpu_before_ns_ = thread_cpu_ns();
   delay_at_begin_ns_ = run_delay_ns();
   open_lanes.store(this, std::memory_order_release);
@@ -125,7 +125,7 @@ void LaneBook::close() noexcept {
   end_ns_ = now_ns();
   if (unused_) return;
   open_lanes.store(nullptr, std::memory_order_release);
-  lane_here = nullptr;
+  current_lane = nullptr;
   Lane& mine = lanes_[0];
   if (mine.holder_.load(std::memory_order_relaxed) != kernel_thread()) return;  // lost in a fork, or by an exception
   mine.write(end_ns_, {}, 0);
@@ -145,12 +145,12 @@ std::uint32_t LaneBook::begin_region(const LaneRegion& region) noexcept {
 }
 
 std::uint32_t LaneBook::begin_outer_region(LaneRegion region) noexcept {
-  Lane* lane = lane_here;
+  Lane* lane = current_lane;
   if (lane != lanes_ || lane->depth() != 1) {  // another thread's, or one crew inside another's body
     call_outside();
     return 0;
   }
-  const CallPlace place = place_here;
+  const CallPlace place = current_place;
   region.file = place.file;
   region.line = place.line;
   region.phase = lane->at().phase;

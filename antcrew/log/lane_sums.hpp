@@ -85,7 +85,7 @@ struct StageFigures {
 };
 
 // What the sums of a call without a crew rest on: looks at its threads from outside.
-struct LookFacts {
+struct SampleFacts {
   double moments = 0;       // at which it was looked
   double lanes = 0;         // lanes that were seen, all moments together
   double own_share = 0;     // what sampling took of one processor while the calls ran
@@ -100,7 +100,7 @@ struct LookFacts {
   // What blocked lanes waited for: "sleep", "input", "page", "not told"; lane-seconds of a call.
   std::map<std::string, double> blocked_s;
 
-  friend bool operator==(const LookFacts&, const LookFacts&) = default;
+  friend bool operator==(const SampleFacts&, const SampleFacts&) = default;
 };
 
 struct LaneSums {
@@ -133,7 +133,7 @@ struct LaneSums {
   std::vector<LockFacts> locks;
   std::vector<StageFigures> stages;
   std::map<std::string, LaneParts> phases;
-  std::optional<LookFacts> looks;    // of the coarse form
+  std::optional<SampleFacts> looks;  // of the coarse form
   std::optional<Timeline> timeline;  // of one of a cell's calls
   double critical_path_s = 0;        // of tasks and graphs: no number of workers makes the call shorter; 0 = not known
 

@@ -13,33 +13,33 @@ void OuterRegion::begin(LaneBook& book, std::uint64_t n, Sharing sharing, int wo
   number_ = book.begin_outer_region(region);
   if (number_ == 0) return;
   book_ = &book;
-  lane_here->enter({Doing::waiting, Shortage::none, number_, nullptr, nullptr});
+  current_lane->enter({Doing::waiting, Shortage::none, number_, nullptr, nullptr});
 }
 
 LaneHandOver::LaneHandOver(const OuterRegion& region) noexcept : book_(region.book()) {
   if (book_ == nullptr) return;
-  Lane& mine = *lane_here;
+  Lane& mine = *current_lane;
   mine.push({Doing::away, Shortage::none, region.number(), nullptr, nullptr});
   depth_ = mine.depth();
   mine.leave();
-  lane_here = book_->parent().take() ? &book_->parent() : nullptr;
+  current_lane = book_->parent().take() ? &book_->parent() : nullptr;
   cpu_ns_ = thread_cpu_ns();
 }
 
 LaneHandOver::~LaneHandOver() {
   if (book_ == nullptr) return;
-  if (lane_here != nullptr) {
-    lane_here->border(now_ns());
-    lane_here->leave();
+  if (current_lane != nullptr) {
+    current_lane->border(now_ns());
+    current_lane->leave();
   }
   book_->add_parent_cpu(thread_cpu_ns() - cpu_ns_);
-  lane_here = &book_->lane(0);
-  lane_here->take_back(depth_);
-  lane_here->pop();
+  current_lane = &book_->lane(0);
+  current_lane->take_back(depth_);
+  current_lane->pop();
 }
 
 void OuterRegion::end() noexcept {
-  lane_here->pop();
+  current_lane->pop();
   book_->end_outer_region(number_);
 }
 

@@ -14,10 +14,10 @@ namespace antcrew::internal {
 class InLane {
  public:
   InLane(LaneBook* book, int number, const Frame& frame) noexcept {
-    if (book == nullptr || lane_here != nullptr || number >= book->lanes()) return;
+    if (book == nullptr || current_lane != nullptr || number >= book->lanes()) return;
     Lane& lane = book->lane(number);
     if (lane.take()) {
-      lane_ = lane_here = &lane;
+      lane_ = current_lane = &lane;
       lane.push(frame);
     } else {
       book->call_outside();
@@ -26,7 +26,7 @@ class InLane {
   ~InLane() {
     if (lane_ == nullptr) return;
     lane_->pop();
-    lane_here = nullptr;
+    current_lane = nullptr;
     lane_->leave();
   }
   InLane(const InLane&) = delete;
@@ -80,7 +80,7 @@ class LaneHandOver {
 // A frame on top of what the calling thread's lane has. Does nothing for a thread in no lane.
 class InFrame {
  public:
-  explicit InFrame(const Frame& frame, Lane* lane = lane_here) noexcept : lane_(lane) {
+  explicit InFrame(const Frame& frame, Lane* lane = current_lane) noexcept : lane_(lane) {
     if (lane_ != nullptr) lane_->push(frame);
   }
   ~InFrame() {

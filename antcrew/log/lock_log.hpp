@@ -14,7 +14,7 @@ class LockLog {
   class Holding {
    public:
     Holding(LockLog& log, const void* lock, const char* name) noexcept {
-      if (lane_here != nullptr) [[unlikely]]
+      if (current_lane != nullptr) [[unlikely]]
         begin(log, lock, name);
     }
     ~Holding() {

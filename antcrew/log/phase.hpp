@@ -38,13 +38,13 @@ class [[nodiscard]] Phase {
       : journal_(internal::open_journal.load(std::memory_order_relaxed)), name_(name) {
     if (journal_ == nullptr) return;
     start_ns_ = now_ns();
-    lane_ = internal::lane_here;
+    lane_ = internal::current_lane;
     if (lane_ != nullptr) outer_ = lane_->enter_phase(name_);
   }
   ~Phase() {
     if (journal_ == nullptr) return;
     journal_->log(name_, start_ns_, now_ns());
-    if (lane_ != nullptr && lane_ == internal::lane_here) lane_->leave_phase(outer_);
+    if (lane_ != nullptr && lane_ == internal::current_lane) lane_->leave_phase(outer_);
   }
   Phase(const Phase&) = delete;
   Phase& operator=(const Phase&) = delete;

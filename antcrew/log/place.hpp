@@ -20,7 +20,7 @@ class LaneBook;
 inline constinit std::atomic<LaneBook*> open_lanes{nullptr};
 
 // Of the calling thread's last call while a log was open.
-inline constinit thread_local CallPlace place_here = {};
+inline constinit thread_local CallPlace current_place = {};
 
 inline bool places_wanted() noexcept {
   return open_lanes.load(std::memory_order_relaxed) != nullptr;
@@ -28,7 +28,7 @@ inline bool places_wanted() noexcept {
 // Before a call that may begin a region.
 inline void note_place(const CallPlace& at) noexcept {
   if (places_wanted()) [[unlikely]]
-    place_here = at;
+    current_place = at;
 }
 
 }  // namespace internal

@@ -25,7 +25,7 @@ Numbers& numbers() {
 
 // At a thread's end, after its thread-local objects have gone. Asked again after that, it has a new number.
 void give_back(void*) {
-  const int number = std::exchange(thread_number_here, -1);
+  const int number = std::exchange(current_thread_number, -1);
   Numbers& all = numbers();
   const std::lock_guard<std::mutex> lock(all.mutex);
   all.returned.push_back(number);
@@ -64,15 +64,15 @@ int take_thread_number() {
     Numbers& all = numbers();
     const std::lock_guard<std::mutex> lock(all.mutex);
     if (all.returned.empty()) {
-      thread_number_here = all.next++;
+      current_thread_number = all.next++;
     } else {
       std::pop_heap(all.returned.begin(), all.returned.end(), std::greater<>());
-      thread_number_here = all.returned.back();
+      current_thread_number = all.returned.back();
       all.returned.pop_back();
     }
   }
   at_end_of_thread().mark();
-  return thread_number_here;
+  return current_thread_number;
 }
 
 }  // namespace antcrew::internal

@@ -19,9 +19,9 @@ namespace antcrew::internal {
 
 // A small number of the calling thread's own; taken over by another thread once this one has ended.
 int take_thread_number();
-inline constinit thread_local int thread_number_here = -1;
+inline constinit thread_local int current_thread_number = -1;
 inline int thread_number() {
-  const int number = thread_number_here;
+  const int number = current_thread_number;
   return number >= 0 ? number : take_thread_number();
 }
 

@@ -118,7 +118,7 @@ bool still(const ProcessorSet& given, const ProcessorSet& now) noexcept {
   return left == now;
 }
 
-int processor_here() noexcept {
+int current_processor() noexcept {
   return ::sched_getcpu();
 }
 

@@ -54,7 +54,7 @@ bool give_back(const ProcessorSet& set, bool had_all) noexcept;  // to the calli
 bool still(const ProcessorSet& given, const ProcessorSet& now) noexcept;
 
 // The processor that the calling thread is on just now; -1 = unknown.
-int processor_here() noexcept;
+int current_processor() noexcept;
 
 // Whether a hypervisor may take processors away; true where that is not known.
 bool in_virtual_machine() noexcept;

@@ -28,7 +28,7 @@ class WakePlacement {
   // By the sleeper: before it tells that it sleeps, and when it is up again.
   void lie_down() noexcept {
     thread_.store(static_cast<int>(kernel_thread()), std::memory_order_relaxed);
-    slept_on_.store(processor_here(), std::memory_order_release);
+    slept_on_.store(current_processor(), std::memory_order_release);
   }
   void get_up() noexcept {
     slept_on_.store(-1, std::memory_order_seq_cst);

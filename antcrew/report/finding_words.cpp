@@ -233,7 +233,7 @@ const Words all_words[] = {
     {"moving-data", moving_claim,
      [](const Finding&) {
        return std::string(
-           "move less: results handed over (Way::handed_over) or in a CommonArray, or threads in place of processes");
+           "move less: results zero-copy (Way::zero_copy) or in a CommonArray, or threads in place of processes");
      }},
     {"fresh-memory",
      [](const Finding& f) {

@@ -163,7 +163,7 @@ std::string phases_text(const Analysed& study, const CellFigures& cell, const La
 // How coarse it is.
 std::string looks_text(const LaneSums& sums, const std::vector<Ledger>& ledgers) {
   double lanes = 0;
-  internal::LookFacts all = *sums.looks;
+  internal::SampleFacts all = *sums.looks;
   all.moments = 0;
   for (const Ledger& ledger : ledgers) {
     lanes += ledger.sums->looks->lanes;

@@ -192,7 +192,7 @@ Json losses_json(const Ledger& ledger) {
 }
 
 // The coarse form: what it rests on, and by how much a share may be off.
-Json looks_json(const internal::LookFacts& looks) {
+Json looks_json(const internal::SampleFacts& looks) {
   return {{"moments", looks.moments},     {"lanes", looks.lanes},        {"share_error", internal::share_error(looks)},
           {"own_share", looks.own_share}, {"threads", looks.threads},    {"outside", looks.outside},
           {"refused", looks.refused},     {"blocked_s", looks.blocked_s}};

@@ -55,8 +55,8 @@ class Locked {
  private:
   [[gnu::noinline]] void wait() noexcept {
     const internal::InFrame waiting({internal::Doing::lock, internal::Shortage::none,
-                                     internal::lane_here == nullptr ? 0 : internal::lane_here->at().region, &lock_,
-                                     nullptr});
+                                     internal::current_lane == nullptr ? 0 : internal::current_lane->at().region,
+                                     &lock_, nullptr});
     const std::int64_t start = now_ns();
     lock_.lock();
     const std::int64_t end = now_ns();

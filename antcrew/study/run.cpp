@@ -122,8 +122,8 @@ void all_of_it(RunState& run) {
   run.record.measured_s = run.measured_before_s + run.elapsed_s();
 }
 
-Record run_here(const StudyBase& study, const Plan& plan, const RunHooks& hooks, const FileBuild& build,
-                const Record* begun) {
+Record run_all(const StudyBase& study, const Plan& plan, const RunHooks& hooks, const FileBuild& build,
+               const Record* begun) {
   Record fresh;
   fresh.build = {build.compiler, build.flags, build.build_type, build.optimised, false, {}, build.sanitizers};
 #if defined(__OPTIMIZE__)
@@ -181,12 +181,12 @@ Record run_hosted(const std::function<std::unique_ptr<Host>()>& make_host, const
 }  // namespace study_layer
 
 Record run(const StudyBase& study, const Plan& plan, const RunHooks& hooks, const FileBuild& build) {
-  return run_here(study, plan, hooks, build, nullptr);
+  return run_all(study, plan, hooks, build, nullptr);
 }
 
 Record run_on(const StudyBase& study, const Record& begun, const Plan& plan, const RunHooks& hooks,
               const FileBuild& build) {
-  return run_here(study, plan, hooks, build, &begun);
+  return run_all(study, plan, hooks, build, &begun);
 }
 
 }  // namespace antcrew

@@ -11,7 +11,7 @@ namespace antcrew::internal {
 // Who looks must not wait until a processor is free: it would see the busy times less often. Where the system lets it,
 // it goes before others while it looks; a fiftieth of a processor is all it takes. What it begins does not.
 Sampler::Sampler(pid_t process, const std::atomic<std::int64_t>& call, std::atomic<std::int64_t>& looks)
-    : threads_(std::make_unique<ThreadLooks>(process)),
+    : threads_(std::make_unique<ThreadSamples>(process)),
       process_(process),
       watched_(process),
       call_(call),
@@ -24,7 +24,7 @@ Sampler::Sampler(pid_t process, const std::atomic<std::int64_t>& call, std::atom
 
 void Sampler::watch(pid_t process) {
   refused_ = refused_ || threads_->refused();
-  threads_ = std::make_unique<ThreadLooks>(process);
+  threads_ = std::make_unique<ThreadSamples>(process);
   watched_ = process;
 }
 

@@ -15,7 +15,7 @@
 #include <vector>
 
 #include "antcrew/log/coarse_sums.hpp"
-#include "antcrew/machine/thread_looks.hpp"
+#include "antcrew/machine/thread_samples.hpp"
 #include "antcrew/study/layer.hpp"
 
 namespace antcrew::internal {
@@ -45,7 +45,7 @@ class Sampler {
  private:
   void weigh(std::vector<Look>& looks, const std::vector<std::int64_t>& at_ns, double wall_s) const;
 
-  std::unique_ptr<ThreadLooks> threads_;
+  std::unique_ptr<ThreadSamples> threads_;
   pid_t process_;  // the first
   pid_t watched_;
   const std::atomic<std::int64_t>& call_;

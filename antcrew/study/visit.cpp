@@ -363,7 +363,7 @@ Visit Visitor::visit(const VisitOrder& order) {
         if (order.metered > 0) internal::log_costs();
         if (order.metered > 0 && lanes_ == nullptr) lanes_ = internal::LaneBook::create(spec_.workers, most_lanes);
         if (!session_) start(visit);
-        if (order.metered > 0 && order.looked_at) return meter_for_looks(visit, order.metered);
+        if (order.metered > 0 && order.looked_at) return meter_by_samples(visit, order.metered);
         if (order.metered > 0) return meter(visit, order.metered);
         timed_trial(visit, order);
         if (order.memory) look_at_memory(visit);
@@ -372,7 +372,7 @@ Visit Visitor::visit(const VisitOrder& order) {
   internal::end_if_returned_child(depth_);  // what it threw came through
   internal::open_journal.store(nullptr, std::memory_order_relaxed);
   internal::open_lanes.store(nullptr, std::memory_order_relaxed);
-  internal::lane_here = nullptr;
+  internal::current_lane = nullptr;
   tell(board_, Stage::idle);
   if (board_ != nullptr) board_->metered_call.store(0, std::memory_order_release);
   if (fault) {

@@ -109,7 +109,7 @@ class Visitor {
   bool first_call_counts(double call_s) const noexcept;
   void look_at_memory(Visit& visit);
   void meter(Visit& visit, int calls);
-  void meter_for_looks(Visit& visit, int groups);
+  void meter_by_samples(Visit& visit, int groups);
   internal::LaneSums metered_call(std::int64_t number = 0);
   double plain_call();
   double call_s(std::size_t calls);

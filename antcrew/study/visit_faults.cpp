@@ -64,7 +64,7 @@ std::optional<Fault> caught(const std::function<void()>& work, int round, const 
     const bool overran = died.reason() == ProcessDied::Reason::deadline;
     return Fault{overran ? Fault::Kind::timed_out : Fault::Kind::crashed, round, died.what()};
   } catch (...) {
-    const Thrown thrown = thrown_here();
+    const Thrown thrown = current_thrown();
     return threw(round, during, thrown.text.empty() ? thrown.type : thrown.type + ": " + thrown.text);
   }
 }

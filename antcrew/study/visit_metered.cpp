@@ -155,7 +155,7 @@ void Visitor::meter(Visit& visit, int calls) {
 // Means of a group: a look falls into a long call more often than into a short one, and so do its seconds. Calls are
 // repeated until a group has been looked at often enough, within bounds; where hardly a look falls into a call, no more
 // are made.
-void Visitor::meter_for_looks(Visit& visit, int groups) {
+void Visitor::meter_by_samples(Visit& visit, int groups) {
   constexpr double longest_s = 1;     // of a group, with all that is around its calls
   constexpr double patience_s = 0.2;  // until it shows how much of the time lies in calls
   constexpr double too_little = 0.1;  // of it: then looks hardly ever fall into one

@@ -105,7 +105,7 @@ int main(int argc, char** argv) {
         for (const auto& part : parts) all.insert(all.end(), part.begin(), part.end());
         return all;
       });
-  for (const Way way : {Way::copied, Way::handed_over}) {
+  for (const Way way : {Way::copied, Way::zero_copy}) {
     archive.variant<ProcessCrew>(
         std::string("processes, ") + name_of(way), {.processes = {.way = way}}, [](const Logs& logs, auto& crew) {
           return crew.collect(logs.size() * lines_in_a_log, LineByLine(logs), {.split = Split::even()});

@@ -75,7 +75,7 @@ TEST_CASE("convoy") {
 TEST_CASE("archive") {
   check_example("archive", {"--sizes", "5"}, 1,
                 {"threads (ThreadCrew)", "threads (TaskCrew)", "processes, a vector for each log (ProcessCrew)",
-                 "processes, copied (ProcessCrew)", "processes, handed over (ProcessCrew)",
+                 "processes, copied (ProcessCrew)", "processes, zero-copy (ProcessCrew)",
                  "processes, common array (ProcessCrew)"});
 }
 

@@ -139,7 +139,7 @@ TEST_CASE("a woken worker is not where its caller is") {
         const std::int64_t end = now_ns() + 2'000'000;
         while (here < 2 && now_ns() < end) {
         }
-        at[k] = internal::processor_here();
+        at[k] = internal::current_processor();
       });
       if (at[0] == at[1]) ++same;
     }

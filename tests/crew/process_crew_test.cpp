@@ -73,7 +73,7 @@ struct Drift {
   }
 };
 
-const std::vector<CrewOptions> both_ways{{}, {.processes = {.way = Way::handed_over}}};
+const std::vector<CrewOptions> both_ways{{}, {.processes = {.way = Way::zero_copy}}};
 const std::vector<Split> all_splits{Split::even(), Split::chunks(1), Split::chunks(1000), Split::tapering(7)};
 
 // What a call that must fail ends with.
@@ -130,7 +130,7 @@ TEST_CASE("ProcessCrew: plain results come back in order, by either way and ever
 }
 
 TEST_CASE("ProcessCrew: a handed-over column may be written to, and is the caller's own") {
-  ProcessCrew crew(2, {.processes = {.way = Way::handed_over}});
+  ProcessCrew crew(2, {.processes = {.way = Way::zero_copy}});
   auto first = crew.collect(100'000, [](std::size_t i) { return static_cast<double>(i); });
   const auto second = crew.collect(100'000, [](std::size_t i) { return static_cast<double>(i); });
   for (double& x : first) x += 1;
@@ -247,7 +247,7 @@ TEST_CASE("crews of processes: options that make no sense are refused, for threa
   CHECK(fault_of<Error>([] { StandingCrew(2, {.stack_bytes = 1 << 20}); }).id() == "crew.options");
   CHECK(fault_of<Error>([] { ProcessCrew(2, {.processes = {.retries = -1}}); }).id() == "crew.options");
   CHECK(fault_of<Error>([] { ThreadCrew(2, {.processes = {.retries = 1}}); }).id() == "crew.options");
-  CHECK(fault_of<Error>([] { TaskCrew(2, {.processes = {.way = Way::handed_over}}); }).id() == "crew.options");
+  CHECK(fault_of<Error>([] { TaskCrew(2, {.processes = {.way = Way::zero_copy}}); }).id() == "crew.options");
 }
 
 TEST_CASE("ProcessCrew: a call in a body on the same crew runs in that worker") {
@@ -304,7 +304,7 @@ TEST_CASE("crews of processes take plain functions as bodies") {
   struct Body {
     static double depth(std::size_t i) { return static_cast<double>(i) / 2; }
   };
-  for (const Way way : {Way::copied, Way::handed_over}) {
+  for (const Way way : {Way::copied, Way::zero_copy}) {
     ProcessCrew crew(2);
     CHECK(crew.collect(100'000, Split::chunks(1000), Body::depth, way)[99'999] == 49'999.5);
   }

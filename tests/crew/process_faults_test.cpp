@@ -167,7 +167,7 @@ TEST_CASE("crews of processes: a worker that fails ends the call with what happe
 }
 
 TEST_CASE("crews of processes: what a dead worker held is done again, as often as was allowed") {
-  for (const Way way : {Way::copied, Way::handed_over}) {
+  for (const Way way : {Way::copied, Way::zero_copy}) {
     const CrewOptions options{.processes = {.way = way, .retries = 2}};
     CommonCounter deaths;
     ProcessCrew forked(3, options);
@@ -380,7 +380,7 @@ TEST_CASE("workers have a number and a scratch folder of their own, threads and 
 }
 
 TEST_CASE("crews of processes: thousands of calls leave no memory, descriptor or process behind") {
-  ProcessCrew forked(2, {.processes = {.way = Way::handed_over}});
+  ProcessCrew forked(2, {.processes = {.way = Way::zero_copy}});
   StandingCrew standing(2);
   const auto once = [&](std::size_t n) {
     forked.collect(n, [](std::size_t i) { return static_cast<double>(i); });

@@ -61,9 +61,9 @@ TEST_CASE("the same in a process of its own") {
   CHECK(outcome.exit == 0);
 }
 
-TEST_CASE("crews of processes in a sandbox: results copied and handed over, common arrays, folders, dead workers") {
+TEST_CASE("crews of processes in a sandbox: results copied and zero-copy, common arrays, folders, dead workers") {
   CHECK(in_sandbox([]() -> std::string {
-          ProcessCrew forked(2, {.processes = {.way = Way::handed_over}});
+          ProcessCrew forked(2, {.processes = {.way = Way::zero_copy}});
           if (forked.facts().refused.empty()) return "nothing was said of what was refused";
           const auto numbers = forked.collect(200'000, [](std::size_t i) { return i; });
           if (std::accumulate(numbers.begin(), numbers.end(), std::size_t{0}) != 200'000ull * 199'999 / 2) {

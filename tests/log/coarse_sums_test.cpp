@@ -132,7 +132,7 @@ TEST_CASE("without a look there are no parts, and no share can be told") {
   const LaneSums s = sums({});
   CHECK(s.parts_s.sum() == 0);
   CHECK(share_error(*s.looks) == 1);
-  LookFacts many;
+  SampleFacts many;
   many.moments = 400;
   CHECK(share_error(many) == Approx(0.049));
 }

@@ -1,4 +1,4 @@
-#include "antcrew/machine/thread_looks.hpp"
+#include "antcrew/machine/thread_samples.hpp"
 
 #include <doctest/doctest.h>
 #include <signal.h>
@@ -76,7 +76,7 @@ struct Target {
 
 TEST_CASE("threads of another process are told apart by what they wait for") {
   const Target target;
-  ThreadLooks looks(target.pid);
+  ThreadSamples looks(target.pid);
   std::map<In, int> count;
   std::map<std::uint64_t, int> at_lock;
   for (int tries = 0; tries < 50 && (count[In::word] < 2 || count[In::lock] < 4); ++tries) {
@@ -102,7 +102,7 @@ TEST_CASE("threads of another process are told apart by what they wait for") {
 
 TEST_CASE("a thread that ends is not seen again, and one that is busy gathers time") {
   const Target target;
-  ThreadLooks looks(target.pid);
+  ThreadSamples looks(target.pid);
   std::int64_t first = -1;
   std::int64_t last = -1;
   for (int k = 0; k < 60; ++k) {
@@ -125,7 +125,7 @@ TEST_CASE("where the kernel keeps to itself what a thread waits for, that is sai
   const pid_t stranger = ::fork();
   if (stranger == 0) {
     if (::setuid(65534) != 0) ::_exit(9);
-    ThreadLooks looks(target.pid);
+    ThreadSamples looks(target.pid);
     int told = 0;
     for (const SeenThread& thread : looks.now()) told += thread.in == In::not_told ? 1 : 0;
     ::_exit(looks.refused() && told >= 7 ? 0 : 1);

@@ -39,7 +39,7 @@ internal::LaneSums looked_at(double wall_s) {
   sums.parts_s[LaneState::imbalance] = 0.6 * wall_s;
   sums.cpu_frames_s = sums.cpu_tree_s = wall_s;
   sums.locks = {{"lock 1", 0, 2.4 * wall_s, 0, 0}};
-  internal::LookFacts looks;
+  internal::SampleFacts looks;
   looks.moments = 120;
   looks.lanes = 480;
   looks.lock_waiters = 2.9;

@@ -84,7 +84,7 @@ void fields(F&& f, R& t) {
 }
 
 template <class F, class R>
-requires std::is_same_v<std::remove_const_t<R>, LookFacts>
+requires std::is_same_v<std::remove_const_t<R>, SampleFacts>
 void fields(F&& f, R& l) {
   f("moments", l.moments);
   f("lanes", l.lanes);

@@ -15,7 +15,7 @@ PipelineScheduler::PipelineScheduler(const std::vector<StageFacts>& stages, std:
   places_.push_back({"source", StageKind::alone});
   for (const StageFacts& stage : stages) places_.push_back({stage.name, stage.kind});
   for (Place& place : places_) place.waiting.reserve(room);
-  if (LaneBook* book = open_lanes.load(std::memory_order_relaxed); book != nullptr && lane_here != nullptr) {
+  if (LaneBook* book = open_lanes.load(std::memory_order_relaxed); book != nullptr && current_lane != nullptr) {
     for (Place& place : places_) place.logged_as = book->keep_name(place.name.c_str());
     logged_ = true;
     short_since_ns_ = now_ns();
@@ -158,7 +158,7 @@ void PipelineScheduler::note_shortage() noexcept {
 }
 
 Frame PipelineScheduler::frame_of(int what) const noexcept {
-  Frame frame{Doing::stage, Shortage::source, lane_here->at().region, places_[source].logged_as, nullptr};
+  Frame frame{Doing::stage, Shortage::source, current_lane->at().region, places_[source].logged_as, nullptr};
   if (what == full) {
     frame.shortage = Shortage::buffer_full;
     frame.about = nullptr;
@@ -176,7 +176,7 @@ void PipelineScheduler::wait_logged(std::unique_lock<std::mutex>& lock) {
   const InFrame waiting(frame_of(short_now_));
   changed_.wait(lock);
   note_shortage();
-  lane_here->is_rather(frame_of(longest_since(before)));
+  current_lane->is_rather(frame_of(longest_since(before)));
 }
 
 int PipelineScheduler::longest_since(Shortages before) const noexcept {
@@ -208,7 +208,7 @@ class PipelineScheduler::LoggedWait final : public StageHelp::Told {
 
 // Until there may be a step.
 void PipelineScheduler::wait(std::unique_lock<std::mutex>& lock) {
-  const bool logged = logged_ && lane_here != nullptr;
+  const bool logged = logged_ && current_lane != nullptr;
   if (!help_.is_open()) return logged ? wait_logged(lock) : changed_.wait(lock);
   LoggedWait told(*this, short_now_);
   lock.unlock();
@@ -224,9 +224,9 @@ void PipelineScheduler::end_all() noexcept {
 }
 
 void PipelineScheduler::work(const Calls& calls, void* (*item_at)(void*, std::size_t), void* items) {
-  PieceLog log(lane_here);
-  if (lane_here != nullptr) {
-    if (LaneBook* book = open_lanes.load(std::memory_order_relaxed)) book->region_has_stages(lane_here->at().region);
+  PieceLog log(current_lane);
+  if (current_lane != nullptr) {
+    if (LaneBook* book = open_lanes.load(std::memory_order_relaxed)) book->region_has_stages(current_lane->at().region);
   }
   std::unique_lock<std::mutex> lock(mutex_);
   if (!std::exchange(begun_, true)) help_.open();
@@ -267,7 +267,7 @@ void PipelineScheduler::work(const Calls& calls, void* (*item_at)(void*, std::si
 }
 
 PipelineFacts PipelineScheduler::finish() {
-  if (LaneBook* book = open_lanes.load(std::memory_order_relaxed); book != nullptr && lane_here != nullptr) {
+  if (LaneBook* book = open_lanes.load(std::memory_order_relaxed); book != nullptr && current_lane != nullptr) {
     for (const Place& place : places_)
       book->add_stage(place.name.c_str(), place.kind != StageKind::many, place.busy_ns, place.passed);
   }

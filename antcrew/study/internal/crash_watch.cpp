@@ -50,7 +50,7 @@ void on_terminate() {
       try {
         throw;
       } catch (...) {
-        const Thrown thrown = thrown_here();
+        const Thrown thrown = current_thrown();
         text = printable(thrown.text.empty() ? thrown.type : thrown.type + ": " + thrown.text, 200);
       }
     }

@@ -46,7 +46,7 @@ class Exploring {
   void all() {
     for (turn_ = 0; turn_ < turns_.size() && !nothing_more_; ++turn_) {
       const std::size_t point = at().point;
-      if (at().least && generations_at(point) >= least_here()) continue;  // an earlier run has them
+      if (at().least && generations_at(point) >= fewest_generations()) continue;  // an earlier run has them
       if (turn_ > 0 && point != headline_ && !time_for(point)) {
         leave_out(point);
         continue;
@@ -84,7 +84,7 @@ class Exploring {
   int generations_at(std::size_t point) const {
     return BlockRun(run_, point, cells_at(run_, point), exploring).generations();
   }
-  int least_here() const { return std::min(least_generations, run_.record.plan.most_rounds); }
+  int fewest_generations() const { return std::min(least_generations, run_.record.plan.most_rounds); }
 
   // What has its least rounds goes without the look at where its time went. Of what has none, all points to come are
   // told at once, and their turns are taken out.
@@ -145,7 +145,7 @@ class Exploring {
   }
 
   bool finished(const BlockRun& block) const {
-    return block.generations() >= (at().least ? least_here() : run_.record.plan.most_rounds);
+    return block.generations() >= (at().least ? fewest_generations() : run_.record.plan.most_rounds);
   }
 
   void rounds(std::size_t point, BlockRun& block) {

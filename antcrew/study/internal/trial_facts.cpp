@@ -41,7 +41,7 @@ void keep_leftover(Trial& trial, const Leftover& left) {
 }
 
 void note_processor(Trial& trial) {
-  if (const int here = processor_here(); here >= 0) trial.processor = here;
+  if (const int here = current_processor(); here >= 0) trial.processor = here;
 }
 
 void keep_journal(Trial& trial, const Journal& journal) {

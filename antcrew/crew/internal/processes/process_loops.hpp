@@ -44,7 +44,8 @@ constexpr std::size_t elements_between_pages() noexcept {
   return std::lcm(sizeof(T), page_bytes) / sizeof(T);
 }
 
-// Where a crew's results may be cut so that each piece can be handed over. Pieces of chunks grow to whole pages.
+// Where a crew's results may be cut so that each piece can be mapped without a copy. Pieces of chunks grow to whole
+// pages.
 template <class T>
 void order_whole_pages(RegionOrder& order) {
   const std::size_t quantum = elements_between_pages<T>();
@@ -63,7 +64,7 @@ RegionOrder order_for(std::size_t n, Split split, Way way, int workers) {
   order.way = way;
   if constexpr (Plain<T> && !PacksItself<T>) {
     if (n * sizeof(T) < worth_handing_over * static_cast<std::size_t>(workers)) order.way = Way::copied;
-    if (order.way == Way::handed_over) order_whole_pages<T>(order);
+    if (order.way == Way::zero_copy) order_whole_pages<T>(order);
     order.only_letters = split.kind() == Split::Kind::even && n <= letter_room / 2 / sizeof(T);
   }
   return order;
@@ -137,7 +138,7 @@ Column<T> column_from(const RegionOrder& order, const AnyStopToken& stop, Run&& 
     return sink->finished();
   };
   if constexpr (Plain<T> && !PacksItself<T>) {
-    if (order.way == Way::handed_over) return taken_with(std::make_unique<AssembledColumn<T>>(order.n));
+    if (order.way == Way::zero_copy) return taken_with(std::make_unique<AssembledColumn<T>>(order.n));
   }
   return taken_with(std::make_unique<CopiedColumn<T>>(order.n));
 }

@@ -284,7 +284,7 @@ bool ProcessTeam::look_at_stop() noexcept {
 
 void ProcessTeam::become_worker(int worker) {
   serving = this;
-  worker_here = worker;
+  current_worker_number = worker;
   adopt_scratch();
   limit_memory(facts_.asked.processes.memory_bytes);
   if (facts_.granted_processors.empty()) return;

@@ -91,7 +91,7 @@ StandingTeam::StandingTeam(int workers, const CrewOptions& options)
 void StandingTeam::make_room() noexcept {
   if (workers() > usable_processors_now()) return;
   ProcessorSet taken;
-  if (processors_.known()) taken.add(processor_here());
+  if (processors_.known()) taken.add(current_processor());
   for (int worker = 0; worker < workers(); ++worker) {
     WakePlacement& placement = memory_.placement(worker);
     const int there = placement.slept_on();

@@ -33,7 +33,8 @@ class Moving {
  public:
   explicit Moving(std::int64_t& sum) noexcept
       : sum_(sum),
-        frame_({Doing::moving, Shortage::none, lane_here == nullptr ? 0 : lane_here->at().region, nullptr, nullptr}),
+        frame_(
+            {Doing::moving, Shortage::none, current_lane == nullptr ? 0 : current_lane->at().region, nullptr, nullptr}),
         start_ns_(now_ns()) {}
   ~Moving() { sum_ += now_ns() - start_ns_; }
   Moving(const Moving&) = delete;
@@ -77,7 +78,7 @@ void WorkerSide::do_part() noexcept {
 }
 
 void WorkerSide::pieces(PieceBody body) {
-  PieceLog log(lane_here);
+  PieceLog log(current_lane);
   const auto held = [&](Range range, const Enough& enough) {
     slot_.first.store(range.first, std::memory_order_relaxed);
     slot_.last.store(range.last, std::memory_order_relaxed);
@@ -98,7 +99,7 @@ void WorkerSide::pieces(PieceBody body) {
 
 void WorkerSide::note_exception() noexcept {
   try {
-    const Thrown thrown = thrown_here();
+    const Thrown thrown = current_thrown();
     keep_text(slot_.type, thrown.type);
     keep_text(slot_.text, thrown.text);
   } catch (...) {
@@ -177,7 +178,7 @@ void WorkerSide::finish_with(const void* elements, std::size_t bytes) {
   if (write_letter(elements, bytes)) return;
   const Moving moving(moving_ns_);
   if (bytes > 0) packer_.apart(elements, bytes);
-  if (order().way == Way::handed_over && packer_.bytes() > 0) return send_in_file();
+  if (order().way == Way::zero_copy && packer_.bytes() > 0) return send_in_file();
   send_parcel(head_now(), -1);
 }
 

@@ -151,7 +151,7 @@ void make_packed(WorkerSide& side, T (*one)(void* fn, std::size_t i), void* fn) 
 template <class T, class Fn>
 void make_items(WorkerSide& side, Fn& fn) {
   if constexpr (Plain<T> && !PacksItself<T>) {
-    if (side.order().way == Way::handed_over) return make_in_file(side, item_maker<T>(fn));
+    if (side.order().way == Way::zero_copy) return make_in_file(side, item_maker<T>(fn));
     make_copied(side, item_maker<T>(fn));
   } else {
     make_packed<T>(

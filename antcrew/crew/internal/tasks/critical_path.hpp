@@ -37,7 +37,7 @@ class CriticalPath {
   std::int64_t path_ns_ = 0;
   std::int64_t since_ns_ = 0;
 };
-inline constinit thread_local CriticalPath path_here;
+inline constinit thread_local CriticalPath current_path;
 
 // Goes on after what is begun here with the longer path of the two, also when something is thrown.
 class LongerPath {
@@ -45,7 +45,7 @@ class LongerPath {
   LongerPath(std::int64_t first_ns, const std::int64_t* second_ns) noexcept
       : first_ns_(first_ns), second_ns_(second_ns) {}
   // second_ns null: the path that the calling thread is on.
-  ~LongerPath() { path_here.go_on(larger_of(first_ns_, second_ns_ == nullptr ? path_here.now() : *second_ns_)); }
+  ~LongerPath() { current_path.go_on(larger_of(first_ns_, second_ns_ == nullptr ? current_path.now() : *second_ns_)); }
   LongerPath(const LongerPath&) = delete;
   LongerPath& operator=(const LongerPath&) = delete;
 
@@ -57,8 +57,8 @@ class LongerPath {
 // Work taken up from elsewhere is on a path of its own; afterwards the calling thread is where it was.
 class OtherPath {
  public:
-  explicit OtherPath(std::int64_t path_ns) noexcept : before_(path_here) { path_here.go_on(path_ns); }
-  ~OtherPath() { path_here = before_; }
+  explicit OtherPath(std::int64_t path_ns) noexcept : before_(current_path) { current_path.go_on(path_ns); }
+  ~OtherPath() { current_path = before_; }
   OtherPath(const OtherPath&) = delete;
   OtherPath& operator=(const OtherPath&) = delete;
 
@@ -69,8 +69,8 @@ class OtherPath {
 // What is done meanwhile counts for nothing.
 class OffPath {
  public:
-  OffPath() noexcept : path_ns_(path_here.now()) {}
-  ~OffPath() { path_here.go_on(path_ns_); }
+  OffPath() noexcept : path_ns_(current_path.now()) {}
+  ~OffPath() { current_path.go_on(path_ns_); }
   OffPath(const OffPath&) = delete;
   OffPath& operator=(const OffPath&) = delete;
 

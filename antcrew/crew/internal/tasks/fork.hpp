@@ -27,7 +27,7 @@ class StolenRun {
   StolenRun(JoinTask& task, TaskWorker& worker) noexcept
       : owner_(task.owner), worker_(worker), scope_(worker.open_scope(worker.scope())) {
     if (scope_ != nullptr) task.begins_as(scope_);
-    if (lane_here != nullptr) [[unlikely]]
+    if (current_lane != nullptr) [[unlikely]]
       tell_growth();
   }
   // The task may be gone afterwards.
@@ -75,7 +75,7 @@ class Fork final : public JoinTask, private std::conditional_t<metered, ForkPath
   Answer join(std::int64_t begun_ns, std::int64_t first_ns) requires metered {
     if (owner->take_back(this)) {
       const LongerPath longer(first_ns, nullptr);
-      path_here.go_on(begun_ns);
+      current_path.go_on(begun_ns);
       return g_();
     }
     const LongerPath longer(first_ns, &this->path_ns);
@@ -102,7 +102,7 @@ class Fork final : public JoinTask, private std::conditional_t<metered, ForkPath
     if constexpr (metered) {
       const OtherPath its(self.path_ns);
       self.answer();
-      self.path_ns = path_here.now();
+      self.path_ns = current_path.now();
     } else {
       self.answer();
     }
@@ -168,15 +168,15 @@ auto one_after_the_other(F& f, G& g) {
 template <class F, class G>
 [[gnu::noinline]] auto unusual_fork(TaskWorker& worker, F& f, G& g) {
   if (worker.alone) return one_after_the_other(f, g);
-  const std::int64_t begun_ns = path_here.now();
+  const std::int64_t begun_ns = current_path.now();
   Fork<G, true> second(g, worker, begun_ns);
   if constexpr (both_answer<F, G>) {
     auto a = first_half(f, second);
-    const std::int64_t first_ns = path_here.now();
+    const std::int64_t first_ns = current_path.now();
     return std::pair<decltype(a), typename Fork<G, true>::Answer>{std::move(a), second.join(begun_ns, first_ns)};
   } else {
     first_half(f, second);
-    second.join(begun_ns, path_here.now());
+    second.join(begun_ns, current_path.now());
   }
 }
 

@@ -11,7 +11,7 @@ OutsideCall::OutsideCall(TaskPool& pool, Sharing sharing, std::size_t n)
     : pool_((pool.note_caller(), pool)),
       region_(n, sharing, pool.workers(), "TaskCrew"),
       body_({Doing::body, Shortage::none, region_.number(), nullptr, nullptr},
-            region_.book() == nullptr ? nullptr : lane_here),
+            region_.book() == nullptr ? nullptr : current_lane),
       worker_(pool.claim_caller(place_)),
       frame_(worker_),
       as_(0, worker_),
@@ -19,10 +19,10 @@ OutsideCall::OutsideCall(TaskPool& pool, Sharing sharing, std::size_t n)
       path_told_(region_.book() != nullptr && pool.workers() > 1 &&
                  (sharing == Sharing::forks || sharing == Sharing::graph)) {
   if (worker_ != nullptr) {
-    worker_->usual = !worker_->alone && lane_here == nullptr;
+    worker_->usual = !worker_->alone && current_lane == nullptr;
     worker_->begin_call();
   }
-  if (path_told_) path_here.go_on(0);
+  if (path_told_) current_path.go_on(0);
 }
 
 OutsideCall::~OutsideCall() {
@@ -37,7 +37,7 @@ OutsideCall::~OutsideCall() {
 void OutsideCall::finish() {
   pool_.finish_call(*worker_);
   if (path_told_) [[unlikely]]
-    region_.book()->add_path(path_here.now());
+    region_.book()->add_path(current_path.now());
   finished_ = true;
   if (const std::exception_ptr error = worker_->dropped().take_error()) std::rethrow_exception(error);
 }

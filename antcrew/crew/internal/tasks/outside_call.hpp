@@ -4,7 +4,7 @@
 #include <cstddef>
 #include <cstdint>
 
-#include "antcrew/crew/internal/here.hpp"
+#include "antcrew/crew/internal/current_thread.hpp"
 #include "antcrew/crew/internal/tasks/task_worker.hpp"
 #include "antcrew/log/lanes.hpp"
 #include "antcrew/machine/processors.hpp"
@@ -14,7 +14,7 @@ namespace antcrew::internal {
 class TaskPool;
 
 // The worker of this pool that the calling thread is; null when it is none.
-TaskWorker* worker_here_of(const TaskPool& pool) noexcept;
+TaskWorker* current_worker_of(const TaskPool& pool) noexcept;
 
 // Makes the calling thread a worker for the length of one call. `worker` is null when as many threads as can are that
 // already: then the caller works by itself.

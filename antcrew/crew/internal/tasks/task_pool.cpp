@@ -68,23 +68,23 @@ void TaskPool::stop_threads() noexcept {
   threads_.join();
 }
 
-TaskWorker* TaskPool::here() const noexcept {
-  for (const TaskFrame* frame = task_frames_here; frame != nullptr; frame = frame->outer) {
+TaskWorker* TaskPool::current_worker() const noexcept {
+  for (const TaskFrame* frame = current_task_frames; frame != nullptr; frame = frame->outer) {
     if (frame->worker != nullptr && &frame->worker->pool == this) return frame->worker;
   }
   return nullptr;
 }
 
 // The call may be over where a group outlived it.
-TaskWorker* TaskPool::caller_here() const noexcept {
-  const TaskWorker* worker = here();
+TaskWorker* TaskPool::current_caller() const noexcept {
+  const TaskWorker* worker = current_worker();
   const Scope* scope = worker == nullptr ? nullptr : worker->scope();
   TaskWorker* caller = scope == nullptr ? nullptr : scope->call.load(std::memory_order_relaxed);
   return caller != nullptr && caller->is_call(scope->call_life.load(std::memory_order_relaxed)) ? caller : nullptr;
 }
 
 bool TaskPool::inside(ScopeName name) const noexcept {
-  const TaskWorker* worker = here();
+  const TaskWorker* worker = current_worker();
   return worker != nullptr && worker->scope() != nullptr && descends(worker->scope(), name);
 }
 
@@ -156,14 +156,14 @@ void TaskPool::settle() {
 // Scopes
 
 Scope* TaskPool::open_scope(const Scope* parent, bool begun) {
-  TaskWorker* worker = here();
+  TaskWorker* worker = current_worker();
   Scope* scope = worker == nullptr ? scopes_.one() : worker->take_scope();
   begin_life(*scope, parent, begun);
   return scope;
 }
 
 void TaskPool::close_scope(Scope* scope) noexcept {
-  if (TaskWorker* worker = here()) return worker->close_scope(scope);
+  if (TaskWorker* worker = current_worker()) return worker->close_scope(scope);
   end_life(*scope);
   scopes_.take_back(scope);
 }
@@ -172,9 +172,9 @@ void TaskPool::close_scope(Scope* scope) noexcept {
 
 void TaskPool::submit(Task* task, Scope* scope) noexcept {
   note_caller();
-  if (lane_here != nullptr) [[unlikely]]
+  if (current_lane != nullptr) [[unlikely]]
     grows();
-  if (TaskWorker* worker = here()) {
+  if (TaskWorker* worker = current_worker()) {
     worker->push(task, scope);
   } else {
     put_aside(task, scope);
@@ -216,7 +216,7 @@ void TaskPool::wake_idle() noexcept {
       if (!worker->asleep_.compare_exchange_strong(how, TaskWorker::called, std::memory_order_seq_cst)) continue;
       asleep_.fetch_sub(one_idle, std::memory_order_seq_cst);
       tell_of_call(*worker);
-      if (may_look()) worker->bed_.make_room(processor_here());
+      if (may_look()) worker->bed_.make_room(current_processor());
       wake_one(worker->asleep_);
       return;
     }
@@ -240,7 +240,7 @@ void TaskPool::wake_waiting(const Scope* scope) noexcept {
 bool TaskPool::wake(TaskWorker& worker, std::uint32_t least) noexcept {
   if (!wake_self(worker, least)) return false;
   tell_of_call(worker);
-  if (may_look()) worker.bed_.make_room(processor_here());
+  if (may_look()) worker.bed_.make_room(current_processor());
   wake_one(worker.asleep_);
   return true;
 }
@@ -286,7 +286,7 @@ void TaskPool::tell_of_call(const TaskWorker& worker) const noexcept {
 
 void TaskPool::grows() noexcept {
   LaneBook* its = open_lanes.load(std::memory_order_relaxed);
-  if (its != nullptr && lane_here != nullptr) its->region_grows(lane_here->at().region);
+  if (its != nullptr && current_lane != nullptr) its->region_grows(current_lane->at().region);
 }
 
 // Waiting
@@ -297,7 +297,7 @@ bool TaskPool::all_wait() const noexcept {
 }
 
 bool TaskPool::nobody_else_can() const noexcept {
-  const TaskWorker* me = here();
+  const TaskWorker* me = current_worker();
   for (const auto& worker : standing_) {
     if (worker.get() != me && worker->asleep_.load(std::memory_order_seq_cst) != TaskWorker::waits) return false;
   }

@@ -34,9 +34,9 @@ class TaskPool {
   TaskPool& operator=(const TaskPool&) = delete;
 
   // The calling thread as a worker of this pool; null when it is none.
-  TaskWorker* here() const noexcept;
+  TaskWorker* current_worker() const noexcept;
   // The caller in whose call the calling thread is in a body; null outside of any call, and in begun work.
-  TaskWorker* caller_here() const noexcept;
+  TaskWorker* current_caller() const noexcept;
 
   using Call = OutsideCall;
 
@@ -82,8 +82,9 @@ class TaskPool {
   // The calling thread gives this crew work: whether its workers are those of the lanes is settled by that.
   void note_caller() noexcept {
     LaneBook* book = open_lanes.load(std::memory_order_relaxed);
-    if (book != nullptr && here() == nullptr) [[unlikely]]
-      logged_.store(lane_here == &book->lane(0) && lane_here->depth() == 1 ? book : nullptr, std::memory_order_relaxed);
+    if (book != nullptr && current_worker() == nullptr) [[unlikely]]
+      logged_.store(current_lane == &book->lane(0) && current_lane->depth() == 1 ? book : nullptr,
+                    std::memory_order_relaxed);
   }
   // The book that standing workers write to; null mostly.
   LaneBook* book() const noexcept {
@@ -156,7 +157,7 @@ bool TaskWorker::others_starve() const noexcept {
 template <class Done, class Wait>
 void TaskWorker::work_until(const Wanted& wanted, Done done, Wait wait) {
   if (done()) return;
-  Lane* lane = lane_here;
+  Lane* lane = current_lane;
   const InFrame waiting(wait.frame(lane), lane);
   TaskLog log(lane);
   do {
@@ -211,8 +212,8 @@ template <class Done>
 void TaskPool::wait_for(const Wanted& wanted, Done done) {
   if (done()) return;
   note_caller();
-  if (TaskWorker* worker = here()) {
-    if (task_worker_here == worker) return worker->work_until(wanted, done);
+  if (TaskWorker* worker = current_worker()) {
+    if (current_task_worker == worker) return worker->work_until(wanted, done);
     const AgainWorker again(*worker);
     return worker->work_until(wanted, done);
   }

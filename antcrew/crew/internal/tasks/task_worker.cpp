@@ -9,8 +9,8 @@
 
 namespace antcrew::internal {
 
-TaskWorker* worker_here_of(const TaskPool& pool) noexcept {
-  return pool.here();
+TaskWorker* current_worker_of(const TaskPool& pool) noexcept {
+  return pool.current_worker();
 }
 
 void tell_growth() noexcept {
@@ -83,7 +83,7 @@ Found TaskWorker::steal(const Allowed& allowed) noexcept {
       if (pass == 0 && other.neighbourhood_.load(std::memory_order_relaxed) != here) continue;
       const Found found = other.deque_.steal(allowed);
       if (!found) continue;
-      lane_here != nullptr ? lane_here->next_is_stolen() : void(stole_ = true);
+      current_lane != nullptr ? current_lane->next_is_stolen() : void(stole_ = true);
       return found;
     }
   }
@@ -235,7 +235,7 @@ Found TaskWorker::work_in_lane(Found found) noexcept {
                   {Doing::waiting, Shortage::none, book == nullptr ? 0 : book->region_now(), nullptr, nullptr});
   TaskLog log(in.lane());
   if (std::exchange(stole_, false) && in.lane() != nullptr) in.lane()->next_is_stolen();
-  usual = !alone && lane_here == nullptr;
+  usual = !alone && current_lane == nullptr;
   do {
     log.begin();
     run(found);

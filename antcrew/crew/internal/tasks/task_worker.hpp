@@ -13,7 +13,7 @@
 #include <cstdint>
 #include <utility>
 
-#include "antcrew/crew/internal/here.hpp"
+#include "antcrew/crew/internal/current_thread.hpp"
 #include "antcrew/crew/internal/tasks/deque.hpp"
 #include "antcrew/crew/internal/tasks/dropped.hpp"
 #include "antcrew/crew/internal/tasks/supply.hpp"
@@ -84,12 +84,12 @@ struct TaskFrame {
   TaskWorker* const worker;
   const TaskFrame* const outer;
 };
-inline constinit thread_local const TaskFrame* task_frames_here = nullptr;
-inline TaskFrame::TaskFrame(TaskWorker* its_worker) noexcept : worker(its_worker), outer(task_frames_here) {
-  task_frames_here = this;
+inline constinit thread_local const TaskFrame* current_task_frames = nullptr;
+inline TaskFrame::TaskFrame(TaskWorker* its_worker) noexcept : worker(its_worker), outer(current_task_frames) {
+  current_task_frames = this;
 }
 inline TaskFrame::~TaskFrame() {
-  task_frames_here = outer;
+  current_task_frames = outer;
 }
 
 class TaskWorker {
@@ -177,7 +177,7 @@ class TaskWorker {
 
   // Pieces of a loop, in this worker's lane.
   void tell_pieces(std::size_t first, std::size_t items, std::size_t pieces) noexcept {
-    Lane* lane = lane_here;
+    Lane* lane = current_lane;
     if (lane == nullptr) [[likely]]
       return;
     lane->pieces_ended(now_ns(), first, items, static_cast<std::uint32_t>(pieces));

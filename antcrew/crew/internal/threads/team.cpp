@@ -4,7 +4,7 @@
 #include <utility>
 
 #include "antcrew/base/error.hpp"
-#include "antcrew/crew/internal/here.hpp"
+#include "antcrew/crew/internal/current_thread.hpp"
 #include "antcrew/machine/limits.hpp"
 #include "antcrew/machine/parking.hpp"
 
@@ -13,10 +13,8 @@ namespace {
 
 class Entered {
  public:
-  Entered(const Team* team, int worker) noexcept : here_{team, worker, inside_teams_here} {
-    inside_teams_here = &here_;
-  }
-  ~Entered() { inside_teams_here = here_.outer; }
+  Entered(const Team* team, int worker) noexcept : here_{team, worker, current_teams} { current_teams = &here_; }
+  ~Entered() { current_teams = here_.outer; }
   Entered(const Entered&) = delete;
   Entered& operator=(const Entered&) = delete;
 
@@ -146,7 +144,7 @@ bool Team::wake(int worker) noexcept {
   if (post.asleep.load(std::memory_order_seq_cst) == 0) return false;
   if (post.asleep.exchange(0, std::memory_order_seq_cst) == 0) return false;
   post.woken.fetch_add(1, std::memory_order_relaxed);
-  if (may_spin()) post.placement.make_room(processor_here());
+  if (may_spin()) post.placement.make_room(current_processor());
   wake_one(post.asleep);
   return true;
 }
@@ -184,9 +182,9 @@ inline void Team::perform(int worker) noexcept {
   // The caller is in its lane.
   const InLane in(job_.book, worker, {Doing::body, Shortage::none, job_.book->region_now(), nullptr, nullptr});
   const InFrame body({Doing::body, Shortage::none, job_.book->region_now(), nullptr, nullptr},
-                     worker == 0 ? lane_here : nullptr);
+                     worker == 0 ? current_lane : nullptr);
   keep_error_of(
-      [&] { lane_here == nullptr ? part_of_job(worker, job_.body) : logged_part_of_job(worker, *lane_here); });
+      [&] { current_lane == nullptr ? part_of_job(worker, job_.body) : logged_part_of_job(worker, *current_lane); });
 }
 
 template <class Part>
@@ -254,7 +252,7 @@ void Team::start_region(int parts) noexcept {
 void Team::wake_sleepers() noexcept {
   const std::uint32_t number = region_.load(std::memory_order_relaxed);
   ProcessorSet taken;
-  if (may_spin()) taken.add(processor_here());
+  if (may_spin()) taken.add(current_processor());
   for (int worker = 1; worker < workers_; ++worker) {
     Post& post = post_of(worker);
     if (post.asleep.load(std::memory_order_seq_cst) == 0) continue;

@@ -9,8 +9,8 @@
 
 #include "antcrew/crew/crew_options.hpp"
 #include "antcrew/crew/internal/ancestry.hpp"
+#include "antcrew/crew/internal/current_thread.hpp"
 #include "antcrew/crew/internal/handout.hpp"
-#include "antcrew/crew/internal/here.hpp"
 #include "antcrew/crew/internal/piece_body.hpp"
 #include "antcrew/crew/internal/standing_threads.hpp"
 #include "antcrew/log/lanes.hpp"
@@ -29,7 +29,7 @@ struct InsideTeam {
   int worker;
   const InsideTeam* outer;
 };
-inline constinit thread_local const InsideTeam* inside_teams_here = nullptr;
+inline constinit thread_local const InsideTeam* current_teams = nullptr;
 
 // What every worker does once in a region: its part of a loop. It lies on the cache line that starts the region, all of
 // it, so that an even loop needs no other line of the caller's.
@@ -106,7 +106,7 @@ class Team {
 
   // The calling thread's number, if it is in a body of this team; -1 otherwise.
   int number_inside() const noexcept {
-    for (const InsideTeam* at = inside_teams_here; at != nullptr; at = at->outer) {
+    for (const InsideTeam* at = current_teams; at != nullptr; at = at->outer) {
       if (at->team == this) return at->worker;
     }
     return -1;

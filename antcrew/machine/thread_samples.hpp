@@ -1,6 +1,6 @@
 // What the threads of another process, and of all below it, are doing at this moment, as the kernel tells it.
 //
-//   ThreadLooks looks(pid);
+//   ThreadSamples looks(pid);
 //   for (const SeenThread& thread : looks.now()) if (thread.in == SeenThread::In::lock) use(thread.address);
 //
 // Some 5 µs a thread once it is known, 15 µs when it is new. What a sleeping thread waits for is told only to who has
@@ -46,12 +46,12 @@ struct SeenThread {
 // A line of /proc/PID/task/TID/syscall: what a sleeping thread sleeps in.
 SeenThread::In asleep_in(const char* line, std::uint64_t& address) noexcept;
 
-class ThreadLooks {
+class ThreadSamples {
  public:
-  explicit ThreadLooks(pid_t root);
-  ~ThreadLooks();
-  ThreadLooks(const ThreadLooks&) = delete;
-  ThreadLooks& operator=(const ThreadLooks&) = delete;
+  explicit ThreadSamples(pid_t root);
+  ~ThreadSamples();
+  ThreadSamples(const ThreadSamples&) = delete;
+  ThreadSamples& operator=(const ThreadSamples&) = delete;
 
   // In the order of processes and threads by number, which is mostly that of their birth.
   const std::vector<SeenThread>& now();

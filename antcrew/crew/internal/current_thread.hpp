@@ -11,16 +11,17 @@ namespace antcrew::internal {
 class TaskWorker;
 
 // The worker of a TaskCrew in whose body the calling thread is; null outside, and in bodies of other crews inside it.
-inline constinit thread_local TaskWorker* task_worker_here = nullptr;
+inline constinit thread_local TaskWorker* current_task_worker = nullptr;
 
 // For the length of a body: the calling thread is this worker of its crew, whatever it was outside.
 class AsWorker {
  public:
   explicit AsWorker(int number, TaskWorker* task_worker = nullptr) noexcept
-      : number_(std::exchange(worker_here, number)), task_worker_(std::exchange(task_worker_here, task_worker)) {}
+      : number_(std::exchange(current_worker_number, number)),
+        task_worker_(std::exchange(current_task_worker, task_worker)) {}
   ~AsWorker() {
-    worker_here = number_;
-    task_worker_here = task_worker_;
+    current_worker_number = number_;
+    current_task_worker = task_worker_;
   }
   AsWorker(const AsWorker&) = delete;
   AsWorker& operator=(const AsWorker&) = delete;
@@ -32,14 +33,14 @@ class AsWorker {
 
 // Address below which recursion is refused: what a body may still need lies below it. Found once a thread; until then
 // everything is below.
-inline constinit thread_local std::uintptr_t stack_floor_here = ~std::uintptr_t{0};
+inline constinit thread_local std::uintptr_t current_stack_floor = ~std::uintptr_t{0};
 // Whether the stack that this address is on ends soon: the thread's, one that an OwnStack told of, or else nobody knows
 // where it ends, and it goes on.
 bool ends_soon(std::uintptr_t address) noexcept;
 
 // May say no where some is left: when the floor has not been found yet.
 inline bool stack_surely_left() noexcept {
-  return reinterpret_cast<std::uintptr_t>(__builtin_frame_address(0)) >= stack_floor_here;
+  return reinterpret_cast<std::uintptr_t>(__builtin_frame_address(0)) >= current_stack_floor;
 }
 inline bool stack_nearly_full() noexcept {
   if (stack_surely_left()) [[likely]]

@@ -1,4 +1,4 @@
-#include "antcrew/crew/internal/here.hpp"
+#include "antcrew/crew/internal/current_thread.hpp"
 
 #include <pthread.h>
 
@@ -21,7 +21,7 @@ struct StackEnds {
 };
 
 constinit thread_local StackEnds of_thread = {};
-constinit thread_local StackEnds told_here = {};
+constinit thread_local StackEnds current_stack = {};
 
 StackEnds ends_of(std::uintptr_t lowest, std::size_t bytes) noexcept {
   constexpr std::size_t margin = 256 * 1024;
@@ -50,9 +50,9 @@ void find_stack_of_thread(std::uintptr_t here) noexcept {
 }  // namespace
 
 bool ends_soon(std::uintptr_t address) noexcept {
-  if (told_here.holds(address)) return address < told_here.floor;
+  if (current_stack.holds(address)) return address < current_stack.floor;
   if (of_thread.top == 0) find_stack_of_thread(address);
-  if (told_here.top == 0) stack_floor_here = of_thread.floor;
+  if (current_stack.top == 0) current_stack_floor = of_thread.floor;
   return of_thread.holds(address) && address < of_thread.floor;
 }
 
@@ -63,15 +63,15 @@ namespace antcrew {
 using namespace base_layer;
 
 OwnStack::OwnStack(const void* lowest, std::size_t bytes) noexcept
-    : before_{internal::told_here.lowest, internal::told_here.top, internal::told_here.floor,
-              internal::stack_floor_here} {
-  internal::told_here = internal::ends_of(reinterpret_cast<std::uintptr_t>(lowest), bytes);
-  internal::stack_floor_here = internal::told_here.floor;
+    : before_{internal::current_stack.lowest, internal::current_stack.top, internal::current_stack.floor,
+              internal::current_stack_floor} {
+  internal::current_stack = internal::ends_of(reinterpret_cast<std::uintptr_t>(lowest), bytes);
+  internal::current_stack_floor = internal::current_stack.floor;
 }
 
 OwnStack::~OwnStack() {
-  internal::told_here = {before_.lowest, before_.top, before_.floor};
-  internal::stack_floor_here = before_.floor_here;
+  internal::current_stack = {before_.lowest, before_.top, before_.floor};
+  internal::current_stack_floor = before_.current_floor;
 }
 
 }  // namespace antcrew

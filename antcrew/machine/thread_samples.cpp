@@ -1,4 +1,4 @@
-#include "antcrew/machine/thread_looks.hpp"
+#include "antcrew/machine/thread_samples.hpp"
 
 #include <dirent.h>
 #include <fcntl.h>
@@ -89,7 +89,7 @@ void add_children(int file, std::vector<pid_t>& children) {
 }  // namespace
 
 // The folder of a process's threads, kept open.
-struct ThreadLooks::Folder {
+struct ThreadSamples::Folder {
   DIR* open;
   bool seen = true;
   explicit Folder(pid_t process) : open(::opendir(("/proc/" + std::to_string(process) + "/task").c_str())) {}
@@ -122,20 +122,20 @@ SeenThread::In asleep_in(const char* line, std::uint64_t& address) noexcept {
   return in;
 }
 
-ThreadLooks::ThreadLooks(pid_t root) : root_(root) {}
+ThreadSamples::ThreadSamples(pid_t root) : root_(root) {}
 
-ThreadLooks::~ThreadLooks() {
+ThreadSamples::~ThreadSamples() {
   for (auto& [key, files] : known_) close(files);
 }
 
-void ThreadLooks::close(Files& files) noexcept {
+void ThreadSamples::close(Files& files) noexcept {
   for (int* file : {&files.state, &files.times, &files.call, &files.children}) {
     if (*file >= 0) ::close(*file);
     *file = -1;
   }
 }
 
-bool ThreadLooks::look_at_thread(pid_t process, pid_t thread, Files& files) {
+bool ThreadSamples::look_at_thread(pid_t process, pid_t thread, Files& files) {
   if (files.times < 0) {
     files = {open_of(process, thread, "stat"), open_of(process, thread, "schedstat"),
              open_of(process, thread, "syscall"), open_of(process, thread, "children"), true};
@@ -163,7 +163,7 @@ bool ThreadLooks::look_at_thread(pid_t process, pid_t thread, Files& files) {
   return true;
 }
 
-void ThreadLooks::look_at_process(pid_t process) {
+void ThreadSamples::look_at_process(pid_t process) {
   std::unique_ptr<Folder>& folder = folders_[process];
   if (folder == nullptr) folder = std::make_unique<Folder>(process);
   folder->seen = true;
@@ -179,7 +179,7 @@ void ThreadLooks::look_at_process(pid_t process) {
   for (const pid_t child : children) look_at_process(child);
 }
 
-const std::vector<SeenThread>& ThreadLooks::now() {
+const std::vector<SeenThread>& ThreadSamples::now() {
   threads_.clear();
   for (auto& [key, files] : known_) files.seen = false;
   for (auto& [process, folder] : folders_) folder->seen = false;
