@@ -25,9 +25,9 @@ double share_of_losses(const std::vector<Finding>& losses) {
 }  // namespace
 
 TEST_CASE("small losses are in the sum, though none of them is told by itself") {
-  // Of 40 worker-seconds: 1.2 at a lock, 1.2 for a stage, 1.2 idle at the join; the baseline takes the rest.
+  // Of 40 worker-seconds: 1.2 at a lock, 1.2 moving data, 1.2 starting workers; the baseline takes the rest.
   const LaneSums sums = sums_with(
-      {{LaneState::lock, 1.2}, {LaneState::stage, 1.2}, {LaneState::imbalance, 1.2}, {LaneState::no_work, 1}});
+      {{LaneState::lock, 1.2}, {LaneState::moving_data, 1.2}, {LaneState::start_up, 1.2}, {LaneState::no_work, 1}});
   const Record record = record_with({sums, sums, sums}, 10, 35.4);
   const Analysed study = analyse(record);
   const CellFigures& cell = study.cells[1];
@@ -57,7 +57,7 @@ TEST_CASE("where small losses come to little, too, nothing is said of them") {
 }
 
 TEST_CASE("what is told is the same list, less what is too small") {
-  const LaneSums sums = sums_with({{LaneState::lock, 8}, {LaneState::stage, 1}, {LaneState::imbalance, 1}});
+  const LaneSums sums = sums_with({{LaneState::lock, 8}, {LaneState::moving_data, 1}, {LaneState::start_up, 1}});
   const Record record = record_with({sums, sums, sums}, 10, 30);
   const Analysed study = analyse(record);
   std::vector<std::string> large;
@@ -74,7 +74,8 @@ TEST_CASE("a loss that was just too small to be told is compared by what it was,
   const LaneSums little = sums_with({{LaneState::lock, 1.6}});
   const LaneSums much = sums_with({{LaneState::lock, 6}}, 4, 11);
   const Record before = record_with({little, little, little}, 10, 38.4);
-  const Record after = record_with({much, much, much}, 11, 38.4);
+  Record after = record_with({much, much, much}, 11, 38.4);
+  after.created = "2026-02-02T03:04:05Z";
   const Analysed one = analyse(before);
   const Analysed other = analyse(after);
   const Comparison found = compare({&one}, {&other});

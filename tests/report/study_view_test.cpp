@@ -5,6 +5,7 @@
 
 #include <nlohmann/json.hpp>
 
+#include "analysis/planted_sums.hpp"
 #include "antcrew/analysis/analysed.hpp"
 #include "antcrew/analysis/findings.hpp"
 #include "antcrew/report/findings.hpp"
@@ -70,7 +71,8 @@ TEST_CASE("cells keep their order and have a text a column; only a measured best
 }
 
 TEST_CASE("the sentence and the first claim are the same words in every form") {
-  const Record record = little_gained();
+  const LaneSums sums = test::sums_with({{LaneState::lock, 8}, {LaneState::imbalance, 1}});
+  const Record record = test::record_with({sums, sums, sums}, 10, 30);
   const Analysed study = analyse(record);
   const StudyView view(study);
   const std::string json = nlohmann::json::parse(study_json(view)).at("headline");
@@ -82,6 +84,8 @@ TEST_CASE("the sentence and the first claim are the same words in every form") {
   REQUIRE(!view.explained.empty());
   REQUIRE(!view.explained.front().findings.empty());
   const FindingView& first = view.explained.front().findings.front();
+  CHECK(first.numbers.id == "lock-wait");
+  CHECK(first.share == "20 %");
   CAPTURE(first.claim);
   CHECK(contains(explanation(view, Look()), first.claim));
   const auto explained = nlohmann::json::parse(explanation_json(view));

@@ -11,32 +11,10 @@
 #include <utility>
 #include <vector>
 
+#include "antcrew/crew/internal/tasks/free_list.hpp"
 #include "antcrew/machine/lock.hpp"
 
 namespace antcrew::internal {
-
-// Those that are not in use: a worker's own, or the pool's. `next` is theirs meanwhile.
-template <class T, T* T::*next>
-class FreeList {
- public:
-  T* take() noexcept {
-    T* taken = first_;
-    if (taken == nullptr) return nullptr;
-    first_ = taken->*next;
-    --count_;
-    return taken;
-  }
-  void give(T* one) noexcept {
-    one->*next = first_;
-    first_ = one;
-    ++count_;
-  }
-  int count() const noexcept { return count_; }
-
- private:
-  T* first_ = nullptr;
-  int count_ = 0;
-};
 
 // The pool's. Any thread may call.
 template <class T, T* T::*next>
@@ -44,11 +22,16 @@ class Supply {
  public:
   using List = FreeList<T, next>;
 
-  // One, and some more for the list. Throws std::bad_alloc.
+  // One, and for the list as many more as lie ready. Throws std::bad_alloc.
   T* more(List& list) {
     const std::lock_guard<Lock> held(lock_);
-    for (int k = 1; k < at_once / 2; ++k) list.give(take());
-    return list.take();
+    T* first = take();
+    for (int k = 1; k < at_once / 2; ++k) {
+      T* another = free_.take();
+      if (another == nullptr) break;
+      list.give(another);
+    }
+    return first;
   }
   T* one() {
     const std::lock_guard<Lock> held(lock_);

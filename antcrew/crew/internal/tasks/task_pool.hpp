@@ -17,6 +17,7 @@
 #include "antcrew/crew/internal/standing_threads.hpp"
 #include "antcrew/crew/internal/tasks/aside_queue.hpp"
 #include "antcrew/crew/internal/tasks/outside_call.hpp"
+#include "antcrew/crew/internal/tasks/supply.hpp"
 #include "antcrew/crew/internal/tasks/task_worker.hpp"
 #include "antcrew/crew/later.hpp"
 #include "antcrew/machine/enough_processors.hpp"

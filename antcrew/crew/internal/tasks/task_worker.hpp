@@ -16,7 +16,7 @@
 #include "antcrew/crew/internal/current_thread.hpp"
 #include "antcrew/crew/internal/tasks/deque.hpp"
 #include "antcrew/crew/internal/tasks/dropped.hpp"
-#include "antcrew/crew/internal/tasks/supply.hpp"
+#include "antcrew/crew/internal/tasks/free_list.hpp"
 #include "antcrew/crew/internal/tasks/task.hpp"
 #include "antcrew/log/lanes.hpp"
 #include "antcrew/machine/cache_line.hpp"
