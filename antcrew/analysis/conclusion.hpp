@@ -28,7 +28,7 @@ struct Conclusion {
     not_faster,     // the leader is not shown to beat the baseline
     faster,         // the leader is; others may be as good
     best,           // the leader is, and is better than every other
-    not_confirmed,  // in fresh rounds a rival proved better than the leader
+    not_confirmed,  // in fresh rounds a rival proved better than the leader, or the leader fell behind others
   };
 
   Kind answer = Kind::nothing_measured;
@@ -37,8 +37,9 @@ struct Conclusion {
   std::optional<Estimate> speedup;           // the leader's, at the level that the way of choosing asks for
   bool confirmed = false;                    // by fresh rounds; otherwise apparent
   std::vector<const CellFigures*> level;     // not told apart from the leader, best first
-  const CellFigures* better = nullptr;       // the rival that proved better
-  std::optional<Estimate> better_by;         // the leader's time / its time
+  const CellFigures* better = nullptr;       // the rival that proved better; or a cell that was not tried again, whose
+                                             // speedup before was above the leader's of now
+  std::optional<Estimate> better_by;         // the leader's time / its time; none where the two were not side by side
   const CellFigures* passed_over = nullptr;  // would lead, but the same variant is wrong or crashes elsewhere
 };
 

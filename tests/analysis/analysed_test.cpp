@@ -230,6 +230,19 @@ TEST_CASE("a rival that proves better takes the confirmation away; one that does
   CHECK(level.conclusion.level[0]->cell->variant == "b");
 }
 
+TEST_CASE("a leader that falls behind what others had before is not confirmed, though they were not tried again") {
+  // c was far behind with 1.2; in fresh rounds both that were tried again come to some 1.05.
+  const Record record = confirmed_record({9.5, 9.6, 9.4, 9.5, 9.6, 9.4, 9.5, 9.6, 9.4}, std::vector<double>(9, 9.6));
+  const Analysed study = analyse(record);
+  CHECK(study.conclusion.answer == Conclusion::Kind::not_confirmed);
+  REQUIRE(study.conclusion.better != nullptr);
+  CHECK(study.conclusion.better->cell->variant == "c");
+  CHECK_FALSE(study.conclusion.better_by.has_value());
+  // Where their intervals overlap, it stays what it was.
+  const Record near = confirmed_record({8.2, 8.4, 8.3, 8.2, 8.4, 8.3, 8.2, 8.4, 8.3}, std::vector<double>(9, 8.9));
+  CHECK(analyse(near).conclusion.answer == Conclusion::Kind::best);
+}
+
 TEST_CASE("a confirmation that was cut short before nine rounds confirms nothing") {
   Record record = confirmed_record(std::vector<double>(8, 5.5), std::vector<double>(8, 6));
   record.confirmations[0].rounds = 20;

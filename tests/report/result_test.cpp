@@ -201,3 +201,26 @@ TEST_CASE("a study of which nothing came out says so in a few lines") {
   CHECK(contains(text, "Nothing was timed to its end."));
   CHECK(split_lines(text).size() <= 10);
 }
+
+TEST_CASE("a leader that fell behind in fresh rounds is not called the best") {
+  Record record = test::record_of({cell_with("baseline", 1, std::vector<double>(11, 10)),
+                                   cell_with("split evenly", 2, std::vector<double>(11, 5)),
+                                   cell_with("in chunks", 2, std::vector<double>(11, 5.5))});
+  record.confirmations = {{0, 1, {}, 9}};
+  for (std::size_t round = 0; round < 9; ++round) {
+    for (const auto& [cell, wall_s] : {std::pair{0u, 10.0}, {1u, 8.0 + 0.1 * static_cast<double>(round % 3)}}) {
+      Trial trial;
+      trial.round = trial.generation = static_cast<int>(round + 1);
+      trial.confirming = 1;
+      trial.wall_s = wall_s;
+      record.cells[cell].trials.push_back(trial);
+    }
+  }
+  const Analysed study = analyse(record);
+  const std::string text = result_text(study, {});
+  CAPTURE(text);
+  CHECK(contains(text, "Not confirmed"));
+  CHECK(contains(text, "in fresh rounds it reached"));
+  CHECK(contains(text, "\"in chunks\""));
+  CHECK_FALSE(contains(text, "best"));
+}

@@ -39,32 +39,6 @@ double cost_of_turns(const Ledger& ledger, const std::vector<const Loss*>& witho
   return all_s;
 }
 
-// Causes that make bodies longer: without them pieces, steps and what is done in turn may be shorter, too.
-bool lengthens_bodies(Cause cause) {
-  switch (cause) {
-    case Cause::blocked:
-    case Cause::lock_wait:
-    case Cause::shared_processor:
-    case Cause::oversubscribed:
-    case Cause::quota:
-    case Cause::inflation_own:
-    case Cause::inflation_one_worker:
-    case Cause::inflation_machine:
-    case Cause::extra_work:
-    case Cause::fresh_memory:
-    case Cause::small_pieces:
-      return true;
-    default:
-      return false;
-  }
-}
-
-bool lifts(Cause cause, const std::string& floor) {
-  return (cause == Cause::sequential_stretch && floor == "serial") || (cause == Cause::lock_wait && floor == "lock") ||
-         (cause == Cause::slow_stage && floor == "stage") ||
-         ((cause == Cause::uneven_pieces || cause == Cause::not_divisible) && floor == "piece");
-}
-
 // Causes that are CPU time themselves.
 bool computes(Cause cause) {
   switch (cause) {
@@ -78,6 +52,18 @@ bool computes(Cause cause) {
     default:
       return false;
   }
+}
+
+// Causes that make bodies longer: without them pieces, steps and what is done in turn may be shorter, too.
+bool lengthens_bodies(Cause cause) {
+  return computes(cause) || cause == Cause::blocked || cause == Cause::lock_wait || cause == Cause::shared_processor ||
+         cause == Cause::oversubscribed || cause == Cause::quota;
+}
+
+bool lifts(Cause cause, const std::string& floor) {
+  return (cause == Cause::sequential_stretch && floor == "serial") || (cause == Cause::lock_wait && floor == "lock") ||
+         (cause == Cause::slow_stage && floor == "stage") ||
+         ((cause == Cause::uneven_pieces || cause == Cause::not_divisible) && floor == "piece");
 }
 
 // What stands in the way of a shorter call once these losses are gone: their own floors go with them, and of others as
