@@ -102,7 +102,8 @@ std::string not_confirmed(const Analysed& study) {
   const Conclusion& c = study.conclusion;
   if (!c.better_by) {
     return fmt::format(
-        "Not confirmed{}: {} led, but in fresh rounds it reached {} only, less than {} had before: {}. Measure again, on "
+        "Not confirmed{}: {} led, but in fresh rounds it reached {} only, less than {} had before: {}. Measure again, "
+        "on "
         "an "
         "idle machine or with a larger --budget.",
         at_point(study), cell_in_words(*c.leader->cell), speedup_in_words(*c.leader), cell_in_words(*c.better->cell),
