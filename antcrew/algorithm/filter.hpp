@@ -4,8 +4,9 @@
 //   Column<std::size_t> where = filter(crew, n, [&](std::size_t i) { return … ; });      // the indices of 0 … n-1
 //
 // The test is called once for every item, by several workers at once; the items that passed are then copied, each
-// worker writing its own stretch. Needs one bit for each item besides the answer. An exception of the test or of a copy
-// comes out; nothing else has changed then. Any crew of threads; the crew is held from beginning to end.
+// worker writing its own stretch; where it is too little work to be shared, the caller copies as it tests. Needs one
+// bit for each item besides the answer, and the caller by itself room for 64 KiB of items. An exception of the test or
+// of a copy comes out; nothing else has changed then. Any crew of threads; the crew is held from beginning to end.
 #pragma once
 
 #include <bit>
@@ -14,6 +15,7 @@
 #include <iterator>
 #include <memory>
 #include <new>
+#include <type_traits>
 #include <utility>
 #include <vector>
 
@@ -25,6 +27,43 @@
 namespace antcrew {
 
 namespace internal {
+
+// What the caller found by itself, of little work: copied as it is tested, and moved to where the rest goes.
+template <class T>
+class FoundAlone {
+ public:
+  explicit FoundAlone(std::size_t most) : room_(Column<T>::allocate(most)) {}
+  FoundAlone(const FoundAlone&) = delete;
+  FoundAlone& operator=(const FoundAlone&) = delete;
+  ~FoundAlone() {
+    std::destroy_n(room_, count_);
+    Column<T>::release(room_);
+  }
+  std::size_t count() const noexcept { return count_; }
+  // item: given to the test, and copied if it passes. Plain ones are copied in any case, to where the next one goes: no
+  // branch to be foretold.
+  template <class From, class Test>
+  void add_if(From&& item, Test& test) {
+    if constexpr (std::is_trivially_copyable_v<T> && std::is_trivially_copyable_v<std::remove_cvref_t<From>>) {
+      const bool passed = test(std::as_const(item)) ? true : false;
+      ::new (static_cast<void*>(room_ + count_)) T(std::forward<From>(item));
+      count_ += passed ? 1 : 0;
+    } else if (test(std::as_const(item))) {
+      ::new (static_cast<void*>(room_ + count_)) T(std::forward<From>(item));
+      ++count_;
+    }
+  }
+  void move_to(T* to) noexcept { std::uninitialized_move_n(room_, count_, to); }
+  Column<T> column() {
+    T* data = Column<T>::allocate(count_);
+    move_to(data);
+    return Column<T>::adopt(data, count_);
+  }
+
+ private:
+  T* room_;
+  std::size_t count_ = 0;
+};
 
 // What has been copied so far of each range; undone when a copy throws.
 template <class T>
@@ -57,6 +96,11 @@ class Stretches {
     Range& note_;
     Range made_;
   };
+  // What was found alone goes to the front, noted as of this range.
+  void take(FoundAlone<T>& found, std::size_t range) noexcept {
+    found.move_to(data_);
+    made_[range] = {0, found.count()};
+  }
   Column<T> finished() && noexcept { return Column<T>::adopt(std::exchange(data_, nullptr), n_); }
 
  private:
@@ -78,27 +122,52 @@ Column<T> filtered(Crew& crew, std::size_t n, const At& at, Test& test) {
   const auto items_of = [&](std::size_t w) {
     return few ? few_items[w] : Range{w * word, n - w * word < word ? n : (w + 1) * word};
   };
+  constexpr std::size_t most_alone_bytes = 1u << 16;
+  const bool alone = few && n <= most_alone_bytes / sizeof(T) && std::is_nothrow_move_constructible_v<T>;
+  FoundAlone<T> first(alone ? n : 0);
+  std::size_t done = 0;
+  if constexpr (std::is_nothrow_move_constructible_v<T>) {
+    if (alone) {
+      done = crew.first_steps(ranges, n, [&](std::size_t range) {
+        for (const std::size_t w : parts[range]) {
+          for (const std::size_t i : items_of(w)) first.add_if(at(i), test);
+        }
+      });
+      if (done == ranges) return first.column();
+    }
+  }
+  const std::size_t left = ranges - done;
+  std::vector<std::size_t> begins(left + 1, 0);
+  begins[0] = first.count();
   std::vector<std::uint64_t> passed(words);
-  std::vector<std::size_t> begins(ranges + 1, 0);
-  crew.steps(ranges, n, Crew::small_pieces(1), [&](std::size_t range) {
+  // What is not worth sharing is found out once.
+  const auto for_all_left = [&](auto&& body) {
+    if (alone) {
+      crew.each(left, Crew::small_pieces(1), body);
+    } else {
+      crew.steps(left, n, Crew::small_pieces(1), body);
+    }
+  };
+  for_all_left([&](std::size_t k) {
     std::size_t count = 0;
-    for (const std::size_t w : parts[range]) {
+    for (const std::size_t w : parts[done + k]) {
       const Range items = items_of(w);
       std::uint64_t bits = 0;
       for (const std::size_t i : items) bits |= std::uint64_t{test(at(i)) ? 1u : 0u} << (i - items.first);
       passed[w] = bits;
       count += static_cast<std::size_t>(std::popcount(bits));
     }
-    begins[range + 1] = count;
+    begins[k + 1] = count;
   });
-  for (std::size_t range = 0; range < ranges; ++range) begins[range + 1] += begins[range];
-  Stretches<T> stretches(begins[ranges], ranges);
-  crew.steps(ranges, n, Crew::small_pieces(1), [&](std::size_t range) {
-    typename Stretches<T>::Stretch stretch(stretches, range, begins[range]);
-    for (const std::size_t w : parts[range]) {
-      const std::size_t first = items_of(w).first;
+  for (std::size_t k = 0; k < left; ++k) begins[k + 1] += begins[k];
+  Stretches<T> stretches(begins[left], left + 1);
+  if constexpr (std::is_nothrow_move_constructible_v<T>) stretches.take(first, left);
+  for_all_left([&](std::size_t k) {
+    typename Stretches<T>::Stretch stretch(stretches, k, begins[k]);
+    for (const std::size_t w : parts[done + k]) {
+      const std::size_t from = items_of(w).first;
       for (std::uint64_t bits = passed[w]; bits != 0; bits &= bits - 1)
-        stretch.add(at(first + static_cast<std::size_t>(std::countr_zero(bits))));
+        stretch.add(at(from + static_cast<std::size_t>(std::countr_zero(bits))));
     }
   });
   return std::move(stretches).finished();

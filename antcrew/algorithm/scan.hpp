@@ -72,9 +72,22 @@ void scan(Crew& crew, In in, Out out, std::size_t n, std::optional<T> carry, Com
     }
     so_far = std::move(next);
   };
-  // The caller alone reads each item once; the total stays apart, so that sums are rounded as by many workers.
+  // The caller alone reads each item once; the total stays apart, so that sums are rounded as by many workers. Sums of
+  // whole numbers are not rounded.
+  constexpr bool exact =
+      std::is_integral_v<T> && (std::is_same_v<Combine, std::plus<>> || std::is_same_v<Combine, std::plus<T>>);
   const std::size_t done = crew.first_steps(pieces, n, [&](std::size_t piece) {
     const Range range = parts[piece];
+    if constexpr (exact) {
+      T so_far = carry.value_or(T{});
+      for (std::size_t i = range.first; i < range.last; ++i) {
+        const T next = static_cast<T>(so_far + at(i));
+        out[static_cast<OutStep>(i)] = static_cast<Held>(inclusive ? next : so_far);
+        so_far = next;
+      }
+      carry = so_far;
+      return;
+    }
     std::optional<T> so_far = carry;
     T sum = at(range.first);
     put(range.first, so_far, sum);

@@ -1,9 +1,14 @@
 // Folds, scans and filters of little work: done by the caller unless it is worth waking somebody.
 #include <doctest/doctest.h>
 
+#include <algorithm>
 #include <atomic>
 #include <chrono>
+#include <cstdint>
+#include <functional>
+#include <mutex>
 #include <numeric>
+#include <set>
 #include <stdexcept>
 #include <string>
 #include <thread>
@@ -156,4 +161,75 @@ TEST_CASE_TEMPLATE("answers do not depend on who did what, at lengths around all
             static_cast<std::size_t>(std::count_if(some.begin(), some.end(), shallow)));
     }
   }
+}
+
+TEST_CASE_TEMPLATE("a filter that turns out dear on the way is shared from there on, and gives the loop's answer", Crew,
+                   ThreadCrew, TaskCrew) {
+  Crew crew(3);
+  for (const std::size_t dear_from : {0u, 100u, 500u, 990u, 1000u}) {
+    CAPTURE(dear_from);
+    std::vector<std::string> words(1000);
+    for (std::size_t i = 0; i < words.size(); ++i)
+      words[i] = "a tag that is not short, " + std::to_string(i * 7 % 1000);
+    std::vector<std::atomic<int>> tested(words.size());
+    std::mutex lock;
+    std::set<std::thread::id> who;
+    const auto test = [&](std::size_t i) {
+      ++tested[i];
+      if (i >= dear_from) {
+        std::this_thread::sleep_for(std::chrono::microseconds(200));
+        const std::lock_guard<std::mutex> held(lock);
+        who.insert(std::this_thread::get_id());
+      }
+      return i % 3 != 0;
+    };
+    const auto place_of = [&](const std::string& word) { return static_cast<std::size_t>(&word - words.data()); };
+    const Column<std::string> kept = filter(crew, words, [&](const std::string& word) { return test(place_of(word)); });
+    std::vector<std::string> expected;
+    for (std::size_t i = 0; i < words.size(); ++i) {
+      if (i % 3 != 0) expected.push_back(words[i]);
+    }
+    CHECK(std::equal(kept.begin(), kept.end(), expected.begin(), expected.end()));
+    CHECK(std::all_of(tested.begin(), tested.end(), [](const auto& times) { return times == 1; }));
+    if (dear_from <= 500) CHECK(who.size() > 1);
+    const Column<std::size_t> places = filter(crew, words.size(), [&](std::size_t i) {
+      if (i >= dear_from) std::this_thread::sleep_for(std::chrono::microseconds(50));
+      return i % 3 != 0;
+    });
+    CHECK(places.size() == expected.size());
+    CHECK(std::is_sorted(places.begin(), places.end()));
+  }
+}
+
+TEST_CASE_TEMPLATE("whatever item a test throws at, the exception comes out and the items stay", Crew, ThreadCrew,
+                   TaskCrew) {
+  Crew crew(2);
+  std::vector<std::string> words(300, "a tag that is too long to lie in the string itself");
+  for (const std::size_t bad : {0u, 1u, 17u, 150u, 299u}) {
+    CAPTURE(bad);
+    const auto test = [&](const std::string& word) {
+      if (&word == &words[bad]) throw std::runtime_error("unreadable");
+      return true;
+    };
+    CHECK_THROWS_AS(filter(crew, words, test), std::runtime_error);
+    CHECK(filter(crew, words, [](const std::string&) { return true; }).size() == words.size());
+  }
+}
+
+TEST_CASE("sums of whole numbers are the loop's, in any width and of any sign, however few do them") {
+  ThreadCrew crew(2);
+  std::vector<std::int8_t> steps(2000);
+  for (std::size_t i = 0; i < steps.size(); ++i) steps[i] = static_cast<std::int8_t>(i % 3 == 0 ? -100 : 90);
+  std::vector<std::int64_t> total(steps.size()), before(steps.size());
+  scan_inclusive(crew, steps, total);
+  scan_exclusive(crew, steps, before, std::int64_t{5});
+  std::int64_t sum = 0;
+  for (std::size_t i = 0; i < steps.size(); ++i) {
+    REQUIRE(before[i] == sum + 5);
+    sum += steps[i];
+    REQUIRE(total[i] == sum);
+  }
+  std::vector<std::uint8_t> small(500, 1), wrapped(500);
+  scan_inclusive(crew, small, wrapped, std::plus<std::uint8_t>());
+  CHECK(wrapped[299] == static_cast<std::uint8_t>(300));
 }
