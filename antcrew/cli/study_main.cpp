@@ -8,9 +8,9 @@
 #include "antcrew/cli/run_study.hpp"
 #include "antcrew/cli/study_options.hpp"
 #include "antcrew/record/record.hpp"
-#include "antcrew/report/jostle_text.hpp"
+#include "antcrew/report/race_text.hpp"
 #include "antcrew/report/text.hpp"
-#include "antcrew/study/jostle.hpp"
+#include "antcrew/study/find_races.hpp"
 #include "antcrew/study/run.hpp"
 
 namespace antcrew::cli_layer {
@@ -24,9 +24,9 @@ void print_list(const std::vector<const StudyBase*>& studies) {
 }
 
 int run_one(const StudyBase& study, const StudyOptions& options, std::size_t studies, const FileBuild& build) {
-  if (options.jostle) {
-    const JostleReport report = jostle(study, plan_of(options), asked_to_end);
-    put_out(jostle_text(report, output_look().width), "");
+  if (options.find_races) {
+    const RaceReport report = find_races(study, plan_of(options), asked_to_end);
+    put_out(race_text(report, output_look().width), "");
     return report.faults.empty() ? exit_done : exit_answer_is_no;
   }
   const auto run_it = [&](const Plan& plan, const RunHooks& hooks, const Record* begun, const std::string&) {

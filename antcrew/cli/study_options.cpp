@@ -135,7 +135,8 @@ void add_study_options(CLI::App& app, StudyOptions& o, bool of_commands) {
   app.add_flag("--no-crowd", o.no_crowd, "do not time copies of the baseline side by side: memory is no cause then");
   app.add_flag("--quick", o.quick, "an answer in about ten seconds, with the intervals it has by then");
   if (!of_commands) {
-    app.add_flag("--find-races", o.jostle, "instead of timing: look for races, with random delays and worker counts");
+    app.add_flag("--find-races", o.find_races,
+                 "instead of timing: look for races, with random delays and worker counts");
   }
   app.add_option("--resume", o.resume,
                  std::string("go on with this record, ") + record_help + "; the study must not have changed")

@@ -29,7 +29,7 @@ struct StudyOptions {
   double width_percent = Plan{}.width * 100;
   std::optional<double> budget_s;
   bool quick = false;
-  bool jostle = false;
+  bool find_races = false;
   bool without_cell_processes = false;
   bool no_confirm = false;
   bool no_crowd = false;

@@ -30,27 +30,26 @@ int baseline_lines(const Analysed& study) {
 }  // namespace
 
 std::vector<CodeSize> code_sizes_of(const Analysed& study) {
-  std::vector<CodeSize> efforts;
+  std::vector<CodeSize> sizes;
   for (const auto& source : study.record->sources)
-    efforts.push_back({&source, source.of == "baseline" ? nullptr : fastest_of(study, source.of)});
-  return efforts;
+    sizes.push_back({&source, source.of == "baseline" ? nullptr : fastest_of(study, source.of)});
+  return sizes;
 }
 
 Section code_size_section(const Analysed& study) {
-  const std::vector<CodeSize> efforts = code_sizes_of(study);
-  if (efforts.empty()) return {};
+  const std::vector<CodeSize> sizes = code_sizes_of(study);
+  if (sizes.empty()) return {};
   const int baseline = baseline_lines(study);
   TextGrid grid({{"source", false, 9}, {"lines", true, 9}, {"more", true, 9}, {"speedup, at its fastest", false, 9}});
-  for (const CodeSize& effort : efforts) {
-    const bool counted = effort.source->lines > 0;
-    const bool is_baseline = effort.source->of == "baseline";
-    grid.row({printable(effort.source->of, 40), counted ? std::to_string(effort.source->lines) : "?",
-              counted && !is_baseline && baseline > 0 ? fmt::format("{:+}", effort.source->lines - baseline) : "",
-              !counted ? effort.source->trouble
-              : effort.cell != nullptr
-                  ? fmt::format("{} with {} worker{}", ratio_text(*effort.cell->speedup), effort.cell->cell->workers,
-                                effort.cell->cell->workers == 1 ? "" : "s")
-                  : ""});
+  for (const CodeSize& size : sizes) {
+    const bool counted = size.source->lines > 0;
+    const bool is_baseline = size.source->of == "baseline";
+    grid.row({printable(size.source->of, 40), counted ? std::to_string(size.source->lines) : "?",
+              counted && !is_baseline && baseline > 0 ? fmt::format("{:+}", size.source->lines - baseline) : "",
+              !counted               ? size.source->trouble
+              : size.cell != nullptr ? fmt::format("{} with {} worker{}", ratio_text(*size.cell->speedup),
+                                                   size.cell->cell->workers, size.cell->cell->workers == 1 ? "" : "s")
+                                     : ""});
   }
   return {"Lines of source, and what they gain", grid.text(Look())};
 }

@@ -49,12 +49,12 @@ std::string findings_text(const StudyView& view) {
   return text.empty() ? text : "\nWhere the time went, and what to try:\n\n" + text;
 }
 
-std::string efforts(const Analysed& study) {
+std::string code_sizes(const Analysed& study) {
   std::string text;
-  for (const CodeSize& effort : code_sizes_of(study)) {
-    if (effort.source->lines == 0) continue;
-    text += row_text({effort.source->of, std::to_string(effort.source->lines),
-                      effort.cell == nullptr ? "" : ratio_text(*effort.cell->speedup)});
+  for (const CodeSize& size : code_sizes_of(study)) {
+    if (size.source->lines == 0) continue;
+    text += row_text({size.source->of, std::to_string(size.source->lines),
+                      size.cell == nullptr ? "" : ratio_text(*size.cell->speedup)});
   }
   return text.empty() ? text : "\n| source | lines | speedup, at its fastest |\n| --- | ---: | --- |\n" + text;
 }
@@ -89,7 +89,7 @@ std::string markdown_text(const StudyView& view) {
     if (view.points.size() > 1) text += "At " + markdown_escaped(view.points[point]) + ":\n\n";
     text += table_of(view, point);
   }
-  return text + findings_text(view) + efforts(view.study) + evidence_text(view) + "\n" +
+  return text + findings_text(view) + code_sizes(view.study) + evidence_text(view) + "\n" +
          markdown_escaped(view.provenance) + "\n";
 }
 

@@ -195,7 +195,7 @@ std::string body_html(const StudyView& view, bool with_trials) {
       "<div class=\"first\">\n<section aria-labelledby=\"where\">\n<h2 id=\"where\">Where the time went, and what to "
       "try</h2>\n" +
       findings_html(view, true) + "</section>\n<div id=\"first-figure\"></div>\n</div>\n";
-  text += fmt::format("<p class=\"trust\">{}</p>\n", escaped(view.provenance));
+  text += fmt::format("<p class=\"provenance\">{}</p>\n", escaped(view.provenance));
   text += "<section id=\"findings\"><h2>All findings</h2>\n" + findings_html(view, false);
   text += sections_html("Extrapolation", scaling_of(study));
   text += sections_html("Is it worth it?", {code_size_section(study)});

@@ -1,40 +1,4 @@
-// Looking for races: every variant is tried untimed, with random delays at the borders of pieces, random worker counts
-// and a process that gets in the way, and every answer is compared.
-//
-//   JostleReport report = jostle(tides);
-//   if (!report.faults.empty()) …
-//
-// Finding nothing proves nothing; finding something does.
+// The name of before: include antcrew/study/find_races.hpp.
 #pragma once
 
-#include <functional>
-#include <string>
-#include <vector>
-
-#include "antcrew/study/layer.hpp"
-#include "antcrew/study/plan.hpp"
-#include "antcrew/study/study_base.hpp"
-
-namespace antcrew {
-
-struct JostleFault {
-  std::string variant;  // name (crew)
-  int workers = 1;
-  record_layer::Point point;
-  std::string text;  // what was seen, in words
-  int seen = 1;      // in so many trials
-};
-
-struct JostleReport {
-  std::string title;
-  std::uint64_t seed = 0;
-  int variants = 0;
-  int trials = 0;
-  std::vector<JostleFault> faults;
-};
-
-// plan.rounds trials of each variant at each point with each of a few random worker counts (0 = 20), within
-// plan.budget_s. Throws Error as run() does.
-JostleReport jostle(const StudyBase& study, const Plan& plan = {}, const std::function<bool()>& stop = {});
-
-}  // namespace antcrew
+#include "antcrew/study/find_races.hpp"

@@ -7,9 +7,9 @@
 #include "antcrew/log/log_costs.hpp"
 #include "antcrew/machine/clock.hpp"
 #include "antcrew/machine/control_group.hpp"
-#include "antcrew/machine/jostle.hpp"
 #include "antcrew/machine/leftover_work.hpp"
 #include "antcrew/machine/processors.hpp"
+#include "antcrew/machine/random_delays.hpp"
 #include "antcrew/machine/topology.hpp"
 #include "antcrew/machine/tree_memory.hpp"
 #include "antcrew/machine/usage.hpp"
@@ -148,7 +148,7 @@ struct Visitor::Timing {
     timed_s += wall_s;
     times.push_back(wall_s / static_cast<double>(trial.calls));
     internal::add_usage(used, more);
-    last = enough() || internal::jostle_seed.load() != 0;
+    last = enough() || internal::delay_seed.load() != 0;
     if (times.size() == 1) trial.processors = processors_last_used();
   }
 };
@@ -195,8 +195,8 @@ void Visitor::first_call(Visit& visit, Timing& timing) {
 
 // Noise never adds any: what has not come to rest by then does not.
 void Visitor::settle(Trial& trial) {
-  // One that leaves work running would only pile it up; a jostled one never settles.
-  if (leaves_work_ || internal::jostle_seed.load() != 0) return;
+  // One that leaves work running would only pile it up; one with random delays never settles.
+  if (leaves_work_ || internal::delay_seed.load() != 0) return;
   const int calls = first_s_ < settled_thrice_s                             ? most_settling_calls
                     : first_s_ < settled_once_refills * reference_.refill_s ? 1
                                                                             : 0;
@@ -342,7 +342,7 @@ void Visitor::timed_trial(Visit& visit, const VisitOrder& order) {
 void Visitor::look_at_memory(Visit& visit) {
   constexpr double longest_s = 0.05;
   constexpr int enough_looks = 10;
-  const bool judged = !visit.over && !leaves_work_ && internal::jostle_seed.load() == 0;
+  const bool judged = !visit.over && !leaves_work_ && internal::delay_seed.load() == 0;
   if (looked_at_memory_ || !judged || !forked_ever()) return;
   looked_at_memory_ = true;
   const TreeMemory watch;

@@ -118,11 +118,11 @@ TEST_CASE("a quick answer comes in about ten seconds, also for work that would t
   CHECK(contains(quick.out, "size 100,000"));
 }
 
-TEST_CASE("a jostle of right code finds nothing; without stands works; wrong values are refused") {
+TEST_CASE("looking for races in right code finds nothing; without stands works; wrong values are refused") {
   const TemporaryFolder folder;
-  const Outcome jostled = run_command({tides, "--find-races", "--sizes", "500", "--rounds", "2"});
-  CHECK(jostled.exit == 0);
-  CHECK(contains(jostled.out, "No race came to light in 18 jostled trials of 3 variants"));
+  const Outcome races = run_command({tides, "--find-races", "--sizes", "500", "--rounds", "2"});
+  CHECK(races.exit == 0);
+  CHECK(contains(races.out, "No race came to light in 18 trials with random delays, of 3 variants"));
   CHECK(run_command({tides, "--without-cell-processes", "--sizes", "500", "--rounds", "1", "--workers", "1", "--save",
                      folder / "n.json"})
             .exit == 4);

@@ -14,8 +14,8 @@
 #include "antcrew/base/error.hpp"
 #include "antcrew/log/phase.hpp"
 #include "antcrew/report/table.hpp"
+#include "antcrew/study/find_races.hpp"
 #include "antcrew/study/in_place_study.hpp"
-#include "antcrew/study/jostle.hpp"
 #include "antcrew/study/run.hpp"
 #include "antcrew/study/study.hpp"
 #include "support/command.hpp"
@@ -366,7 +366,7 @@ TEST_CASE("staged runs stop early when all is narrow, and not before it is confi
   CHECK(record.plan.most_rounds == 60);
 }
 
-TEST_CASE("a jostle brings out a race that a lucky schedule hides, and leaves right code alone") {
+TEST_CASE("random delays bring out a race that a lucky schedule hides, and leave right code alone") {
   const auto make = [](std::size_t n) { return std::vector<int>(n, 1); };
   const auto total = [](const std::vector<int>& in) { return std::accumulate(in.begin(), in.end(), 0L); };
   Study sums("Sums", make, total);
@@ -388,10 +388,10 @@ TEST_CASE("a jostle brings out a race that a lucky schedule hides, and leaves ri
   });
   Plan plan;
   plan.rounds = 5;
-  const JostleReport report = jostle(sums, plan);
+  const RaceReport report = find_races(sums, plan);
   CHECK(report.trials == 2 * 3 * 5);
   REQUIRE_FALSE(report.faults.empty());
-  for (const JostleFault& fault : report.faults) {
+  for (const RaceFault& fault : report.faults) {
     CHECK(fault.variant == "unguarded (ThreadCrew)");
     CHECK(test::contains(fault.text, "wrong answer"));
   }

@@ -8,7 +8,7 @@
 #include <random>
 #include <thread>
 
-#include "antcrew/machine/jostle.hpp"
+#include "antcrew/machine/random_delays.hpp"
 
 namespace test {
 
@@ -36,9 +36,9 @@ class Bursts {
           std::mt19937_64 random(seed());
           while (!over_) {
             std::this_thread::sleep_for(std::chrono::microseconds(random() % 4000));
-            antcrew::internal::jostle_seed.store(random() | 1);
+            antcrew::internal::delay_seed.store(random() | 1);
             std::this_thread::sleep_for(std::chrono::microseconds(random() % 300));
-            antcrew::internal::jostle_seed.store(0);
+            antcrew::internal::delay_seed.store(0);
           }
         }) {}
   ~Bursts() {

@@ -22,7 +22,7 @@
 #include "antcrew/crew/internal/piece_body.hpp"
 #include "antcrew/crew/split.hpp"
 #include "antcrew/machine/cache_line.hpp"
-#include "antcrew/machine/jostle.hpp"
+#include "antcrew/machine/random_delays.hpp"
 
 namespace antcrew::internal {
 
@@ -33,7 +33,7 @@ template <class Body>
 std::size_t all_chunks(std::size_t n, std::size_t items, const Enough& enough, Body body) {
   std::size_t pieces = 0;
   std::size_t first = 0;
-  if (enough.never() && !jostled()) {  // nothing to look at between pieces
+  if (enough.never() && !delays_are_on()) {  // nothing to look at between pieces
     if constexpr (std::is_same_v<Body, PieceBody>) {
       return all_chunks(n, items, enough, WholeBody{body.call, body.self});
     } else {

@@ -24,8 +24,8 @@
 #include <optional>
 #include <vector>
 
-#include "antcrew/machine/jostle.hpp"
 #include "antcrew/machine/lock.hpp"
+#include "antcrew/machine/random_delays.hpp"
 #include "antcrew/share/internal/sole_owner.hpp"
 #include "antcrew/share/internal/zeroed_memory.hpp"
 

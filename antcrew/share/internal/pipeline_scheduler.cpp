@@ -5,7 +5,7 @@
 #include <utility>
 
 #include "antcrew/machine/clock.hpp"
-#include "antcrew/machine/jostle.hpp"
+#include "antcrew/machine/random_delays.hpp"
 
 namespace antcrew::internal {
 

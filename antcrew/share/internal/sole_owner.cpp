@@ -5,8 +5,8 @@
 #include <time.h>
 #include <unistd.h>
 
-#include "antcrew/machine/jostle.hpp"
 #include "antcrew/machine/parking.hpp"
+#include "antcrew/machine/random_delays.hpp"
 
 namespace antcrew::internal {
 namespace {

@@ -92,13 +92,13 @@ class BoardMemory {
       : workers_(workers),
         slots_at_(whole_pages(sizeof(Board))),
         shares_at_(slots_at_ + sizeof(WorkerSlot) * count()),
-        beds_at_(shares_at_ + sizeof(Share) * count()),
-        mapping_(whole_pages(beds_at_ + sizeof(WakePlacement) * count())) {
+        placements_at_(shares_at_ + sizeof(Share) * count()),
+        mapping_(whole_pages(placements_at_ + sizeof(WakePlacement) * count())) {
     ::new (mapping_.address()) Board();
     for (std::size_t k = 0; k < count(); ++k) {
       ::new (at(slots_at_ + k * sizeof(WorkerSlot))) WorkerSlot();
       ::new (at(shares_at_ + k * sizeof(Share))) Share();
-      ::new (at(beds_at_ + k * sizeof(WakePlacement))) WakePlacement();
+      ::new (at(placements_at_ + k * sizeof(WakePlacement))) WakePlacement();
     }
   }
 
@@ -109,8 +109,8 @@ class BoardMemory {
   }
   Share* shares() noexcept { return std::launder(reinterpret_cast<Share*>(at(shares_at_))); }
   WakePlacement& placement(int worker) noexcept {
-    return *std::launder(
-        reinterpret_cast<WakePlacement*>(at(beds_at_) + static_cast<std::size_t>(worker) * sizeof(WakePlacement)));
+    return *std::launder(reinterpret_cast<WakePlacement*>(at(placements_at_) +
+                                                          static_cast<std::size_t>(worker) * sizeof(WakePlacement)));
   }
   int workers() const noexcept { return workers_; }
 
@@ -121,7 +121,7 @@ class BoardMemory {
   int workers_;
   std::size_t slots_at_;
   std::size_t shares_at_;
-  std::size_t beds_at_;
+  std::size_t placements_at_;
   Mapping mapping_;
 };
 

@@ -24,7 +24,7 @@
 
 #include "antcrew/base/owned.hpp"
 #include "antcrew/machine/cache_line.hpp"
-#include "antcrew/machine/jostle.hpp"
+#include "antcrew/machine/random_delays.hpp"
 
 namespace antcrew::internal {
 

@@ -216,7 +216,7 @@ void TaskPool::wake_idle() noexcept {
       if (!worker->asleep_.compare_exchange_strong(how, TaskWorker::called, std::memory_order_seq_cst)) continue;
       asleep_.fetch_sub(one_idle, std::memory_order_seq_cst);
       tell_of_call(*worker);
-      if (may_look()) worker->bed_.make_room(current_processor());
+      if (may_look()) worker->placement_.make_room(current_processor());
       wake_one(worker->asleep_);
       return;
     }
@@ -240,7 +240,7 @@ void TaskPool::wake_waiting(const Scope* scope) noexcept {
 bool TaskPool::wake(TaskWorker& worker, std::uint32_t least) noexcept {
   if (!wake_self(worker, least)) return false;
   tell_of_call(worker);
-  if (may_look()) worker.bed_.make_room(current_processor());
+  if (may_look()) worker.placement_.make_room(current_processor());
   wake_one(worker.asleep_);
   return true;
 }

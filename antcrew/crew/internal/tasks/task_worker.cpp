@@ -258,9 +258,9 @@ void TaskWorker::see_to_others() noexcept {
 
 void TaskWorker::begin_sleep(bool waiting, ScopeName wanted, DroppedFor dropped) noexcept {
   pool.processors_.look_again();
-  bed_.lie_down();
+  placement_.lie_down();
   if (pool.several_neighbourhoods_) {
-    neighbourhood_.store(neighbourhood_of(bed_.slept_on()), std::memory_order_relaxed);
+    neighbourhood_.store(neighbourhood_of(placement_.slept_on()), std::memory_order_relaxed);
   }
   // Release: whoever reads it without having seen this worker fall asleep, late from an earlier sleep, follows it.
   sleeps_for_.store(wanted.scope, std::memory_order_release);
@@ -280,7 +280,7 @@ void TaskWorker::end_sleep() noexcept {
 void TaskWorker::sleep() noexcept {
   std::uint32_t how = asleep_.load(std::memory_order_acquire);
   for (; how == idle || how == waits; how = asleep_.load(std::memory_order_acquire)) sleep_while(asleep_, how);
-  bed_.get_up();
+  placement_.get_up();
   if (how != called) return;
   asleep_.store(awake, std::memory_order_relaxed);
   pool.waking_.fetch_sub(1, std::memory_order_seq_cst);

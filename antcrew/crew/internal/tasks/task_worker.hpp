@@ -231,7 +231,7 @@ class TaskWorker {
   std::atomic<const Scope*> sleeps_for_{nullptr};
   std::atomic<std::uint32_t> sleeps_for_life_{0};
   std::atomic<DroppedFor> sleeps_for_dropped_{not_dropped};
-  WakePlacement bed_;
+  WakePlacement placement_;
 };
 
 }  // namespace antcrew::internal

@@ -1,4 +1,4 @@
-#include "antcrew/machine/jostle.hpp"
+#include "antcrew/machine/random_delays.hpp"
 
 #include <sched.h>
 #include <time.h>
@@ -13,7 +13,7 @@ std::uint64_t draw() noexcept {
   static std::atomic<std::uint64_t> threads{0};
   thread_local std::uint64_t state = 0;
   if (state == 0) {
-    state = jostle_seed.load(std::memory_order_relaxed) +
+    state = delay_seed.load(std::memory_order_relaxed) +
             0x9E3779B97F4A7C15u * (threads.fetch_add(1, std::memory_order_relaxed) + 1);
     if (state == 0) state = 1;
   }
@@ -25,7 +25,7 @@ std::uint64_t draw() noexcept {
 
 }  // namespace
 
-void jostle_pause() noexcept {
+void random_pause() noexcept {
   const std::uint64_t drawn = draw();
   switch (drawn % 8) {
     case 0:

@@ -1,4 +1,4 @@
-#include "antcrew/report/jostle_text.hpp"
+#include "antcrew/report/race_text.hpp"
 
 #include <fmt/format.h>
 
@@ -7,18 +7,19 @@
 
 namespace antcrew::report_layer {
 
-std::string jostle_text(const JostleReport& report, std::size_t width) {
+std::string race_text(const RaceReport& report, std::size_t width) {
   if (report.faults.empty()) {
     return wrapped(
-        fmt::format("No race came to light in {} jostled trials of {} variant{} (seed {}). That is no proof: "
-                    "also build with -fsanitize=thread.\n",
-                    report.trials, report.variants, report.variants == 1 ? "" : "s", report.seed),
+        fmt::format(
+            "No race came to light in {} trials with random delays, of {} variant{} (seed {}). That is no proof: "
+            "also build with -fsanitize=thread.\n",
+            report.trials, report.variants, report.variants == 1 ? "" : "s", report.seed),
         width);
   }
   std::string text =
-      fmt::format("{} of the cells jostled went wrong, in {} trials of {} variant{} (seed {}):\n\n",
+      fmt::format("{} of the cells went wrong under random delays, in {} trials of {} variant{} (seed {}):\n\n",
                   report.faults.size(), report.trials, report.variants, report.variants == 1 ? "" : "s", report.seed);
-  for (const JostleFault& fault : report.faults) {
+  for (const RaceFault& fault : report.faults) {
     text += fmt::format("  {} with {} workers at {}, {} time{}: {}\n", fault.variant, fault.workers,
                         point_in_words(fault.point), fault.seen, fault.seen == 1 ? "" : "s", fault.text);
   }

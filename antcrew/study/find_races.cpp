@@ -1,4 +1,4 @@
-#include "antcrew/study/jostle.hpp"
+#include "antcrew/study/find_races.hpp"
 
 #include <sched.h>
 #include <signal.h>
@@ -10,8 +10,8 @@
 #include <random>
 
 #include "antcrew/machine/clock.hpp"
-#include "antcrew/machine/jostle.hpp"
 #include "antcrew/machine/limits.hpp"
+#include "antcrew/machine/random_delays.hpp"
 #include "antcrew/record/record.hpp"
 #include "antcrew/study/process_host.hpp"
 
@@ -23,7 +23,7 @@ namespace {
 
 constexpr int usual_rounds = 20;
 constexpr int counts_each = 3;
-constexpr int most_jostled_workers = 16;
+constexpr int most_workers_tried = 16;
 
 // Takes a processor away in random bursts, so that hand-written threads are interrupted too.
 class Disturber {
@@ -51,12 +51,12 @@ class Disturber {
   pid_t pid_;
 };
 
-class Jostling {
+class RandomDelays {
  public:
-  explicit Jostling(std::uint64_t seed) { internal::jostle_seed.store(seed); }
-  ~Jostling() { internal::jostle_seed.store(0); }
-  Jostling(const Jostling&) = delete;
-  Jostling& operator=(const Jostling&) = delete;
+  explicit RandomDelays(std::uint64_t seed) { internal::delay_seed.store(seed); }
+  ~RandomDelays() { internal::delay_seed.store(0); }
+  RandomDelays(const RandomDelays&) = delete;
+  RandomDelays& operator=(const RandomDelays&) = delete;
 };
 
 std::vector<CellSpec> random_cells(const Outline& study, const Grid& grid, const Point& point,
@@ -65,16 +65,16 @@ std::vector<CellSpec> random_cells(const Outline& study, const Grid& grid, const
   for (const std::size_t variant : grid.variants) {
     if (study.variants()[variant].kind == Cell::Kind::probe) continue;
     for (int k = 0; k < counts_each; ++k) {
-      const int workers = 2 + static_cast<int>(random() % (most_jostled_workers - 1));
+      const int workers = 2 + static_cast<int>(random() % (most_workers_tried - 1));
       cells.push_back({static_cast<int>(variant), workers, point.pin});
     }
   }
   return cells;
 }
 
-void note(JostleReport& report, const Outline& study, const CellSpec& cell, const Point& point, const Fault& fault) {
+void note(RaceReport& report, const Outline& study, const CellSpec& cell, const Point& point, const Fault& fault) {
   const std::string key = cell.of(study).key();
-  for (JostleFault& known : report.faults) {
+  for (RaceFault& known : report.faults) {
     if (known.variant == key && known.workers == cell.workers && known.point == point) {
       ++known.seen;
       return;
@@ -85,16 +85,16 @@ void note(JostleReport& report, const Outline& study, const CellSpec& cell, cons
 
 }  // namespace
 
-JostleReport jostle(const StudyBase& study, const Plan& plan, const std::function<bool()>& stop) {
+RaceReport find_races(const StudyBase& study, const Plan& plan, const std::function<bool()>& stop) {
   const Grid grid = decide(study, plan, usable_processors_now());
-  JostleReport report;
+  RaceReport report;
   report.title = study.title();
   report.seed = plan.seed != 0 ? plan.seed : (std::random_device()() | 1u);
   report.variants = static_cast<int>(grid.variants.size());
   std::mt19937_64 random(report.seed);
   const std::int64_t start = now_ns();
   const auto spent = [&] { return plan.budget_s > 0 && static_cast<double>(now_ns() - start) * 1e-9 > plan.budget_s; };
-  const Jostling on(report.seed);
+  const RandomDelays on(report.seed);
   ProcessHost host(study, {plan.call_limit_s, plan.memory_limit_bytes, stop, false, plan.budget_s});
   const Disturber disturber(report.seed);
   try {

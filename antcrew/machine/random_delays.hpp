@@ -1,4 +1,5 @@
-// Random delays at the borders of pieces, to bring out races that a lucky schedule hides. Off unless a jostle is on.
+// Random delays at the borders of pieces, to bring out races that a lucky schedule hides. Off unless races are looked
+// for.
 #pragma once
 
 #include <atomic>
@@ -9,16 +10,16 @@
 namespace antcrew::internal {
 
 // 0 = off. Set before the crews it is meant for are used.
-inline constinit std::atomic<std::uint64_t> jostle_seed{0};
+inline constinit std::atomic<std::uint64_t> delay_seed{0};
 
 // Mostly nothing, sometimes a turn for others, a spin of microseconds or a sleep of up to half a millisecond.
-void jostle_pause() noexcept;
+void random_pause() noexcept;
 
-inline bool jostled() noexcept {
-  return jostle_seed.load(std::memory_order_relaxed) != 0;
+inline bool delays_are_on() noexcept {
+  return delay_seed.load(std::memory_order_relaxed) != 0;
 }
 inline void at_border() noexcept {
-  if (jostled()) jostle_pause();
+  if (delays_are_on()) random_pause();
 }
 
 }  // namespace antcrew::internal
