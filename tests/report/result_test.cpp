@@ -217,7 +217,7 @@ TEST_CASE("a leader that fell behind in fresh rounds is not called the best") {
     }
   }
   const Analysed study = analyse(record);
-  const std::string text = result_text(study, {});
+  const std::string text = result_text(study, Look(300));
   CAPTURE(text);
   CHECK(contains(text, "Not confirmed"));
   CHECK(contains(text, "in fresh rounds it reached"));
