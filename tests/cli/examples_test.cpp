@@ -115,7 +115,7 @@ TEST_CASE("by_rule: learns, asks what it is worth, and follows its rule; one of 
                         "--instrument", "none", "--quiet", "--save", folder / record},
                        folder.path());
   };
-  CHECK(test::contains(measure("2,2k", "learn.json").out, "always parallel"));
+  CHECK(test::contains(measure("2,50k", "learn.json").out, "always parallel"));
   const test::Outcome worth =
       run_command({ANTCREW_COMMAND, "worth", folder / "learn.json", "--to", folder / "tides.rule.json"});
   CAPTURE(worth.err);
