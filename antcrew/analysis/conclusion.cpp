@@ -110,16 +110,21 @@ const CellFigures* figures_of(const Analysed& study, std::size_t cell) {
   return &study.cells.at(cell);
 }
 
-// Of the cells that were far behind, and so were not tried again, the fastest one whose speedup was clearly above what
-// the leader has in fresh rounds: then it is not the best of what was measured, whichever of the two times was unusual.
-const CellFigures* overtaking(const Conclusion& confirmed, const std::vector<const CellFigures*>& ranked) {
-  if (!confirmed.speedup || !confirmed.speedup->claimed) return nullptr;
+// Cells that were behind, and so were not tried again, though their speedup before was above what the leader has in
+// fresh rounds: clearly, and then the leader is not the best of what was measured, whichever of the two times was
+// unusual; or by its middle, and then it is not told apart from them.
+void weigh_others(Conclusion& confirmed, const std::vector<const CellFigures*>& ranked) {
+  if (!confirmed.speedup || !confirmed.speedup->claimed) return;
   for (const CellFigures* other : ranked) {
     const bool own = other == confirmed.leader || other->confirmed;
-    if (!own && other->speedup && other->speedup->claimed && other->speedup->low > confirmed.speedup->high)
-      return other;
+    if (own || !other->speedup || !other->speedup->claimed) continue;
+    if (other->speedup->low > confirmed.speedup->high) {
+      if (confirmed.better == nullptr) confirmed.better = other;
+    } else if (other->speedup->median > confirmed.speedup->median &&
+               std::find(confirmed.level.begin(), confirmed.level.end(), other) == confirmed.level.end()) {
+      confirmed.level.push_back(other);
+    }
   }
-  return nullptr;
 }
 
 // By the confirmation alone, but for the cells that exploring did not tell apart and that were not tried again.
@@ -147,7 +152,7 @@ Conclusion confirmed(const Analysed& study, Conclusion so_far, const Confirmatio
                                    [&](std::size_t index) { return figures_of(study, index) == other; });
     if (!tried) so_far.level.push_back(other);
   }
-  if (so_far.better == nullptr) so_far.better = overtaking(so_far, ranked);
+  weigh_others(so_far, ranked);
   so_far.answer = said_by(so_far);
   return so_far;
 }

@@ -238,7 +238,13 @@ TEST_CASE("a leader that falls behind what others had before is not confirmed, t
   REQUIRE(study.conclusion.better != nullptr);
   CHECK(study.conclusion.better->cell->variant == "c");
   CHECK_FALSE(study.conclusion.better_by.has_value());
-  // Where their intervals overlap, it stays what it was.
+  // Where their intervals overlap, but its middle is the higher one, they are not told apart; with the lower one, it
+  // stays behind.
+  const Record wide = confirmed_record({7.0, 9.6, 8.6, 8.7, 8.6, 8.7, 8.6, 9.5, 7.2}, std::vector<double>(9, 9.6));
+  const Analysed level = analyse(wide);
+  CHECK(level.conclusion.answer == Conclusion::Kind::faster);
+  REQUIRE(level.conclusion.level.size() == 1);
+  CHECK(level.conclusion.level.front()->cell->variant == "c");
   const Record near = confirmed_record({8.2, 8.4, 8.3, 8.2, 8.4, 8.3, 8.2, 8.4, 8.3}, std::vector<double>(9, 8.9));
   CHECK(analyse(near).conclusion.answer == Conclusion::Kind::best);
 }
