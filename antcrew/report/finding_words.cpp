@@ -367,16 +367,6 @@ const Words all_words[] = {
        return fmt::format("use {} worker{}", count(f, "enough"), figure(f, "enough") == 1 ? "" : "s");
      }},
     {"memory-grows", memory_claim, [](const Finding&) { return std::string("share what all workers only read"); }},
-    {"too-few-rounds", [](const Finding&) { return std::string("there were too few rounds for an interval"); },
-     [](const Finding&) { return std::string("give it a larger --budget, or resume it with --resume"); }},
-    {"nothing-wrong",
-     [](const Finding& f) {
-       if (f.figures.has("small_losses_share"))
-         return "no loss of 5 % or more by itself; smaller ones take " + percent_text(figure(f, "small_losses_share")) +
-                " of its workers' time together";
-       return std::string("no loss of 5 % or more: its workers are busy with what the baseline does, too");
-     },
-     [](const Finding&) { return std::string(); }},
 };
 
 const Words* words_of_finding(const std::string& id) {

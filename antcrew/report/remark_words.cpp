@@ -209,6 +209,16 @@ const Words machine_words[] = {
            bytes_text(static_cast<std::uint64_t>(figure(f, "cache_bytes"))), count(f, "level"));
      },
      [](const Finding&) { return std::string("work in tiles that fit, or use smaller types"); }},
+    {"too-few-rounds", [](const Finding&) { return std::string("there were too few rounds for an interval"); },
+     [](const Finding&) { return std::string("give it a larger --budget, or resume it with --resume"); }},
+    {"nothing-wrong",
+     [](const Finding& f) {
+       if (has(f, "small_losses_share"))
+         return "no loss of 5 % or more by itself; smaller ones take " + percent_text(figure(f, "small_losses_share")) +
+                " of its workers' time together";
+       return std::string("no loss of 5 % or more: its workers are busy with what the baseline does, too");
+     },
+     none},
     {"ended-early",
      [](const Finding&) { return std::string("the run was ended early: this is what was measured until then"); },
      [](const Finding&) { return std::string("resume it with --resume"); }},
