@@ -111,7 +111,7 @@ TEST_CASE("by_rule: learns, asks what it is worth, and follows its rule; one of 
   const TemporaryFolder folder;
   const std::string program = std::string(ANTCREW_EXAMPLES) + "/by_rule";
   const auto measure = [&](const std::string& sizes, const std::string& record) {
-    return run_command({program, "--sizes", sizes, "--workers", "2", "--rounds", "6", "--budget", "0", "--no-confirm",
+    return run_command({program, "--sizes", sizes, "--workers", "2", "--rounds", "11", "--budget", "0", "--no-confirm",
                         "--instrument", "none", "--quiet", "--save", folder / record},
                        folder.path());
   };
