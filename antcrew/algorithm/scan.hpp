@@ -13,6 +13,7 @@
 #pragma once
 
 #include <cstddef>
+#include <cstdint>
 #include <functional>
 #include <iterator>
 #include <optional>
@@ -76,7 +77,10 @@ void scan(Crew& crew, In in, Out out, std::size_t n, std::optional<T> carry, Com
   // whole numbers are not rounded.
   constexpr bool exact =
       std::is_integral_v<T> && (std::is_same_v<Combine, std::plus<>> || std::is_same_v<Combine, std::plus<T>>);
-  const std::size_t done = crew.first_steps(pieces, n, [&](std::size_t piece) {
+  // Adding up a few thousand of them where they lie takes less than waking anybody, whatever they are.
+  constexpr std::size_t surely_little = 4'096;
+  const bool little = exact && std::contiguous_iterator<In> && n <= surely_little;
+  const auto alone = [&](std::size_t piece) {
     const Range range = parts[piece];
     if constexpr (exact) {
       T so_far = carry.value_or(T{});
@@ -97,7 +101,9 @@ void scan(Crew& crew, In in, Out out, std::size_t n, std::optional<T> carry, Com
       sum = static_cast<T>(combine(std::move(sum), item));
     }
     carry = joined(carry, sum);
-  });
+  };
+  const std::size_t done =
+      crew.first_steps(pieces, n, alone, little ? static_cast<std::uint16_t>(pieces) : std::uint16_t{1});
   if (done == pieces) return;
   std::vector<std::optional<T>> before(pieces - done);
   crew.each(before.size(), Crew::small_pieces(1), [&](std::size_t k) { before[k] = total(done + k); });

@@ -7,6 +7,7 @@
 
 #include <concepts>
 #include <cstddef>
+#include <cstdint>
 #include <iterator>
 #include <optional>
 #include <span>
@@ -89,9 +90,11 @@ class Loops {
     self().pieces(n, how, stop,
                   {&each_block<std::remove_reference_t<Body>>, address_of(body), true, items > Alone::most_shared}, at);
   }
-  // Only those first few, one after the other. Returns how many were done: none of few items, or when a log is open.
+  // Only those first few, one after the other, the first `at_first` of them without a look at the clock. Returns how
+  // many were done: none of few items, or when a log is open.
   template <class Body>
-  std::size_t first_steps(std::size_t n, std::size_t items, Body&& body, CallPlace at = CallPlace::here()) {
+  std::size_t first_steps(std::size_t n, std::size_t items, Body&& body, std::uint16_t at_first = 1,
+                          CallPlace at = CallPlace::here()) {
     std::size_t done = 0;
     auto counted = [&](Range block, const Enough&) {
       for (std::size_t i = block.first; i < block.last; ++i) {
@@ -102,7 +105,8 @@ class Loops {
     PieceBody first = piece_body(counted, true);
     first.perhaps_small = items > Alone::most_shared;
     first.only_first = true;
-    self().pieces(n, Crew::small_pieces(1), no_stop, first, at);
+    first.at_first = at_first;
+    self().pieces(n, Crew::small_pieces(at_first), no_stop, first, at);
     return done;
   }
 
@@ -113,8 +117,13 @@ class Loops {
                   "each: these items are proxies (std::vector<bool>?), neighbours of which cannot be written by two "
                   "workers: use a vector of char");
     using Step = std::iter_difference_t<At>;
-    each(
-        static_cast<std::size_t>(last - first), [&](std::size_t i) { body(first[static_cast<Step>(i)]); }, options, at);
+    // Copies of the borders stay in registers: what the body writes could not have changed them.
+    auto on_items = [first, &body](Range block, const Enough&) {
+      const At end = first + static_cast<Step>(block.last);
+      for (At item = first + static_cast<Step>(block.first); item != end; ++item) body(*item);
+    };
+    self().pieces(static_cast<std::size_t>(last - first), usual_of(options), options.stop, piece_body(on_items, true),
+                  at);
   }
 
   // body(item) for every item.

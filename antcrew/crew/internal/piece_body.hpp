@@ -21,6 +21,7 @@ struct PieceBody {
   bool may_cut = false;        // calls for parts of a piece, one after the other, do the same as one for all of it
   bool perhaps_small = false;  // the first pieces are tried by the caller alone, see Alone
   bool only_first = false;     // and no more than these are done; all of them where one worker does all anyway
+  std::uint16_t at_first = 1;  // so many of them before the clock is read: of work known to be little
 
   // For a range that is not empty, handed out because it was not enough yet.
   void operator()(Range range, const Enough& enough) const {
@@ -51,7 +52,10 @@ class Alone {
     const std::int64_t start_ns = now_ns();
     std::size_t done = 0;
     while (done < n && !enough()) {
-      const std::size_t at_once = done == 0 || enough.may_be_asked() ? 1 : done < most_at_once ? done : most_at_once;
+      const std::size_t at_once = done == 0               ? body.at_first
+                                  : enough.may_be_asked() ? 1
+                                  : done < most_at_once   ? done
+                                                          : most_at_once;
       const std::size_t first = done;
       done = n - done < at_once ? n : done + at_once;
       body.call(body.self, {first, done}, enough);

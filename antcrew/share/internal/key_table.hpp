@@ -99,7 +99,9 @@ class KeyTable {
     const auto is = [&](std::size_t k, std::uint64_t word) {
       return static_cast<unsigned>(four[k].load(std::memory_order_acquire) == word);
     };
-    if ((is(0, bits) | is(1, bits) | is(2, bits) | is(3, bits)) != 0) [[likely]]
+    unsigned among_four = is(0, bits) | is(1, bits) | is(2, bits) | is(3, bits);
+    asm("" : "+r"(among_four));  // or the compiler would branch on the fourth by itself
+    if (among_four != 0) [[likely]]
       return false;
     const auto same = [bits](std::uint64_t word) { return word == bits; };
     const bool ends_here = (is(0, 0) | is(1, 0) | is(2, 0) | is(3, 0)) != 0;
