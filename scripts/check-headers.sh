@@ -6,14 +6,17 @@ set -eu
 top=$(cd "$(dirname "$0")/.." && pwd)
 compiler=${1:-g++}
 check() {
-  local header=$1 source used
+  local header=$1 source used more=
   source=${header%.hpp}.cpp
+  case $header in
+    antcrew/ranks/*) more=$(pkg-config --cflags mpi-c 2>/dev/null) || return 0 ;;  # no MPI, no ranks
+  esac
   if [ ! -f "$source" ] || [ "$(grep -m1 '^#include' "$source")" != "#include \"$header\"" ]; then
-    "$compiler" -std=c++20 -I"$top" -fsyntax-only -x c++ -include "$top/$header" /dev/null ||
+    "$compiler" -std=c++20 -I"$top" $more -fsyntax-only -x c++ -include "$top/$header" /dev/null ||
       { echo "$header does not compile alone"; return 1; }
   fi
   case $header in
-    antcrew/sweep/* | antcrew/report/* | antcrew/store/* | antcrew/cli/* | antcrew/antcrew.hpp | antcrew/crew/by_cereal.hpp) return 0 ;;
+    antcrew/sweep/* | antcrew/report/* | antcrew/store/* | antcrew/cli/* | antcrew/ranks/* | antcrew/antcrew.hpp | antcrew/crew/by_cereal.hpp) return 0 ;;
   esac
   used=$("$compiler" -std=c++20 -I"$top" -M -x c++ -include "$top/$header" /dev/null | tr ' \\' '\n\n')
   if grep -E '/(fmt|nlohmann|CLI|boost)/|/hwloc|/c\+\+/[0-9]+/(thread|regex|iostream)$' <<<"$used"; then

@@ -5,7 +5,7 @@
 # Usage: check-layers.sh [FOLDER WITH antcrew/]
 set -eu
 top=${1:-$(cd "$(dirname "$0")/.." && pwd)}
-layers="base machine log crew algorithm share record analysis study sweep report store cli"
+layers="base machine log crew algorithm share record analysis study ranks sweep report store cli"
 place() { local n=0 layer; for layer in $layers; do n=$((n + 1)); [ "$layer" = "$1" ] && { echo $n; return; }; done; echo 0; }
 
 wrong=0
