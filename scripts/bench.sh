@@ -17,6 +17,9 @@ for name in $chosen; do
   echo "measuring: $name" >&2
   case $name in
     resting) "$bin/bench/bench_resting" >"$kept/resting.txt" ;;
+    ranks)
+      export OMPI_ALLOW_RUN_AS_ROOT=1 OMPI_ALLOW_RUN_AS_ROOT_CONFIRM=1 OMPI_MCA_rmaps_base_oversubscribe=1
+      for count in 2 4; do mpirun -n $count "$bin/bench/bench_ranks" >>"$kept/ranks.txt"; done ;;
     regions) (cd "$kept" && measure regions --quiet --no-confirm --rounds 13 --budget 0) ;;
     sorting | triad | keys | processes | blocks | stream | waiting) (cd "$kept" && measure "$name" --quiet --no-confirm --rounds 7 --budget 0) ;;
     *) (cd "$kept" && measure "$name" --quiet --no-confirm --rounds 21 --budget 0) ;;

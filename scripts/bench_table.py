@@ -242,6 +242,11 @@ if os.path.exists(folder + "/resting.txt"):
     for entry in open(folder + "/resting.txt"):
         name, figure = entry.rstrip("\n").split("\t")
         line(name, asked[name.split()[0]], figure)
+if os.path.exists(folder + "/ranks.txt"):
+    asked = {"empty": "1.5 or less"}
+    for entry in open(folder + "/ranks.txt"):
+        name, median, low, high = entry.rstrip("\n").split("\t")
+        line(name, asked.get(name.split()[0], "1.1 or less"), f"{median} ({low} to {high})")
 width = max((len(w) for w, _, _ in lines), default=0)
 table = [f"preset {preset}; the hypervisor took {int(steal_ticks) / 100:.0f} s of processor time meanwhile"]
 table += [f"{w:<{width}}  {a:<34}  {g}" for w, a, g in lines]

@@ -198,9 +198,6 @@ void Packer::put(const T& value) {
     }
   } else if constexpr (internal::is_tuple<T>) {
     std::apply([&](const auto&... part) { (put(part), ...); }, value);
-  } else if constexpr (sizeof(T) < large_from) {
-    const char* bytes = reinterpret_cast<const char*>(&value);
-    small_.insert(small_.end(), bytes, bytes + sizeof(T));
   } else {
     block(&value, sizeof(T));
   }

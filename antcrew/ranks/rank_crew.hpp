@@ -14,7 +14,7 @@
 // keep() sent once, and RankArrays, in whose place the body gets this rank's RankPart. What it returns comes back.
 //
 // Cost. A call takes a message down a tree of ranks and a reply from each. Data goes as it lies where types are plain.
-// A rank that waits looks for a millisecond, or a tenth of that where ranks have to share processors, and then sleeps
+// A rank that waits looks for a millisecond, or giving way where ranks have to share processors, and then sleeps
 // between looks: 2 % of a processor, and as much later.
 // Faults. What a body throws comes out here as RankThrew, and the crew stays usable; the ranks are let come to their
 // end, but are handed no further chunks. With CrewOptions::processes.deadline_s, a call that takes longer ends with

@@ -4,7 +4,6 @@
 
 #include <algorithm>
 #include <array>
-#include <bit>
 #include <cstring>
 #include <string>
 
@@ -30,13 +29,13 @@ void checked(int result, const char* call) {
 }
 
 bool Wait::go_on() noexcept {
-  if (crowded_) give_way();
+  if (crowded_ && looks_ % 8 == 7) give_way();
   if (++looks_ % 32 != 0) return true;
   const std::int64_t now = now_ns();
   if (begun_ns_ == 0) begun_ns_ = now;
   if (until_ns_ != 0 && now > until_ns_) return false;
   const std::int64_t waited = now - begun_ns_;
-  if (waited > (crowded_ ? look_ns_ / 10 : look_ns_)) {
+  if (waited > look_ns_) {
     looks_ = 31;  // from now on one look between two sleeps
     const timespec sleep{0, std::clamp(waited / 50, shortest_sleep_ns, longest_sleep_ns)};
     ::nanosleep(&sleep, nullptr);
@@ -49,9 +48,8 @@ Link::Link(MPI_Comm communicator) {
   MPI_Comm_set_errhandler(communicator_, MPI_ERRORS_RETURN);
   MPI_Comm_rank(communicator_, &rank_);
   MPI_Comm_size(communicator_, &ranks_);
-  const int free_bits = rank_ == 0 ? 31 : std::countr_zero(static_cast<unsigned>(rank_));
-  for (int bit = 0; bit < free_bits && (1 << bit) < ranks_; ++bit) {
-    if (rank_ + (1 << bit) < ranks_) below_.insert(below_.begin(), rank_ + (1 << bit));
+  for (int below = most_below * rank_ + 1; below <= most_below * (rank_ + 1) && below < ranks_; ++below) {
+    below_.push_back(below);
   }
 }
 
@@ -124,9 +122,12 @@ Link::Part Link::next_part(int from, int tag) {
 }
 
 void Link::take(Part part, void* to) {
-  std::vector<MPI_Request> receiving(1);
-  checked(MPI_Imrecv(to, static_cast<int>(part.bytes), MPI_BYTE, &part.message, receiving.data()), "MPI_Imrecv");
-  wait_for(receiving);
+  MPI_Request receiving;
+  checked(MPI_Imrecv(to, static_cast<int>(part.bytes), MPI_BYTE, &part.message, &receiving), "MPI_Imrecv");
+  Wait wait(crowded, until_ns, Wait::data_look_ns);
+  for (int done = 0; checked(MPI_Test(&receiving, &done, MPI_STATUS_IGNORE), "MPI_Test"), done == 0;) {
+    if (!wait.go_on()) throw TooLong();
+  }
 }
 
 void Incoming::read(void* to, std::size_t bytes) {

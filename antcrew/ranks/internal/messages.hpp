@@ -79,13 +79,15 @@ class Link {
   Part next_part(int from, int tag);
   void take(Part part, void* to);
 
-  // Ranks that get from this one what rank 0 tells all of them: a tree with 2^k ranks below k steps.
+  // Ranks that get from this one what rank 0 tells all of them: a tree in which each passes it on
+  // to eight, so that few ranks hear it at once, and a thousand in four steps.
   std::span<const int> below() const noexcept { return below_; }
-  int above() const noexcept { return rank_ & (rank_ - 1); }
+  int above() const noexcept { return (rank_ - 1) / most_below; }
 
   // Leaves MPI's resources alone: others do not answer any more.
   void abandon() noexcept { communicator_ = MPI_COMM_NULL; }
 
+  static constexpr int most_below = 8;
   static constexpr std::size_t part_bytes = std::size_t{4} << 20;
 
  private:

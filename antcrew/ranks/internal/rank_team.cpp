@@ -487,17 +487,25 @@ void RankTeam::serve() {
                           "write if (crew.rank() == 0) { … } else crew.serve();");
   }
   served_ = true;
-  std::vector<char> letter;
+  std::vector<char> letter(letter_bytes);
+  std::size_t bytes = 0;
   do {
-    const Link::Part part = link_.next_part(link_.above(), order_tag);
-    letter.resize(part.bytes);
-    link_.take(part, letter.data());
-    for (const int below : link_.below()) link_.send(below, order_tag, letter.data(), letter.size());
-  } while (do_order(letter));
+    MPI_Request coming;
+    MPI_Status status;
+    checked(MPI_Irecv(letter.data(), static_cast<int>(letter.size()), MPI_BYTE, link_.above(), order_tag,
+                      link_.communicator(), &coming),
+            "MPI_Irecv");
+    Wait wait(link_.crowded);
+    for (int come = 0; checked(MPI_Test(&coming, &come, &status), "MPI_Test"), come == 0;) wait.go_on();
+    int count = 0;
+    MPI_Get_count(&status, MPI_BYTE, &count);
+    bytes = static_cast<std::size_t>(count);
+    for (const int below : link_.below()) link_.send(below, order_tag, letter.data(), bytes);
+  } while (do_order({letter.data(), bytes}));
   store_.clear();
 }
 
-bool RankTeam::do_order(std::vector<char>& letter) {
+bool RankTeam::do_order(std::span<const char> letter) {
   OrderHead head;
   std::memcpy(&head, letter.data(), sizeof head);
   if (head.leave != 0) return false;

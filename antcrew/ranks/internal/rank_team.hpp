@@ -141,7 +141,7 @@ class RankTeam {
   bool any_fault();
   void throw_first_fault();
   [[noreturn]] void late(const std::vector<int>& missing);
-  bool do_order(std::vector<char>& letter);
+  bool do_order(std::span<const char> letter);
   void reply(std::uint64_t number, const std::vector<Range>& ranges, const Packer& made);
   void reply_fault(std::uint64_t number, const Fault& fault);
 
