@@ -2,6 +2,8 @@
 
 #include <fmt/format.h>
 
+#include <optional>
+
 #include "antcrew/base/error.hpp"
 #include "antcrew/cli/exit.hpp"
 #include "antcrew/cli/forms.hpp"
@@ -11,6 +13,7 @@
 #include "antcrew/report/race_text.hpp"
 #include "antcrew/report/text.hpp"
 #include "antcrew/study/find_races.hpp"
+#include "antcrew/study/launched.hpp"
 #include "antcrew/study/run.hpp"
 
 namespace antcrew::cli_layer {
@@ -77,6 +80,12 @@ int study_main(int argc, char** argv, const StudyBase* const* studies, std::size
 
 int study_main(int argc, char** argv, const std::vector<const StudyBase*>& studies, const FileBuild& build) {
   using namespace cli_layer;
+  std::optional<int> launched;
+  const int served = guarded(program_name(argv[0]), [&] {
+    launched = serve_launched(argc, argv, studies);
+    return launched.value_or(exit_done);
+  });
+  if (launched || served != exit_done) return served;
   return guarded(program_name(argv[0]), [&] { return parse_and_run(argc, argv, studies, build); });
 }
 

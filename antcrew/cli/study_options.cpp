@@ -119,6 +119,12 @@ void add_study_options(CLI::App& app, StudyOptions& o, bool of_commands) {
   if (!of_commands) {
     app.add_option("--pin", o.pins, "pinnings to try: off, apart, near, or a list of them")->type_name("LIST");
   }
+  if (!of_commands) {
+    app.add_option("--launcher", o.launcher,
+                   "what begins the workers of a RankCrew (default: mpirun -n @(workers)); @(size) and dimensions are "
+                   "put in, too")
+        ->type_name("WORDS");
+  }
   app.add_option(
          "--rounds", o.rounds,
          "of every cell, and as many to confirm the best (default: 11 to 60, until intervals are narrow enough)")
@@ -291,6 +297,7 @@ Plan plan_of(const StudyOptions& o) {
   if (!o.memory_limit.empty()) plan.memory_limit_bytes = parse_count(o.memory_limit, "--memory-limit");
   plan.again = o.only;
   plan.let_print = o.let_print;
+  plan.launcher = o.launcher;
   if (o.meter) plan.meter = parse_metering(*o.meter);
   if (!o.only.empty() && o.resume.empty()) {
     bad_input("cli.option", "--only", "no record to add to", "name it with --resume RECORD");

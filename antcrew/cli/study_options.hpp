@@ -46,6 +46,7 @@ struct StudyOptions {
   bool answers = false;
   bool page = false;  // one beside the record, too
   bool let_print = false;
+  std::string launcher;
   std::optional<std::string> meter;
   bool list = false;
 };

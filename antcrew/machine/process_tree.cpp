@@ -6,7 +6,11 @@
 #include <sys/wait.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <cerrno>
+#include <cstdlib>
+#include <fstream>
+#include <string>
 
 #include "antcrew/machine/usage.hpp"
 
@@ -31,6 +35,19 @@ void no_core_file() {
 
 void adopt_orphans() {
   ::prctl(PR_SET_CHILD_SUBREAPER, 1);
+}
+
+bool is_at_or_below(pid_t process, const std::vector<pid_t>& roots) {
+  for (int steps = 0; process > 1 && steps < 64; ++steps) {
+    if (std::find(roots.begin(), roots.end(), process) != roots.end()) return true;
+    std::ifstream stat("/proc/" + std::to_string(process) + "/stat");
+    std::string line;
+    std::getline(stat, line);
+    const std::size_t after_name = line.rfind(')');
+    if (after_name == std::string::npos || after_name + 4 > line.size()) return false;
+    process = std::atoi(line.c_str() + after_name + 4);
+  }
+  return false;
 }
 
 bool nobody_below() {

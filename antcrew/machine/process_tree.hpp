@@ -21,6 +21,9 @@ void no_core_file();
 // Processes below whose parent ends come to this process, so that it can wait for them and end them.
 void adopt_orphans();
 
+// Whether the process is one of these, or below one; as far as can be seen.
+bool is_at_or_below(pid_t process, const std::vector<pid_t>& roots);
+
 // Whether any process is below this one, ended or not.
 bool nobody_below();
 

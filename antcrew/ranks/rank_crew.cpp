@@ -20,6 +20,9 @@ void check_options_of_ranks(const CrewOptions& options) {
   }
 }
 
+// Of a program that was launched for a study.
+std::shared_ptr<internal::RankTeam> joined;
+
 // Begins MPI where nobody has, and ends it again.
 class Begun {
  public:
@@ -54,8 +57,49 @@ RankCrew::RankCrew(MPI_Comm communicator, const CrewOptions& options) {
   facts_.asked = options;
 }
 
+RankCrew::RankCrew(int workers, const CrewOptions& options) : lets_go_(false) {
+  check_options_of_ranks(options);
+  if (!joined) {
+    base_layer::could_not_run(
+        "ranks.launch", "RankCrew", "no launcher has begun its workers",
+        "measure it in a study with stands, or write on_ranks() and call mpirun -n " + std::to_string(workers));
+  }
+  if (joined->ranks() != workers) {
+    base_layer::could_not_run(
+        "ranks.launch", "RankCrew",
+        "the launcher began " + std::to_string(joined->ranks()) + " ranks in place of " + std::to_string(workers),
+        "write @(workers) where the launcher takes the number of processes");
+  }
+  joined->set_deadline(options.processes.deadline_s);
+  team_ = joined;
+  facts_.asked = options;
+}
+
 RankCrew::~RankCrew() {
-  team_->let_go();
+  if (lets_go_) team_->let_go();
+}
+
+bool RankCrew::join(int argc, char** argv) {
+  int already = 0;
+  MPI_Initialized(&already);
+  if (already == 0) {
+    int granted = 0;
+    internal::checked(MPI_Init_thread(&argc, &argv, MPI_THREAD_FUNNELED, &granted), "MPI_Init_thread");
+  }
+  joined = std::make_shared<internal::RankTeam>(MPI_COMM_WORLD, 0.0);
+  if (joined->rank() == 0) return true;
+  joined->serve();
+  leave();
+  return false;
+}
+
+void RankCrew::leave() {
+  if (!joined) return;
+  joined->let_go();
+  joined.reset();
+  int finalised = 0;
+  MPI_Finalized(&finalised);
+  if (finalised == 0) MPI_Finalize();
 }
 
 int on_ranks(int argc, char** argv, const std::function<int(RankCrew&)>& body, const CrewOptions& options) {

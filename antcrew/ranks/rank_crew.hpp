@@ -124,6 +124,9 @@ class RankCrew {
   // Collective: all ranks of the communicator make it. Of the options only processes.deadline_s may be asked. Throws
   // Error (crew.options, ranks.program, ranks.byte_order, ranks.mpi) in all ranks.
   explicit RankCrew(MPI_Comm communicator, const CrewOptions& options = {});
+  // In a body's process that a launcher began for a study (see join()): of the ranks that are there. Throws Error
+  // (ranks.launch) where nobody launched them, or another number of them.
+  RankCrew(int workers, const CrewOptions& options);
   // In rank 0: lets the others go. In the others: serves until then, where serve() was not called.
   ~RankCrew();
   RankCrew(const RankCrew&) = delete;
@@ -251,6 +254,11 @@ class RankCrew {
     return Kept<Value>(std::move(handle), std::move(own));
   }
 
+  // For studies, whose cells are launched: begins MPI; true in rank 0, false in the others once leave() was called
+  // there.
+  static bool join(int argc, char** argv);
+  static void leave();
+
   // What their bodies write would be lost.
   template <class... Anything>
   void each(Anything&&...) = delete;
@@ -354,6 +362,7 @@ class RankCrew {
   }
 
   std::shared_ptr<internal::RankTeam> team_;
+  bool lets_go_ = true;  // at its end
   CrewFacts facts_;
 };
 

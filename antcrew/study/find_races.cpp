@@ -95,7 +95,7 @@ RaceReport find_races(const StudyBase& study, const Plan& plan, const std::funct
   const std::int64_t start = now_ns();
   const auto spent = [&] { return plan.budget_s > 0 && static_cast<double>(now_ns() - start) * 1e-9 > plan.budget_s; };
   const RandomDelays on(report.seed);
-  ProcessHost host(study, {plan.call_limit_s, plan.memory_limit_bytes, stop, false, plan.budget_s});
+  ProcessHost host(study, {plan.call_limit_s, plan.memory_limit_bytes, stop, false, plan.budget_s, plan.launcher});
   const Disturber disturber(report.seed);
   try {
     for (const Point& point : grid.points) {

@@ -3,6 +3,7 @@
 
 #include <functional>
 #include <optional>
+#include <string>
 #include <vector>
 
 #include "antcrew/study/layer.hpp"
@@ -16,6 +17,7 @@ struct HostLimits {
   std::function<bool()> stop = {};  // asked while waiting; true ends the run
   bool let_print = false;           // what user code prints goes to standard error
   double budget_s = 0;              // of the whole study; 0 = none
+  std::string launcher = {};        // see Plan
 
   // Thirty times what the baseline takes, as long as that is no more than a twentieth of the budget: hangs are not to
   // use up what the others need. Three times the baseline, and three seconds, in any case.

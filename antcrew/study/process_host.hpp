@@ -31,6 +31,9 @@ class ProcessHost : public Host {
   void close() override;
 
  private:
+  bool launched(const CellSpec& spec) const {
+    return !spec.baseline() && study_.launched(static_cast<std::size_t>(spec.variant)) != nullptr;
+  }
   void start_input_process(bool own_inputs);
   std::optional<Fault> wait_for_input(BlockFacts& facts);
   bool ensure_process(std::size_t cell);

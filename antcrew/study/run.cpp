@@ -130,7 +130,8 @@ Record run_all(const StudyBase& study, const Plan& plan, const RunHooks& hooks, 
   fresh.build.library_optimised = true;
 #endif
   fresh.build.program_hash = internal::program_hash();
-  const HostLimits limits{plan.call_limit_s, plan.memory_limit_bytes, hooks.stop, plan.let_print, plan.budget_s};
+  const HostLimits limits{plan.call_limit_s, plan.memory_limit_bytes, hooks.stop,
+                          plan.let_print,    plan.budget_s,           plan.launcher};
   const auto make_host = [&]() -> std::unique_ptr<Host> {
     if (plan.stands) return std::make_unique<ProcessHost>(study, limits);
     return std::make_unique<LocalHost>(study, limits);

@@ -20,12 +20,31 @@ namespace internal {
 void keep_facts(const CrewFacts& facts, std::optional<CrewFacts>& into);
 void keep_facts(const std::optional<CrewFacts>& facts, std::optional<CrewFacts>& into);
 
+// A crew whose workers are processes that a launcher began with the program: the crew's `join` and `leave`.
+struct LaunchedCrew {
+  // In each of the processes: begins what they share. True in the one that leads; in the others it returns false once
+  // that one has let them go. Throws what beginning it throws.
+  bool (*join)(int argc, char** argv);
+  // In the one that leads, at the end.
+  void (*leave)();
+};
+template <class Crew>
+const LaunchedCrew* launched_crew() {
+  if constexpr (requires { Crew::join; }) {
+    static constexpr LaunchedCrew calls{&Crew::join, &Crew::leave};
+    return &calls;
+  } else {
+    return nullptr;
+  }
+}
+
 // What a study does with crews of one type.
 struct CrewKind {
   const char* name;
   void* (*start)(int workers, const CrewOptions& options);
   void (*facts)(const void* crew, std::optional<CrewFacts>& into);
   void (*destroy)(void* crew);
+  const LaunchedCrew* (*launched)();  // gives null for a crew that begins its workers itself
 };
 template <class Crew>
 inline constexpr CrewKind crew_kind{CrewTraits<Crew>::name,
@@ -35,7 +54,7 @@ inline constexpr CrewKind crew_kind{CrewTraits<Crew>::name,
                                     [](const void* crew, std::optional<CrewFacts>& into) {
                                       keep_facts(CrewTraits<Crew>::facts(*static_cast<const Crew*>(crew)), into);
                                     },
-                                    [](void* crew) { delete static_cast<Crew*>(crew); }};
+                                    [](void* crew) { delete static_cast<Crew*>(crew); }, launched_crew<Crew>};
 
 // Calls the body `calls` times in a row and gives the time of them all. input: the input, or the first of `calls`
 // copies to work on in place. answers: the KeptAnswers that the answers go into; null in place.

@@ -32,6 +32,10 @@ class StudyBase : public study_layer::Outline {
 
   // Of the variant of that number in variants().
   const CrewOptions& crew_options(std::size_t variant) const { return definitions_.at(variant).options; }
+  // How its workers are joined where a launcher begins them; null where its crew begins them.
+  const internal::LaunchedCrew* launched(std::size_t variant) const {
+    return definitions_.at(variant).calls->crew->launched();
+  }
   // Starts its crew. Throws what that throws.
   internal::Owned<study_layer::Session> open_variant(std::size_t variant, int workers,
                                                      const CrewOptions& options) const;

@@ -13,20 +13,20 @@ namespace estuary {
 
 constexpr int steps = 20;
 
-struct WakePlacement {
+struct Bed {
   std::size_t side = 0;
   std::vector<double> depth;
   std::vector<double> next;
 };
 
-WakePlacement make_bed(std::size_t side) {
-  WakePlacement bed{side, std::vector<double>(side * side), std::vector<double>(side * side)};
+Bed make_bed(std::size_t side) {
+  Bed bed{side, std::vector<double>(side * side), std::vector<double>(side * side)};
   for (std::size_t i = 0; i < side * side; ++i) bed.depth[i] = 3 + std::sin(0.01 * static_cast<double>(i % 9973));
   bed.next = bed.depth;  // the rim stays as it is
   return bed;
 }
 
-void step_row(WakePlacement& bed, std::size_t y) {
+void step_row(Bed& bed, std::size_t y) {
   const std::size_t side = bed.side;
   const double* row = bed.depth.data() + y * side;
   double* out = bed.next.data() + y * side;
@@ -35,20 +35,20 @@ void step_row(WakePlacement& bed, std::size_t y) {
   }
 }
 
-void settle(WakePlacement& bed) {
+void settle(Bed& bed) {
   for (int step = 0; step < steps; ++step) {
     for (std::size_t y = 1; y + 1 < bed.side; ++y) step_row(bed, y);
     std::swap(bed.depth, bed.next);
   }
 }
 
-antcrew::Range inner_rows(const WakePlacement& bed, int workers, int w) {
+antcrew::Range inner_rows(const Bed& bed, int workers, int w) {
   const auto part = antcrew::even_part(bed.side - 2, static_cast<std::size_t>(workers), static_cast<std::size_t>(w));
   return {part.first + 1, part.last + 1};
 }
 
 // What is often written first: threads begun and joined again in every step.
-void settle_with_new_threads(WakePlacement& bed, int workers) {
+void settle_with_new_threads(Bed& bed, int workers) {
   for (int step = 0; step < steps; ++step) {
     std::vector<std::jthread> threads;
     for (int w = 0; w < workers; ++w) {
@@ -62,7 +62,7 @@ void settle_with_new_threads(WakePlacement& bed, int workers) {
 }
 
 // Threads begun once, which meet at a barrier after every step.
-void settle_with_a_barrier(WakePlacement& bed, int workers) {
+void settle_with_a_barrier(Bed& bed, int workers) {
   std::barrier all_done(workers, [&bed]() noexcept { std::swap(bed.depth, bed.next); });
   std::vector<std::jthread> threads;
   for (int w = 0; w < workers; ++w) {
@@ -79,7 +79,7 @@ void settle_with_a_barrier(WakePlacement& bed, int workers) {
 
 int main(int argc, char** argv) {
   using namespace antcrew;
-  InPlaceStudy silt("Silt after twenty time steps", estuary::make_bed, estuary::settle, &estuary::WakePlacement::depth,
+  InPlaceStudy silt("Silt after twenty time steps", estuary::make_bed, estuary::settle, &estuary::Bed::depth,
                     within(1e-12));
   silt.sizes({100, 400, 1600});
 
@@ -87,7 +87,7 @@ int main(int argc, char** argv) {
                         [](auto& bed, Workers workers) { estuary::settle_with_new_threads(bed, workers); });
   silt.variant<Workers>("threads at a barrier",
                         [](auto& bed, Workers workers) { estuary::settle_with_a_barrier(bed, workers); });
-  silt.on_every_crew("rows shared out", [](estuary::WakePlacement& bed, auto& crew) {
+  silt.on_every_crew("rows shared out", [](estuary::Bed& bed, auto& crew) {
     for (int step = 0; step < estuary::steps; ++step) {
       crew.each(bed.side - 2, [&](std::size_t y) { estuary::step_row(bed, y + 1); });
       std::swap(bed.depth, bed.next);

@@ -16,6 +16,8 @@ namespace {
 
 constexpr std::int64_t shortest_sleep_ns = 20'000;
 constexpr std::int64_t longest_sleep_ns = 1'000'000;
+constexpr std::int64_t idle_ns = 1'000'000'000;
+constexpr std::int64_t longest_sleep_idle_ns = 5'000'000;
 
 }  // namespace
 
@@ -37,7 +39,8 @@ bool Wait::go_on() noexcept {
   const std::int64_t waited = now - begun_ns_;
   if (waited > look_ns_) {
     looks_ = 31;  // from now on one look between two sleeps
-    const timespec sleep{0, std::clamp(waited / 50, shortest_sleep_ns, longest_sleep_ns)};
+    const std::int64_t longest = waited > idle_ns ? longest_sleep_idle_ns : longest_sleep_ns;
+    const timespec sleep{0, std::clamp(waited / 50, shortest_sleep_ns, longest)};
     ::nanosleep(&sleep, nullptr);
   }
   return true;

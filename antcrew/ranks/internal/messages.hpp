@@ -22,8 +22,9 @@ enum Tag : int { order_tag = 1, block_tag, reply_tag, result_tag, ask_tag, grant
 // Throws Error (ranks.mpi) with MPI's own words where the call failed.
 void checked(int result, const char* call);
 
-// Between two looks for a message: none for a while, then sleeps of a 50th of what was waited so far, 1 ms at most. So
-// a rank that has nothing to do for long takes some 2 % of a processor, and news is late by as little.
+// Between two looks for a message: none for a while, then sleeps of a 50th of what was waited so far, 1 ms at most, and
+// 5 ms once a second has passed. So a rank that has nothing to do takes at most some 2 % of a processor, and news is
+// late by as little.
 class Wait {
  public:
   static constexpr std::int64_t usual_look_ns = 1'000'000;

@@ -1,18 +1,13 @@
 #include "antcrew/ranks/internal/rank_team.hpp"
 
-#include <sched.h>
-#include <unistd.h>
-
 #include <algorithm>
-#include <array>
 #include <cstring>
 #include <exception>
 
 #include "antcrew/base/error.hpp"
 #include "antcrew/base/type_name.hpp"
 #include "antcrew/machine/clock.hpp"
-#include "antcrew/machine/limits.hpp"
-#include "antcrew/ranks/internal/code_place.hpp"
+#include "antcrew/ranks/internal/letters.hpp"
 #include "antcrew/ranks/rank_errors.hpp"
 
 namespace antcrew::internal {
@@ -21,150 +16,19 @@ thread_local const RankNow* rank_now = nullptr;
 
 namespace {
 
-class AsRank {
- public:
-  explicit AsRank(RankTeam& team)
-      : now_{team.rank(), team.ranks(), team.hello(team.rank()).threads, team.for_bodies()}, before_(rank_now) {
-    rank_now = &now_;
-  }
-  ~AsRank() { rank_now = before_; }
-  AsRank(const AsRank&) = delete;
-  AsRank& operator=(const AsRank&) = delete;
-
- private:
-  RankNow now_;
-  const RankNow* before_;
-};
-
-RankHello own_hello() {
-  RankHello hello;
-  program_mark().copy(hello.program, sizeof hello.program - 1);
-  ::gethostname(hello.host, sizeof hello.host - 1);
-  cpu_set_t all;
-  CPU_ZERO(&all);
-  ::sched_getaffinity(0, sizeof all, &all);
-  for (std::size_t k = 0; k < 64 * std::size(hello.may_run_on) && k < CPU_SETSIZE; ++k) {
-    if (CPU_ISSET(k, &all)) hello.may_run_on[k / 64] |= std::uint64_t{1} << (k % 64);
-  }
-  hello.processors = usable_processors_now();
-  return hello;
-}
-
-bool share_processors(const RankHello& a, const RankHello& b) {
-  if (std::strcmp(a.host, b.host) != 0) return false;
-  for (std::size_t k = 0; k < std::size(a.may_run_on); ++k) {
-    if ((a.may_run_on[k] & b.may_run_on[k]) != 0) return true;
-  }
-  return false;
-}
-
 // Frees the crew for the next call.
 struct LetGo {
   std::atomic<bool>& busy;
   ~LetGo() { busy.store(false, std::memory_order_release); }
 };
 
-// A short message as it is put together. What is put in fits.
-template <std::size_t room>
-class Letter {
- public:
-  void put(const void* from, std::size_t bytes) {
-    if (bytes > 0) std::memcpy(text_.data() + size_, from, bytes);
-    size_ += bytes;
-  }
-  const char* data() const noexcept { return text_.data(); }
-  std::size_t size() const noexcept { return size_; }
-
- private:
-  std::array<char, room> text_;
-  std::size_t size_ = 0;
-};
-
 }  // namespace
-
-// In front of the numbers that are to be forgotten and of the small arguments.
-struct RankTeam::OrderHead {
-  std::uint64_t number = 0;
-  CodePlace code;  // none: leave
-  std::uint64_t n = 0;
-  std::uint64_t items = 1;
-  std::uint32_t kind = 0;  // of the split
-  std::uint8_t replies = 1;
-  std::uint8_t leave = 0;
-  std::uint8_t apart = 0;  // the small arguments come as a block
-  std::uint64_t gone = 0;
-  std::uint64_t small_bytes = 0;
-  std::uint64_t large_bytes = 0;
-};
-
-struct RankTeam::ReplyHead {
-  std::uint64_t number = 0;
-  Range one;  // the only range, or the one where it threw
-  std::uint64_t ranges = 0;
-  std::uint64_t small_bytes = 0;
-  std::uint64_t large_bytes = 0;
-  std::uint8_t threw = 0;
-  std::uint8_t apart = 0;  // all that follows the head comes by itself
-};
-
-Range RankPieces::take() noexcept {
-  const std::lock_guard<std::mutex> held(one_at_a_time_);
-  const std::size_t left = n_ - next_;
-  std::size_t items = split_.items();
-  if (split_.kind() == Split::Kind::tapering) items = std::max(items, left / (2 * ranks_));
-  items = std::min(items, left);
-  next_ += items;
-  return {next_ - items, next_};
-}
-
-void RankPieces::stop() noexcept {
-  const std::lock_guard<std::mutex> held(one_at_a_time_);
-  next_ = n_;
-}
-
-void* RankStore::kept(std::uint64_t id) const {
-  const auto found = all_.find(id);
-  if (found == all_.end()) {
-    base_layer::could_not_run("ranks.gone", "RankCrew", "this rank does not have what was spread or kept before",
-                              "it failed to take it in, perhaps for want of memory");
-  }
-  return found->second.get();
-}
 
 RankTeam::RankTeam(MPI_Comm communicator, double deadline_s)
     : link_(communicator), for_bodies_(communicator), deadline_s_(deadline_s) {
   meet(communicator);
   letters_.resize(static_cast<std::size_t>(ranks()));
   awaited_.resize(static_cast<std::size_t>(ranks() - 1), MPI_REQUEST_NULL);
-}
-
-// All find the same, so all throw, or none.
-void RankTeam::meet(MPI_Comm) {
-  RankHello own = own_hello();
-  own.order_bytes = sizeof(OrderHead);
-  hellos_.resize(static_cast<std::size_t>(ranks()));
-  const int bytes = sizeof own;
-  checked(MPI_Allgather(&own, bytes, MPI_BYTE, hellos_.data(), bytes, MPI_BYTE, link_.communicator()), "MPI_Allgather");
-  const RankHello& first = hellos_.front();
-  for (int rank = 1; rank < ranks(); ++rank) {
-    const RankHello& other = hello(rank);
-    const std::string where = "RankCrew, rank " + std::to_string(rank) + " on " + other.host;
-    if (other.byte_order != first.byte_order) {
-      base_layer::could_not_run("ranks.byte_order", where,
-                                "its numbers have their bytes in another order than rank 0's",
-                                "launch ranks on machines of one kind");
-    }
-    if (std::strcmp(other.program, first.program) != 0 || other.order_bytes != first.order_bytes) {
-      base_layer::could_not_run("ranks.program", where, "it runs another build of the program than rank 0",
-                                "copy the same file to all hosts");
-    }
-  }
-  for (RankHello& one : hellos_) {
-    const auto beside = static_cast<std::int32_t>(std::count_if(
-        hellos_.begin(), hellos_.end(), [&](const RankHello& other) { return share_processors(one, other); }));
-    one.threads = std::max(1, one.processors / std::max(1, beside));
-    if (&one == &hellos_[static_cast<std::size_t>(rank())]) link_.crowded = beside > one.processors;
-  }
 }
 
 void RankTeam::let_go() noexcept {
@@ -479,149 +343,6 @@ void RankTeam::tell(const Order& order, const Local& local, const std::function<
   run(
       {[](RankSide&) {}}, [](RankSide&) {}, [](RankReply&) {});
   busy_.store(true);
-}
-
-void RankTeam::serve() {
-  if (rank() == 0) {
-    base_layer::bad_input("ranks.rank", "RankCrew", "rank 0 cannot serve: it is the one that calls",
-                          "write if (crew.rank() == 0) { … } else crew.serve();");
-  }
-  served_ = true;
-  std::vector<char> letter(letter_bytes);
-  std::size_t bytes = 0;
-  do {
-    MPI_Request coming;
-    MPI_Status status;
-    checked(MPI_Irecv(letter.data(), static_cast<int>(letter.size()), MPI_BYTE, link_.above(), order_tag,
-                      link_.communicator(), &coming),
-            "MPI_Irecv");
-    Wait wait(link_.crowded);
-    for (int come = 0; checked(MPI_Test(&coming, &come, &status), "MPI_Test"), come == 0;) wait.go_on();
-    int count = 0;
-    MPI_Get_count(&status, MPI_BYTE, &count);
-    bytes = static_cast<std::size_t>(count);
-    for (const int below : link_.below()) link_.send(below, order_tag, letter.data(), bytes);
-  } while (do_order({letter.data(), bytes}));
-  store_.clear();
-}
-
-bool RankTeam::do_order(std::span<const char> letter) {
-  OrderHead head;
-  std::memcpy(&head, letter.data(), sizeof head);
-  if (head.leave != 0) return false;
-  std::vector<std::uint64_t> gone(head.gone);
-  if (!gone.empty()) std::memcpy(gone.data(), letter.data() + sizeof head, gone.size() * sizeof gone[0]);
-  for (const std::uint64_t id : gone) store_.forget(id);
-  const std::size_t apart_bytes = head.apart != 0 ? head.small_bytes : 0;
-  Incoming large(link_, link_.above(), block_tag, {}, apart_bytes + head.large_bytes, link_.below());
-  const auto kind = static_cast<Split::Kind>(head.kind);
-  RankSide side(*this, head.n,
-                kind == Split::Kind::even     ? Split::even()
-                : kind == Split::Kind::chunks ? Split::chunks(head.items)
-                                              : Split::tapering(head.items));
-  side.number_ = head.number;
-  std::optional<Fault> fault;
-  try {
-    std::vector<char> apart(apart_bytes);
-    if (apart_bytes > 0) large.read(apart.data(), apart_bytes);
-    const char* small = apart_bytes > 0 ? apart.data() : letter.data() + (letter.size() - head.small_bytes);
-    Unpacker arguments(small, head.small_bytes, large);
-    side.arguments_ = &arguments;
-    if (untold_.empty() || head.replies == 0) {
-      const AsRank as(*this);
-      work_at(head.code)(side);
-    }
-  } catch (...) {
-    const base_layer::Thrown thrown = base_layer::current_thrown();
-    fault = Fault{side.held(), thrown.type, thrown.text};
-  }
-  large.drain();
-  if (head.replies == 0) {
-    if (fault && untold_.empty()) untold_.push_back(*fault);
-    return true;
-  }
-  if (!untold_.empty()) {
-    fault = untold_.front();
-    untold_.clear();
-  }
-  if (side.replied_) return true;
-  fault ? reply_fault(head.number, *fault) : reply(head.number, {}, Packer());
-  return true;
-}
-
-void RankTeam::reply_fault(std::uint64_t number, const Fault& fault) {
-  constexpr std::size_t longest = 1500;  // of a text: it goes in the letter
-  const std::string type = fault.type.substr(0, longest);
-  const std::string text = fault.text.substr(0, longest);
-  Packer made;
-  made.put(type);
-  made.put(text);
-  ReplyHead head;
-  head.number = number;
-  head.threw = 1;
-  head.one = fault.range;
-  head.small_bytes = made.small().size();
-  Letter<letter_bytes> letter;
-  letter.put(&head, sizeof head);
-  letter.put(made.small().data(), made.small().size());
-  link_.send(0, reply_tag, letter.data(), letter.size());
-}
-
-void RankTeam::reply(std::uint64_t number, const std::vector<Range>& ranges, const Packer& made) {
-  ReplyHead head;
-  head.number = number;
-  head.ranges = ranges.size();
-  if (ranges.size() == 1) head.one = ranges.front();
-  head.small_bytes = made.small().size();
-  head.large_bytes = made.bytes() - head.small_bytes;
-  const std::size_t listed = ranges.size() > 1 ? ranges.size() * sizeof(Range) : 0;
-  const std::size_t before_large_bytes = listed + head.small_bytes;
-  head.apart = sizeof head + before_large_bytes + head.large_bytes > letter_bytes ? 1 : 0;
-  Letter<letter_bytes> letter;
-  letter.put(&head, sizeof head);
-  if (head.apart == 0) {
-    letter.put(ranges.data(), listed);
-    letter.put(made.small().data(), made.small().size());
-    for (const Packer::Block& block : made.large()) letter.put(block.data, block.bytes);
-    link_.send(0, reply_tag, letter.data(), letter.size());
-    return;
-  }
-  std::vector<char> before_large(before_large_bytes);
-  if (listed > 0) std::memcpy(before_large.data(), ranges.data(), listed);
-  if (head.small_bytes > 0) std::memcpy(before_large.data() + listed, made.small().data(), head.small_bytes);
-  link_.send(0, reply_tag, letter.data(), letter.size());
-  std::vector<MPI_Request> under_way;
-  link_.begin_block(0, result_tag, before_large.data(), before_large.size(), under_way);
-  for (const Packer::Block& block : made.large()) {
-    link_.begin_block(0, result_tag, block.data, block.bytes, under_way);
-  }
-  link_.wait_for(under_way);
-}
-
-void RankSide::reply(const std::vector<Range>& ranges, const Packer& made) {
-  replied_ = true;
-  team_.reply(number_, ranges, made);
-}
-
-bool RankSide::next() {
-  const bool first = !begun_;
-  begun_ = true;
-  const auto ranks = static_cast<std::size_t>(team_.ranks());
-  const auto rank = static_cast<std::size_t>(team_.rank());
-  if (split_.kind() == Split::Kind::even || ranks == 1) {
-    held_ = first ? even_part(n_, ranks, rank) : Range();
-  } else if (shared_ != nullptr) {
-    held_ = first ? first_ : shared_->take();
-  } else if (first) {
-    RankPieces pieces(n_, split_, team_.ranks());
-    for (std::size_t k = 0; k <= rank; ++k) held_ = pieces.take();
-  } else {
-    const char nothing = 0;
-    team_.link().send(0, ask_tag, &nothing, 0);
-    team_.link().receive(0, grant_tag, &held_, sizeof held_);
-  }
-  if (held_.empty()) held_ = {};
-  return !held_.empty();
 }
 
 }  // namespace antcrew::internal

@@ -95,6 +95,7 @@ class RankTeam {
   Link& link() noexcept { return link_; }
   RankStore& store() noexcept { return store_; }
   bool lost() const noexcept { return lost_; }
+  void set_deadline(double deadline_s) noexcept { deadline_s_ = deadline_s; }
 
   // Rank 0: tells the others to leave, once. Others: serve until then.
   void let_go() noexcept;

@@ -34,10 +34,12 @@ Fault timed_out(const ProcessBoard& board, double limit_s, const std::string& li
 Fault exit_reason(const Ending& ending, const ProcessBoard& board, int round) {
   const int status = ending.status;
   const char* when = name_of(static_cast<Stage>(board.stage.load(std::memory_order_relaxed)));
+  const std::string last_words =
+      ending.printed_last.empty() ? "" : fmt::format("; the last that it printed: \"{}\"", ending.printed_last);
   if (!WIFSIGNALED(status)) {
     return {Fault::Kind::crashed,
             round,
-            fmt::format("its process ended itself with exit code {} {}", WEXITSTATUS(status), when),
+            fmt::format("its process ended itself with exit code {} {}", WEXITSTATUS(status), when) + last_words,
             {{"exit_code", WEXITSTATUS(status)}}};
   }
   const int number = WTERMSIG(status);
@@ -66,8 +68,7 @@ Fault exit_reason(const Ending& ending, const ProcessBoard& board, int round) {
     fault.text = fmt::format("signal {} ({}) {}", number, ::strsignal(number), when);
     if (number == SIGSEGV || number == SIGBUS) fault.text += fmt::format(", address {:#x}", board.address.load());
   }
-  if (const std::string& said = ending.printed_last; !said.empty() && fault.kind != Fault::Kind::threw)
-    fault.text += fmt::format("; the last that it printed: \"{}\"", said);
+  if (fault.kind != Fault::Kind::threw) fault.text += last_words;
   return fault;
 }
 

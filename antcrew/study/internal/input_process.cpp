@@ -25,9 +25,10 @@
 #include "antcrew/machine/topology.hpp"
 #include "antcrew/machine/usage.hpp"
 #include "antcrew/record/record.hpp"
-#include "antcrew/study/internal/checking.hpp"
 #include "antcrew/study/internal/crash_watch.hpp"
+#include "antcrew/study/internal/launched_stand.hpp"
 #include "antcrew/study/internal/protocol.hpp"
+#include "antcrew/study/internal/serve_visits.hpp"
 #include "antcrew/study/local_host.hpp"
 
 namespace antcrew::internal {
@@ -43,48 +44,6 @@ void limit_memory(std::uint64_t more) {
   if (more == 0 || ::getrlimit(RLIMIT_DATA, &data) != 0) return;
   data.rlim_cur = std::min<rlim_t>(data.rlim_max, virtual_data_bytes() + more);
   ::setrlimit(RLIMIT_DATA, &data);
-}
-
-// What was printed is told with the visit in which it was.
-void flush_prints() {
-  std::fflush(nullptr);
-}
-
-// No exception leads out of here: the harness of the program that was forked is below.
-Visit visit_or_fault(Visitor& visitor, const InputOrder& order, std::size_t cell, const MadeBlock& made,
-                     const VisitOrder& how) {
-  Visit visit;
-  if (made.fault) {
-    visit.seen.faults.push_back(*made.fault);
-    visit.over = true;
-  } else if (auto fault = caught(
-                 [&] {
-                   visit = how.check ? check_cell(order.study, order.cells[cell], order.at, how.other_size, made.input,
-                                                  made.reference_answer, &order.boards[cell])
-                                     : visitor.visit(how);
-                 },
-                 how.round)) {
-    visit.seen.faults.push_back(std::move(*fault));
-    visit.over = true;
-  }
-  flush_prints();
-  return visit;
-}
-
-[[noreturn]] __attribute__((noinline)) void serve_visits(Channel coordinator, const InputOrder& order, std::size_t cell,
-                                                         const MadeBlock& made) {
-  Visitor visitor(order.study, order.cells[cell], made.input, made.reference_answer, made.reference,
-                  &order.boards[cell]);
-  while (const auto request = coordinator.receive()) {
-    std::string reply;
-    try {
-      reply = to_message(CellReply(visit_or_fault(visitor, order, cell, made, visit_order_from(*request))));
-    } catch (const BadMessage& error) {
-      reply = to_message(CellReply(NotUnderstood{error.what()}));
-    }
-    if (!coordinator.send(reply)) break;
-  }
-  ::_exit(0);
 }
 
 // Where stack and heap begin, to the cache line within a page or two, makes code faster or slower by chance. Every
@@ -106,7 +65,8 @@ Visit visit_or_fault(Visitor& visitor, const InputOrder& order, std::size_t cell
   stack[0] = 0;
   void* heap = std::malloc(on_heap);  // stays
   asm volatile("" : : "r"(heap) : "memory");
-  serve_visits(std::move(coordinator), order, cell, made);
+  serve_visits(coordinator, order.study, order.cells[cell], order.at, board, made);
+  ::_exit(0);
 }
 
 // Memory that a crowd of copies shares.
@@ -213,18 +173,46 @@ class InputProcess {
       no_core_file();
       mine.close();
       coordinator_.close();
+      if (launched(cell)) serve_by_launcher(std::move(theirs), order_, cell);
       serve_cell(std::move(theirs), order_, cell, std::move(made_), memory_bytes);
     }
     if (child < 0) return reply(CellStarted{});
     ::setpgid(child, child);
     processes_.push_back(child);
+    if (launched(cell)) launchers_.push_back(child);
     coordinator_.send(to_message(InputReply(CellStarted{child})), mine);
+  }
+
+  bool launched(std::size_t cell) const {
+    const CellSpec& spec = order_.cells[cell];
+    return !spec.baseline() && order_.study.launched(static_cast<std::size_t>(spec.variant)) != nullptr;
+  }
+
+  // A launcher is let end by itself, so that it can clear up on every host; not for long.
+  void end_launchers(const std::vector<pid_t>& ending) {
+    constexpr int longest_ms = 5'000;
+    std::vector<pid_t> asked;
+    for (const pid_t process : ending) {
+      if (std::erase(launchers_, process) == 0) continue;
+      ::kill(-process, SIGCONT);
+      ::kill(process, SIGTERM);
+      asked.push_back(process);
+    }
+    for (int waited_ms = 0; !asked.empty() && waited_ms < longest_ms; waited_ms += 5) {
+      std::erase_if(asked, [](pid_t process) {
+        siginfo_t info{};
+        return ::waitid(P_PID, static_cast<id_t>(process), &info, WEXITED | WNOHANG | WNOWAIT) != 0 ||
+               info.si_pid == process;
+      });
+      if (!asked.empty()) ::usleep(5'000);
+    }
   }
 
   // Ends cell processes, their process groups, and whatever of them moved elsewhere: as nearest reaper this process
   // inherits those. How the last of them ended.
   int end_cell_processes(const std::vector<pid_t>& ending) {
     int status = 0;
+    end_launchers(ending);
     for (const pid_t process : ending) {
       siginfo_t info{};
       const bool ended = ::waitid(P_PID, static_cast<id_t>(process), &info, WEXITED | WNOHANG | WNOWAIT) == 0 &&
@@ -242,9 +230,11 @@ class InputProcess {
     return status;
   }
 
-  // Stands lead process groups of their own, so what belongs to a living one shows its group.
+  // Stands lead process groups of their own, so what belongs to a living one shows its group; what a launcher begins
+  // may have others.
   bool below_a_cell_process(pid_t pid) const {
-    return std::find(processes_.begin(), processes_.end(), ::getpgid(pid)) != processes_.end();
+    return std::find(processes_.begin(), processes_.end(), ::getpgid(pid)) != processes_.end() ||
+           (!launchers_.empty() && is_at_or_below(pid, launchers_));
   }
 
   // Beyond what it begins with. Looked up once in a while, since that reads many files.
@@ -306,6 +296,7 @@ class InputProcess {
   const InputOrder& order_;
   MadeBlock made_;
   std::vector<pid_t> processes_;
+  std::vector<pid_t> launchers_;  // of them, those that pass on what a launched program says
   std::uint64_t free_bytes_ = 0;
   std::int64_t free_seen_ns_ = 0;
 };

@@ -1,12 +1,47 @@
 // A study program with a mistake, or an oddity, that the environment names: what a user would see of it.
 #include <antcrew/antcrew.hpp>
+#include <chrono>
+#include <csignal>
 #include <cstdio>
 #include <cstdlib>
+#include <stdexcept>
 #include <string>
 #include <thread>
 #include <vector>
 
 using namespace antcrew;
+
+namespace {
+
+// Its workers would be processes that a launcher begins; here the one that leads is alone.
+struct Launched {
+  static constexpr const char* crew_name = "Launched";
+  Launched(int, const CrewOptions&) {}
+  const CrewFacts& facts() const { return facts_; }
+  static bool join(int, char**) {
+    joined = true;
+    return true;
+  }
+  static void leave() { std::fprintf(stderr, "left in peace\n"); }
+  static inline bool joined = false;
+
+ private:
+  CrewFacts facts_;
+};
+
+double launched_total(const std::vector<double>& in, const std::string& plant, double total) {
+  if (!Launched::joined) throw std::logic_error("called where nothing was launched");
+  static int calls = 0;
+  if (++calls == 3 && plant == "launched-crash") std::raise(SIGSEGV);
+  if (calls == 3 && plant == "launched-exit") std::_Exit(9);
+  if (calls == 3 && plant == "launched-throw") throw std::out_of_range("no rank 17");
+  if (calls == 3 && plant == "launched-stuck") std::this_thread::sleep_for(std::chrono::seconds(1'000));
+  if (plant == "launched-wrong") return total + static_cast<double>(in.size());
+  std::this_thread::sleep_for(std::chrono::milliseconds(2));
+  return total;
+}
+
+}  // namespace
 
 int main(int argc, char** argv) {
   const char* named = std::getenv("ANTCREW_PLANT");
@@ -35,6 +70,9 @@ int main(int argc, char** argv) {
       std::thread([] { throw std::out_of_range("no gauge 17"); }).join();
       return total(in);
     });
+  }
+  if (plant.rfind("launched", 0) == 0) {
+    sums.variant<Launched>("launched", [=](const auto& in, Launched&) { return launched_total(in, plant, total(in)); });
   }
   static_cast<void>(right);
   return study_main(argc, argv, sums);

@@ -1,6 +1,7 @@
 #include <doctest/doctest.h>
 
 #include <cstddef>
+#include <initializer_list>
 #include <vector>
 
 #include "ranks/inside/crew.hpp"
@@ -58,7 +59,7 @@ bool same(const Column<double>& some, const std::vector<double>& others) {
 
 TEST_CASE("what was spread is gathered as it was, whatever the number of items") {
   RankCrew& crew = test::crew();
-  for (const std::size_t n : {0, 1, 3, 4, 1000, 3'000'001}) {
+  for (const std::size_t n : std::initializer_list<std::size_t>{0, 1, 3, 4, 1000, 3'000'001}) {
     std::vector<double> items(n);
     for (std::size_t i = 0; i < n; ++i) items[i] = static_cast<double>(i);
     CAPTURE(n);
@@ -70,7 +71,7 @@ TEST_CASE("what was spread is gathered as it was, whatever the number of items")
 
 TEST_CASE("neighbours' edges: as they were spread, and as they are after an exchange") {
   RankCrew& crew = test::crew();
-  for (const std::size_t rows : {1, 2, 5, 12}) {
+  for (const std::size_t rows : std::initializer_list<std::size_t>{1, 2, 5, 12}) {
     CAPTURE(rows);
     std::vector<int> items(rows * 6);
     for (std::size_t i = 0; i < items.size(); ++i) items[i] = static_cast<int>(i);

@@ -1,6 +1,6 @@
 // What tests of launched ranks launch: programs that do something wrong, each by its name.
-#include <antcrew/ranks/rank_crew.hpp>
 #include <unistd.h>
+#include <antcrew/ranks/rank_crew.hpp>
 
 #include <csignal>
 #include <cstdio>
