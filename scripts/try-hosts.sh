@@ -59,4 +59,18 @@ T
 "$bin/command/antcrew" show "$work/ranks.json" --details "rows to ranks" >"$work/details"
 grep -E "worker [01] on" "$work/details"
 grep -q "worker 1 on hostb" "$work/details" || { echo "no phase of the second host"; cat "$work/details"; exit 1; }
+# A study in C++, whose crew has a rank on either host.
+if [ -x "$bin/examples/everywhere" ]; then
+  export OMPI_MCA_rmaps_base_oversubscribe=1 OMPI_ALLOW_RUN_AS_ROOT=1 OMPI_ALLOW_RUN_AS_ROOT_CONFIRM=1
+  export OMPI_MCA_plm_rsh_agent="$work/agent" OMPI_MCA_orte_keep_fqdn_hostnames=1
+  export OMPI_MCA_btl_tcp_if_include=10.77.0.0/24 OMPI_MCA_oob_tcp_if_include=10.77.0.0/24
+  for study in "Silt everywhere" "Gauges everywhere"; do
+    "$bin/examples/everywhere" --study "$study" --workers 2 --rounds 3 --no-confirm --budget 0 --quiet \
+      --launcher "mpirun --host $(hostname):1,10.77.0.2:1 -n @(workers)" --save "$work/everywhere.json" --overwrite ||
+      [[ $? =~ ^[14]$ ]]
+    grep -q '"faults": \[{' "$work/everywhere.json" && { grep '"faults": \[{' "$work/everywhere.json"; exit 1; }
+  done
+  sleep 5
+  pgrep -f serve-launched-cell && { echo "ranks were left behind"; exit 1; }
+fi
 echo "ranks ran on both hosts"

@@ -43,6 +43,7 @@
 #include "antcrew/crew/fixed_ranges.hpp"
 #include "antcrew/crew/split.hpp"
 #include "antcrew/crew/standing_crew.hpp"
+#include "antcrew/log/phase.hpp"
 #include "antcrew/ranks/internal/rank_loops.hpp"
 #include "antcrew/ranks/rank_array.hpp"
 #include "antcrew/ranks/rank_errors.hpp"
@@ -284,6 +285,7 @@ class RankCrew {
     const std::span<T> all = side.store().at<RankPart<T>>(id).all();
     internal::Incoming block(side.team().link(), 0, internal::result_tag, {}, all.size_bytes(), {});
     block.read(all.data(), all.size_bytes());
+    side.team().add_moving(block.took_ns());
   }
   template <class T>
   static void gather_in_rank(internal::RankSide& side) {
@@ -318,10 +320,12 @@ class RankCrew {
       for (std::size_t i = seen.first; i < seen.last; ++i) part[i] = items[i];
     };
     const auto others = [&] {
+      Work moved(internal::bytes_moved);
       std::vector<MPI_Request> under_way;
       for (int rank = 1; rank < workers(); ++rank) {
         const Range seen = array.blocks().seen_by(rank);
         team_->link().begin_block(rank, internal::result_tag, items + seen.first, seen.size() * sizeof(T), under_way);
+        moved.add(seen.size() * sizeof(T));
       }
       team_->link().wait_for(under_way);
     };

@@ -49,6 +49,7 @@ struct RankTeam::ReplyHead {
   std::uint64_t ranges = 0;
   std::uint64_t small_bytes = 0;
   std::uint64_t large_bytes = 0;
+  std::int64_t moving_ns = 0;  // that this rank took to read blocks, since its last reply
   std::uint8_t threw = 0;
   std::uint8_t apart = 0;  // all that follows the head comes by itself
 };

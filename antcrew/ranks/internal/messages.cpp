@@ -143,6 +143,8 @@ void Incoming::read(void* to, std::size_t bytes) {
     bytes -= in_letter;
   }
   if (bytes > left_) refuse_short_value();
+  if (bytes == 0) return;
+  const std::int64_t begun_ns = now_ns();
   left_ -= bytes;
   while (bytes > 0) {
     if (part_read_ < part_.size()) {
@@ -169,6 +171,7 @@ void Incoming::read(void* to, std::size_t bytes) {
   }
   // What was read may move or go as soon as this returns.
   link_.wait_for(under_way_);
+  took_ns_ += now_ns() - begun_ns;
 }
 
 void Incoming::pass_on(const void* data, std::size_t bytes) {

@@ -109,6 +109,8 @@ class Incoming final : public BlockSource {
   std::shared_ptr<CommonMemory> common(std::uint64_t serial, std::size_t bytes) override;
   // Takes in what nobody will read, so that the next message is found.
   void drain();
+  // Spent so far on what came by itself.
+  std::int64_t took_ns() const noexcept { return took_ns_; }
 
  private:
   void pass_on(const void* data, std::size_t bytes);
@@ -121,6 +123,7 @@ class Incoming final : public BlockSource {
   std::span<const int> pass_on_;
   std::vector<char> part_;     // one that was longer than what was read
   std::size_t part_read_ = 0;  // of it
+  std::int64_t took_ns_ = 0;
   std::vector<MPI_Request> under_way_;
 };
 

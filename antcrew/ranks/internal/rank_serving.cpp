@@ -2,6 +2,7 @@
 #include <algorithm>
 #include <cstring>
 #include <optional>
+#include <utility>
 
 #include "antcrew/base/error.hpp"
 #include "antcrew/base/type_name.hpp"
@@ -64,6 +65,7 @@ bool RankTeam::do_order(std::span<const char> letter) {
     fault = Fault{side.held(), thrown.type, thrown.text};
   }
   large.drain();
+  moving_ns_ += large.took_ns();
   if (head.replies == 0) {
     if (fault && untold_.empty()) untold_.push_back(*fault);
     return true;
@@ -86,6 +88,7 @@ void RankTeam::reply_fault(std::uint64_t number, const Fault& fault) {
   made.put(text);
   ReplyHead head;
   head.number = number;
+  head.moving_ns = std::exchange(moving_ns_, 0);
   head.threw = 1;
   head.one = fault.range;
   head.small_bytes = made.small().size();
@@ -98,6 +101,7 @@ void RankTeam::reply_fault(std::uint64_t number, const Fault& fault) {
 void RankTeam::reply(std::uint64_t number, const std::vector<Range>& ranges, const Packer& made) {
   ReplyHead head;
   head.number = number;
+  head.moving_ns = std::exchange(moving_ns_, 0);
   head.ranges = ranges.size();
   if (ranges.size() == 1) head.one = ranges.front();
   head.small_bytes = made.small().size();

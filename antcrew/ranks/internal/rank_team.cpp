@@ -3,9 +3,11 @@
 #include <algorithm>
 #include <cstring>
 #include <exception>
+#include <optional>
 
 #include "antcrew/base/error.hpp"
 #include "antcrew/base/type_name.hpp"
+#include "antcrew/log/phase.hpp"
 #include "antcrew/machine/clock.hpp"
 #include "antcrew/ranks/internal/letters.hpp"
 #include "antcrew/ranks/rank_errors.hpp"
@@ -15,6 +17,45 @@ namespace antcrew::internal {
 thread_local const RankNow* rank_now = nullptr;
 
 namespace {
+
+// Logs what is sent beside letters, if anything is, as data that rank 0 moves.
+class SentLog {
+ public:
+  SentLog(const RankTeam::Order& order, int ranks, std::size_t besides = 0) {
+    const std::size_t bytes =
+        order.arguments == nullptr || order.arguments->large().empty() ? 0 : order.arguments->bytes();
+    if (bytes + besides == 0 || ranks == 1) return;
+    phase_.emplace(taking_data);
+    Work sent(bytes_moved);
+    sent.add(bytes * static_cast<std::size_t>(ranks - 1));
+  }
+
+ private:
+  std::optional<Phase> phase_;
+};
+
+// The same for what comes, with the time of the rank that sent it: what it took to read, and to be read.
+class TakenLog {
+ public:
+  TakenLog(std::size_t bytes, std::int64_t moving_ns) : bytes_(bytes), moving_ns_(moving_ns), begun_ns_(now_ns()) {
+    if (bytes > 0) phase_.emplace(taking_data);
+  }
+  ~TakenLog() {
+    Journal* journal = open_journal.load(std::memory_order_relaxed);
+    if (journal == nullptr || bytes_ + static_cast<std::size_t>(moving_ns_) == 0) return;
+    const std::int64_t now = now_ns();
+    journal->log(moving_data, now - moving_ns_ - (bytes_ > 0 ? now - begun_ns_ : 0), now);
+    if (bytes_ > 0) journal->count(bytes_moved, bytes_);
+  }
+  TakenLog(const TakenLog&) = delete;
+  TakenLog& operator=(const TakenLog&) = delete;
+
+ private:
+  std::size_t bytes_;
+  std::int64_t moving_ns_;
+  std::int64_t begun_ns_;
+  std::optional<Phase> phase_;
+};
 
 // Frees the crew for the next call.
 struct LetGo {
@@ -173,8 +214,11 @@ void RankTeam::run(const Order& order, const Local& local, const Sink& sink) {
               "MPI_Irecv");
     }
     std::vector<MPI_Request> under_way;
-    post(order, code, true, under_way);
-    link_.wait_for(under_way);
+    {
+      const SentLog log(order, ranks());
+      post(order, code, true, under_way);
+      link_.wait_for(under_way);
+    }
     if (order.split.kind() == Split::Kind::even || ranks() == 1) {
       do_local(local, side);
       take_replies(sink, side, nullptr);
@@ -249,6 +293,7 @@ void RankTeam::take_reply(int rank, const Sink& sink, std::exception_ptr& from_s
   const std::size_t before_large = listed + head.small_bytes;
   std::span<const char> rest(letter);
   rest = rest.subspan(sizeof head);
+  const TakenLog log(head.apart != 0 ? before_large + head.large_bytes : 0, head.moving_ns);
   std::vector<char> apart;
   Incoming large(link_, rank, result_tag,
                  head.apart != 0 ? std::span<const char>() : rest.subspan(before_large, head.large_bytes),
@@ -329,6 +374,7 @@ void RankTeam::tell(const Order& order, const Local& local, const std::function<
   const CodePlace code = checked_place(order);
   try {
     std::vector<MPI_Request> under_way;
+    const SentLog log(order, ranks(), besides ? 1 : 0);
     post(order, code, false, under_way);
     if (besides) besides();
     link_.wait_for(under_way);

@@ -115,6 +115,9 @@ class RankTeam {
   // Without waiting for the others. `besides` may send them more, which their work expects.
   void tell(const Order& order, const Local& local, const std::function<void()>& besides = {});
 
+  // In a rank: spent on reading what came beside an order.
+  void add_moving(std::int64_t took_ns) noexcept { moving_ns_ += took_ns; }
+
   std::uint64_t new_id() noexcept { return ++newest_id_; }
   // From any thread: a handle is gone.
   void forget(std::uint64_t id);
@@ -167,7 +170,9 @@ class RankTeam {
   std::vector<MPI_Request> awaited_;                             // replies
   std::mutex faults_lock_;
   std::vector<std::pair<int, Fault>> faults_;
-  std::vector<Fault> untold_;  // in a rank: of orders that wanted no reply
+  // In the others.
+  std::vector<Fault> untold_;   // of orders that wanted no reply
+  std::int64_t moving_ns_ = 0;  // reading blocks, since the last reply
 };
 
 // An order, as the rank sees it that carries it out.
