@@ -120,9 +120,10 @@ void add_study_options(CLI::App& app, StudyOptions& o, bool of_commands) {
     app.add_option("--pin", o.pins, "pinnings to try: off, apart, near, or a list of them")->type_name("LIST");
   }
   if (!of_commands) {
-    app.add_option("--launcher", o.launcher,
-                   "what begins the workers of a RankCrew (default: mpirun -n @(workers)); @(size) and dimensions are "
-                   "put in, too")
+    app.add_option(
+           "--launcher", o.launcher,
+           "what begins the workers of a RankCrew (default: mpirun -n @(ranks)); @(workers), @(size) and dimensions "
+           "are put in, too")
         ->type_name("WORDS");
   }
   app.add_option(

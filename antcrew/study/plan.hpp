@@ -33,8 +33,9 @@ struct Plan {
   std::uint64_t memory_limit_bytes = 0;  // that a cell may take on top of its input; 0 = 90 % of what is free
   bool crowd = true;                     // measure how copies of the baseline slow each other down
   Metering meter = Metering::few;
-  // What begins the workers of a crew that needs one (RankCrew): words, with @(workers), @(size) and dimensions put in;
-  // empty = mpirun -n @(workers), where there is one.
+  // What begins the workers of a crew that needs one (RankCrew): words, with @(workers), @(ranks), @(size) and
+  // dimensions put in; empty = mpirun -n @(ranks), where there is one. There are as many ranks as workers, or, with a
+  // dimension threads_per_rank, so many times less.
   std::string launcher = {};
   bool let_print = false;  // what variants print goes to standard error, not aside
   std::string again = {};  // with a record to go on from: try this variant afresh, and the baseline, and nothing else

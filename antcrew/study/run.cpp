@@ -4,10 +4,12 @@
 #include <memory>
 
 #include "antcrew/analysis/stages.hpp"
+#include "antcrew/machine/limits.hpp"
 #include "antcrew/machine/study_lock.hpp"
 #include "antcrew/record/record.hpp"
 #include "antcrew/study/internal/confirming.hpp"
 #include "antcrew/study/internal/exploring.hpp"
+#include "antcrew/study/internal/launcher.hpp"
 #include "antcrew/study/internal/resume_check.hpp"
 #include "antcrew/study/internal/run_parts.hpp"
 #include "antcrew/study/internal/source_lines.hpp"
@@ -122,6 +124,21 @@ void all_of_it(RunState& run) {
   run.record.measured_s = run.measured_before_s + run.elapsed_s();
 }
 
+// What no cell could be launched with is found before the first second is spent.
+void check_launcher(const StudyBase& study, const Plan& plan) {
+  const Grid grid = decide(study, plan, usable_processors_now());
+  for (const std::size_t variant : grid.variants) {
+    if (study.launched(variant) == nullptr) continue;
+    const std::string launcher = plan.launcher.empty() ? internal::usual_launcher() : plan.launcher;
+    for (const Point& point : grid.points) {
+      for (const int workers : grid.workers_of(study.variants()[variant], point)) {
+        internal::launcher_words(launcher, workers, point);
+        internal::processes_for(workers, point);
+      }
+    }
+  }
+}
+
 Record run_all(const StudyBase& study, const Plan& plan, const RunHooks& hooks, const FileBuild& build,
                const Record* begun) {
   Record fresh;
@@ -130,6 +147,7 @@ Record run_all(const StudyBase& study, const Plan& plan, const RunHooks& hooks, 
   fresh.build.library_optimised = true;
 #endif
   fresh.build.program_hash = internal::program_hash();
+  if (plan.stands) check_launcher(study, plan);
   const HostLimits limits{plan.call_limit_s, plan.memory_limit_bytes, hooks.stop,
                           plan.let_print,    plan.budget_s,           plan.launcher};
   const auto make_host = [&]() -> std::unique_ptr<Host> {

@@ -5,6 +5,7 @@
 
 #include <filesystem>
 #include <string>
+#include <utility>
 #include <vector>
 
 #include "antcrew/record/record.hpp"
@@ -89,8 +90,14 @@ TEST_CASE("a launched cell that goes wrong says how, and the others go on") {
 TEST_CASE("a launcher that cannot be begun, ends at once, or begins something else, says so") {
   CHECK(contains(Planted("launched", "no-such-launcher -n @(workers)").first_fault(), "no-such-launcher"));
   CHECK(contains(Planted("launched", "false").first_fault(), "exit code 1"));
-  CHECK(contains(Planted("launched", "env @(depth)").first_fault(), "no value for @(depth)"));
-  CHECK(contains(Planted("launched", "env 'x").first_fault(), "not closed"));
+  // What cannot be called at all is found before anything is measured.
+  for (const auto& [launcher, why] :
+       {std::pair("env @(depth)", "no value for @(depth)"), std::pair("env 'x", "not closed")}) {
+    const Planted refused("launched", launcher);
+    CHECK(refused.outcome.exit == 2);
+    CHECK(contains(refused.outcome.err, why));
+    CHECK(refused.record.cells.empty());
+  }
   // A program that does not come to study_main, but ends well.
   CHECK(contains(Planted("launched", "true").first_fault(), "came to study_main"));
 }

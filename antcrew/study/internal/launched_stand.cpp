@@ -27,6 +27,7 @@
 #include "antcrew/machine/random_delays.hpp"
 #include "antcrew/record/packed.hpp"
 #include "antcrew/study/internal/crash_watch.hpp"
+#include "antcrew/study/internal/launcher.hpp"
 #include "antcrew/study/internal/protocol.hpp"
 #include "antcrew/study/internal/serve_visits.hpp"
 #include "antcrew/study/launched.hpp"
@@ -159,8 +160,12 @@ class Relay {
       board_.progress.fetch_add(1);
     }
     head_ = Channel(::accept4(listening_, nullptr, nullptr, SOCK_CLOEXEC));
-    ServeCell order{
-        static_cast<std::size_t>(spec_.variant), spec_.workers, spec_.pin, order_.at, begun_ns_, delay_seed.load()};
+    ServeCell order{static_cast<std::size_t>(spec_.variant),
+                    processes_for(spec_.workers, order_.at),
+                    spec_.pin,
+                    order_.at,
+                    begun_ns_,
+                    delay_seed.load()};
     if (!head_.is_open() || !head_.send(pack(LaunchedRequest(order)))) end_as_launcher();
   }
 
@@ -297,57 +302,6 @@ int lead(const StudyBase& study, const std::string& folder) {
 }
 
 }  // namespace
-
-std::vector<std::string> launcher_words(const std::string& launcher, int workers, const Point& at) {
-  std::vector<std::string> words;
-  std::string word;
-  bool begun = false;
-  char quote = 0;
-  const auto value = [&](const std::string& name) -> std::string {
-    if (name == "workers") return std::to_string(workers);
-    if (name == "size" && at.size > 0) return std::to_string(at.size);
-    if (const auto found = at.dimensions.find(name); found != at.dimensions.end()) return found->second.text();
-    bad_input("study.launcher", printable(launcher, 80), "there is no value for @(" + printable(name, 40) + ")",
-              "there are @(workers), @(size) where the study has sizes, and its dimensions");
-  };
-  for (std::size_t k = 0; k < launcher.size(); ++k) {
-    const char c = launcher[k];
-    if (launcher.compare(k, 2, "@(") == 0) {
-      const std::size_t end = launcher.find(')', k);
-      if (end == std::string::npos) {
-        bad_input("study.launcher", printable(launcher, 80), "'@(' without its ')'", "write @(workers)");
-      }
-      word += value(launcher.substr(k + 2, end - k - 2));
-      begun = true;
-      k = end;
-    } else if (quote != 0 ? c == quote : c == '"' || c == '\'') {
-      quote = quote != 0 ? '\0' : c;
-      begun = true;
-    } else if (quote == 0 && (c == ' ' || c == '\t')) {
-      if (begun) words.push_back(std::exchange(word, {}));
-      begun = false;
-    } else {
-      word += c;
-      begun = true;
-    }
-  }
-  if (quote != 0) bad_input("study.launcher", printable(launcher, 80), "a quote that is not closed", "close it");
-  if (begun) words.push_back(word);
-  if (words.empty()) bad_input("study.launcher", "--launcher", "it has no words", "write mpirun -n @(workers)");
-  return words;
-}
-
-std::string usual_launcher() {
-  const char* path = std::getenv("PATH");
-  const std::string folders = path == nullptr ? "/usr/bin:/bin" : path;
-  for (std::size_t from = 0; from <= folders.size();) {
-    const std::size_t end = std::min(folders.find(':', from), folders.size());
-    if (::access((folders.substr(from, end - from) + "/mpirun").c_str(), X_OK) == 0) return "mpirun -n @(workers)";
-    from = end + 1;
-  }
-  could_not_run("study.launcher", "mpirun", "there is no such program to begin the workers of a RankCrew",
-                "install Open MPI or MPICH, or name what begins them with --launcher");
-}
 
 void serve_by_launcher(Channel run, const InputOrder& order, std::size_t cell) {
   asked_to_leave = 0;

@@ -7,7 +7,6 @@
 
 #include <cstdint>
 #include <string>
-#include <vector>
 
 #include "antcrew/record/record.hpp"
 #include "antcrew/study/channel.hpp"
@@ -16,13 +15,6 @@
 
 namespace antcrew::internal {
 
-// A launcher as it is written, in words: blanks part them, but for those between quotes ("…" or '…'). @(name) is
-// replaced by value(name). Throws Error (study.launcher) for a quote or bracket that is not closed, and what value
-// throws.
-std::vector<std::string> launcher_words(const std::string& launcher, int workers, const Point& at);
-// What is used where nobody chose one. Throws Error (study.launcher) where there is no such program.
-std::string usual_launcher();
-
 // What the launched program is told by its command line.
 inline constexpr const char* launched_flag = "--serve-launched-cell";
 
@@ -30,7 +22,7 @@ inline constexpr const char* launched_flag = "--serve-launched-cell";
 struct ServeCell {
   static constexpr const char* called = "serve a launched cell";
   std::size_t variant = 0;
-  int workers = 1;
+  int workers = 1;  // that is, processes
   Pin pin = Pin::off;
   Point at;
   std::int64_t begun_ns = 0;  // when the launcher was
