@@ -67,7 +67,12 @@ class RankPart {
         range_(blocks.of(link.rank())),
         seen_(blocks.seen_by(link.rank())),
         halo_(blocks.halo()),
-        items_(Column<T>::allocate(seen_.size())) {}
+        items_(Column<T>::allocate(seen_.size())) {
+    if (halo_ > most_items) {
+      base_layer::bad_input("ranks.halo", "RankCrew", "a halo of " + std::to_string(halo_) + " items is too long",
+                            "2 GiB can be exchanged at once");
+    }
+  }
   ~RankPart() {
     // Neighbours may still write into the edges.
     try {
@@ -113,6 +118,7 @@ class RankPart {
   struct Release {
     void operator()(T* items) const noexcept { Column<T>::release(items); }
   };
+  static constexpr std::size_t most_items = 0x7fffffff / sizeof(T);
   static int count(std::size_t items) noexcept { return static_cast<int>(items * sizeof(T)); }
   void receive(int from, int tag, T* to, std::size_t items) {
     if (from < 0) return;

@@ -14,15 +14,15 @@
 // keep() sent once, and RankArrays, in whose place the body gets this rank's RankPart. What it returns comes back.
 //
 // Cost. A call takes a message down a tree of ranks and a reply from each. Data goes as it lies where types are plain.
-// A rank that waits looks for a millisecond, or giving way where ranks have to share processors, and then sleeps
-// between looks: 2 % of a processor, and as much later.
+// A rank that waits looks for a millisecond, giving way where ranks have to share processors, and then sleeps between
+// looks: at most 2 % of a processor, and as much later.
 // Faults. What a body throws comes out here as RankThrew, and the crew stays usable; the ranks are let come to their
-// end, but are handed no further chunks. With CrewOptions::processes.deadline_s, a call that takes longer ends with
-// RanksLate, and then only the program's end helps. A rank that dies ends them all: the launcher sees to that.
-// Threads: one at a time may call, in rank 0 (Error crew.busy, ranks.rank). A body runs in the thread that serves, or,
-// in rank 0 with chunks or tapering, in another one than MPI's own. Bodies do not use this crew; they may make a
-// ThreadCrew of threads_here() workers, and use MPI on current_rank().communicator: no message of the crew goes through
-// that one.
+// end, but are handed no further chunks. One that throws while others wait for its edges, or in MPI, keeps them
+// waiting. With CrewOptions::processes.deadline_s, a call that takes longer ends with RanksLate, and then only the
+// program's end helps. A rank that dies ends them all: the launcher sees to that. Threads: one at a time may call, in
+// rank 0 (Error crew.busy, ranks.rank). A body runs in the thread that serves, or, in rank 0 with chunks or tapering,
+// in another one than MPI's own. Bodies do not use this crew; they may make a ThreadCrew of threads_here() workers, and
+// use MPI on current_rank().communicator: no message of the crew goes through that one.
 #pragma once
 
 #include <mpi.h>

@@ -199,6 +199,10 @@ void RankTeam::do_local(const Local& local, RankSide& side) {
 void RankTeam::run(const Order& order, const Local& local, const Sink& sink) {
   enter();
   const LetGo let_go{busy_};
+  run_entered(order, local, sink);
+}
+
+void RankTeam::run_entered(const Order& order, const Local& local, const Sink& sink) {
   link_.until_ns = deadline_s_ > 0 ? now_ns() + static_cast<std::int64_t>(deadline_s_ * 1e9) : 0;
   faults_.clear();
   without_reply_ = 0;
@@ -385,10 +389,9 @@ void RankTeam::tell(const Order& order, const Local& local, const std::function<
   const AsRank as(*this);
   local(side);
   if (++without_reply_ < most_without_reply) return;
-  busy_.store(false);
-  run(
-      {[](RankSide&) {}}, [](RankSide&) {}, [](RankReply&) {});
-  busy_.store(true);
+  const Order nothing{[](RankSide&) {}};
+  run_entered(
+      nothing, [](RankSide&) {}, [](RankReply&) {});
 }
 
 }  // namespace antcrew::internal

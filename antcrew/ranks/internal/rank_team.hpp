@@ -135,6 +135,7 @@ class RankTeam {
 
   void meet(MPI_Comm communicator);
   void enter();
+  void run_entered(const Order& order, const Local& local, const Sink& sink);
   CodePlace checked_place(const Order& order);
   RankWork work_at(CodePlace place);
   void post(const Order& order, CodePlace code, bool replies, std::vector<MPI_Request>& under_way);

@@ -313,6 +313,15 @@ TEST_CASE("a second thread is refused while a call is under way") {
   CHECK(refused == "crew.busy");
 }
 
+TEST_CASE("a body that calls its own crew is refused, and so is serving in rank 0") {
+  const auto calls_itself = [] {
+    if (current_rank().rank == 0) test::crew().on_each([] {});
+  };
+  CHECK_THROWS_WITH_AS(test::crew().on_each(calls_itself), doctest::Contains("a body calls it"), RankThrew);
+  CHECK_THROWS_WITH_AS(test::crew().serve(), doctest::Contains("rank 0 cannot serve"), Error);
+  CHECK(test::crew().on_each([] { return 1; })[0] == 1);
+}
+
 TEST_CASE("an array of one machine's memory is refused as an argument") {
   const CommonArray<double> common(10);
   CHECK_THROWS_WITH_AS(test::crew().collect(
