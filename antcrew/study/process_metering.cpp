@@ -31,7 +31,14 @@ bool no_regions(const std::vector<internal::LaneSums>& metered) {
 // ledger.
 Visit ProcessHost::meter(std::size_t cell, int calls) {
   const CellSpec& spec = cells_[cell];
-  if (launched(spec)) return {};  // its workers are not below this process
+  if (launched(spec)) {
+    Visit visit;
+    internal::LaneSums none;
+    none.lanes = spec.workers;
+    none.withheld = "its workers are ranks, which may be on other machines: what each is at is not written down yet";
+    visit.seen.metered = {none};
+    return visit;
+  }
   Visit visit = meter(cell, calls, false);
   if (spec.baseline() || spec.workers < 2) return visit;
   // A body without a crew of the study's may have one of its own, which writes the log.

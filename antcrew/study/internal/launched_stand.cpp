@@ -270,6 +270,7 @@ void leave_out_what_others_spent(Visit& visit) {
     trial.peak_bytes = std::nullopt;
   }
   visit.seen.cold_cpu_s.clear();
+  visit.seen.no_resources = "its ranks may be on other machines, so CPU time and memory are not known";
 }
 
 int lead(const StudyBase& study, const std::string& folder) {
