@@ -22,7 +22,7 @@ else
   export with_parsed="-include-pch $parsed.pch"
 fi
 # Ranks only where their library is installed.
-ranks=$(pkg-config --exists ompi && echo none || echo silt_ranks.cpp)
-find "$@" -name '*.cpp' ! -name "$ranks" | sort | xargs --max-procs=2 -I{} sh -c \
+ranks=$(pkg-config --exists ompi && echo 'x^' || echo '<mpi.h>|antcrew/ranks/')
+find "$@" -name '*.cpp' | sort | xargs grep -LE "$ranks" | xargs --max-procs=2 -I{} sh -c \
   'with=; grep -q "include <antcrew/antcrew.hpp>" {} && with=$with_parsed
    "$compiler" $flags $with -fsyntax-only {} || { echo "{} does not compile"; exit 1; }'
