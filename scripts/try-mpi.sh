@@ -5,7 +5,7 @@ set -eu
 cd "$(dirname "$0")/.."
 export OMPI_ALLOW_RUN_AS_ROOT=1 OMPI_ALLOW_RUN_AS_ROOT_CONFIRM=1 OMPI_MCA_rmaps_base_oversubscribe=1
 tried=0
-for mpi in openmpi mpich; do
+for mpi in ${ANTCREW_MPI:-openmpi mpich}; do
   command -v "mpicxx.$mpi" >/dev/null || { echo "$mpi: not installed"; continue; }
   tried=1
   build=build/try-$mpi

@@ -57,7 +57,12 @@ RankCrew::RankCrew(MPI_Comm communicator, const CrewOptions& options) {
   facts_.asked = options;
 }
 
-RankCrew::RankCrew(int workers, const CrewOptions& options) : lets_go_(false) {
+RankCrew::RankCrew(Joined, const CrewOptions& options) : team_(joined), lets_go_(false) {
+  team_->set_deadline(options.processes.deadline_s);
+  facts_.asked = options;
+}
+
+RankCrew* RankCrew::of_launched(int workers, const CrewOptions& options) {
   check_options_of_ranks(options);
   if (!joined) {
     base_layer::could_not_run(
@@ -68,11 +73,9 @@ RankCrew::RankCrew(int workers, const CrewOptions& options) : lets_go_(false) {
     base_layer::could_not_run(
         "ranks.launch", "RankCrew",
         "the launcher began " + std::to_string(joined->ranks()) + " ranks in place of " + std::to_string(workers),
-        "write @(workers) where the launcher takes the number of processes");
+        "write @(ranks) where the launcher takes the number of processes");
   }
-  joined->set_deadline(options.processes.deadline_s);
-  team_ = joined;
-  facts_.asked = options;
+  return new RankCrew(Joined(), options);
 }
 
 RankCrew::~RankCrew() {

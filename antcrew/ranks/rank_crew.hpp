@@ -125,9 +125,6 @@ class RankCrew {
   // Collective: all ranks of the communicator make it. Of the options only processes.deadline_s may be asked. Throws
   // Error (crew.options, ranks.program, ranks.byte_order, ranks.mpi) in all ranks.
   explicit RankCrew(MPI_Comm communicator, const CrewOptions& options = {});
-  // In a body's process that a launcher began for a study (see join()): of the ranks that are there. Throws Error
-  // (ranks.launch) where nobody launched them, or another number of them.
-  RankCrew(int workers, const CrewOptions& options);
   // In rank 0: lets the others go. In the others: serves until then, where serve() was not called.
   ~RankCrew();
   RankCrew(const RankCrew&) = delete;
@@ -258,6 +255,9 @@ class RankCrew {
   // For studies, whose cells are launched: begins MPI; true in rank 0, false in the others once leave() was called
   // there.
   static bool join(int argc, char** argv);
+  // A crew of the ranks that were joined, to be deleted. Throws Error (crew.options; ranks.launch where nobody launched
+  // them, or another number of them).
+  static RankCrew* of_launched(int workers, const CrewOptions& options);
   static void leave();
 
   // What their bodies write would be lost.
@@ -267,6 +267,9 @@ class RankCrew {
   void ranges(Anything&&...) = delete;
 
  private:
+  struct Joined {};
+  RankCrew(Joined, const CrewOptions& options);
+
   template <class T>
   static void array_in_rank(internal::RankSide& side) {
     std::uint64_t id = 0;

@@ -26,7 +26,11 @@ struct CrewTraits {
   static constexpr const char* name = Crew::crew_name;
   static internal::Owned<Crew> start(int workers, const CrewOptions& options) {
     if constexpr (requires { Crew::prepare_study(); }) Crew::prepare_study();
-    return internal::Owned<Crew>(new Crew(workers, options));
+    if constexpr (requires { Crew::of_launched(workers, options); }) {
+      return internal::Owned<Crew>(Crew::of_launched(workers, options));
+    } else {
+      return internal::Owned<Crew>(new Crew(workers, options));
+    }
   }
   static const CrewFacts& facts(const Crew& crew) { return crew.facts(); }
   static void end_call(Crew& crew) requires requires { crew.end_call(); }

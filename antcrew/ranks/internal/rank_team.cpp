@@ -264,7 +264,10 @@ void RankTeam::take_replies(const Sink& sink, RankSide& side, std::atomic<bool>*
   std::exception_ptr from_sink;
   int left = ranks() - 1;
   std::vector<int> come(static_cast<std::size_t>(left));
-  Wait wait(link_.crowded, link_.until_ns);
+  // Where this rank has one processor, looking would take it from its own pieces.
+  const bool share = local_done != nullptr && hello(0).threads < 2;
+  const Wait afresh(link_.crowded || share, link_.until_ns, share ? 0 : Wait::usual_look_ns);
+  Wait wait = afresh;
   while (left > 0 || (local_done != nullptr && !local_done->load(std::memory_order_acquire))) {
     int count = 0;
     if (left > 0) {
@@ -280,7 +283,7 @@ void RankTeam::take_replies(const Sink& sink, RankSide& side, std::atomic<bool>*
     if (count > 0 && side.shared_ != nullptr && any_fault()) side.shared_->stop();
     const bool asked = side.shared_ != nullptr && answer_askers(*side.shared_);
     if (count > 0 || asked) {
-      wait = Wait(link_.crowded, link_.until_ns);
+      wait = afresh;
     } else if (!wait.go_on()) {
       throw TooLong();
     }
