@@ -264,9 +264,9 @@ void RankTeam::take_replies(const Sink& sink, RankSide& side, std::atomic<bool>*
   std::exception_ptr from_sink;
   int left = ranks() - 1;
   std::vector<int> come(static_cast<std::size_t>(left));
-  // Where this rank has one processor, looking would take it from its own pieces.
+  // Where this rank has one processor, looking would take it from its own pieces, and giving way leave it to them.
   const bool share = local_done != nullptr && hello(0).threads < 2;
-  const Wait afresh(link_.crowded || share, link_.until_ns, share ? 0 : Wait::usual_look_ns);
+  const Wait afresh(link_.crowded && !share, link_.until_ns, share ? 0 : Wait::usual_look_ns);
   Wait wait = afresh;
   while (left > 0 || (local_done != nullptr && !local_done->load(std::memory_order_acquire))) {
     int count = 0;

@@ -233,6 +233,21 @@ TEST_CASE("a dear piece of rank 0 keeps nobody waiting for the others") {
   CHECK(of_rank_0 < 50);
 }
 
+TEST_CASE("who asks is answered while rank 0 computes, though it has one processor") {
+  RankCrew& crew = test::crew();
+  if (crew.workers() == 1) return;
+  const auto who = crew.collect(400, Split::chunks(1), [](std::size_t i) {
+    const std::int64_t end = now_ns() + (i == 0 ? 500'000'000 : 100'000);
+    double sum = 0;
+    while (now_ns() < end) sum += tide_at(i);
+    return sum > 1e300 ? -1 : current_rank().rank;
+  });
+  std::size_t of_rank_0 = 0;
+  for (const int rank : who) of_rank_0 += rank == 0 ? 1 : 0;
+  MESSAGE("rank 0 did " << of_rank_0 << " of 400");
+  CHECK(of_rank_0 < 150);
+}
+
 TEST_CASE("what is kept is sent once, and gone from all ranks with its last handle") {
   RankCrew& crew = test::crew();
   const auto living = [&] { return crew.on_each([] { return Buoy::alive.load(); }); };
