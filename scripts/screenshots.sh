@@ -30,6 +30,8 @@ wanted details "$@" && shot details 100 21 "$bin/examples/channels --quick --siz
 wanted explain "$@" && shot explain 110 70 "$bin/examples/gauges --sizes 200 --workers 2 --budget 40 --save gauges.json >/dev/null 2>&1; clear; $bin/command/antcrew explain gauges.json"
 wanted sweep "$@" && shown="antcrew sweep python.toml" shot sweep 100 30 "cd $PWD/examples/estuary/commands && $bin/command/antcrew sweep python.toml --workers 1,2 --budget 40 --quiet --save $work/python.json; cd $work"
 wanted archive "$@" && shot archive 100 30 "$bin/examples/archive --sizes 2k --workers 2 --budget 120"
+export OMPI_ALLOW_RUN_AS_ROOT=1 OMPI_ALLOW_RUN_AS_ROOT_CONFIRM=1  # in a container
+wanted ranks "$@" && shot ranks 100 30 "$bin/examples/everywhere --study 'Gauges everywhere' --workers 1,2 --budget 45"
 
 # Pages and figures, of the same records each time: made here, since no record is kept in the tree.
 drawn=(page page-dark page-narrow figure-speedup figure-ledger figure-time figure-timeline figure-compare running)
