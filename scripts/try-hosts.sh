@@ -11,7 +11,7 @@ command -v ip >/dev/null && command -v mpirun >/dev/null || skip "iproute2 or op
 [ -x "$bin/examples/silt_ranks" ] || skip "silt_ranks is not built (libopenmpi-dev)"
 name=antcrew-hostb
 work=$(mktemp -d)
-clear_up() { ip netns del $name 2>/dev/null || true; ip link del antcrew0 2>/dev/null || true; rm -rf "$work"; }
+clear_up() { [ -z "${busy:-}" ] || kill "$busy" 2>/dev/null || true; ip netns del $name 2>/dev/null || true; ip link del antcrew0 2>/dev/null || true; rm -rf "$work"; }
 trap clear_up EXIT
 ip netns add $name 2>/dev/null || skip "the system makes no network namespaces here"
 ip link add antcrew0 type veth peer name antcrew1 || skip "the system makes no pairs of network devices here"
@@ -27,7 +27,7 @@ cat >"$work/agent" <<'A'
 #!/bin/bash
 while [[ $1 == -* ]]; do shift; done
 shift
-exec ip netns exec antcrew-hostb unshare --uts bash -c "hostname hostb; $*"
+exec ip netns exec antcrew-hostb ${ANTCREW_HOSTB_ON:-} unshare --uts bash -c "hostname hostb; $*"
 A
 chmod +x "$work/agent"
 cat >"$work/ranks.toml" <<T
@@ -72,5 +72,40 @@ if [ -x "$bin/examples/everywhere" ]; then
   done
   sleep 5
   pgrep -f serve-launched-cell && { echo "ranks were left behind"; exit 1; }
+  # What takes the time of silt's ranks, and how much of it: finding NAME must be told, the first of losses.
+  silt() {
+    "$bin/examples/everywhere" --study "Silt everywhere" --workers 2 --rounds 3 --no-confirm --budget 0 --quiet \
+      --variant "by the ranks" --launcher "$first_on mpirun --bind-to none --host $(hostname):1,10.77.0.2:1 -n @(workers)" \
+      --save "$work/silt.json" --overwrite >"$work/silt" 2>&1 || [[ $? =~ ^[14]$ ]]
+    "$bin/command/antcrew" explain "$work/silt.json" --as json |
+      python3 -c '
+import json, sys
+must, told = sys.argv[1], json.load(sys.stdin)
+losses = [f for f in told["findings"] if f["class"] == "loss" and f["crew"] == "RankCrew"]
+for f in losses: print("  %3.0f %%  %s: %s" % (100 * f["share"], f["id"], f["claim"]))
+if must and (not losses or losses[0]["id"] != must): sys.exit("the first is not " + must)
+if must == "network-bandwidth":
+    by_rate = losses[0]["figures"]["link_s"] / losses[0]["figures"]["wall_s"]
+    print("  bytes over rate are %.3f of the call, the share is %.3f" % (by_rate, losses[0]["share"]))
+    if abs(by_rate - losses[0]["share"]) > 0.1 * by_rate: sys.exit("they are not alike")
+' "$1"
+  }
+  first_on= ; export ANTCREW_HOSTB_ON=
+  if [ "$(nproc)" -ge 2 ]; then first_on="taskset -c 0"; ANTCREW_HOSTB_ON="taskset -c 1"; fi
+  echo "silt on two hosts:"
+  silt ""
+  if [ "$(nproc)" -ge 2 ]; then
+    echo "the same with the second host's processor taken half the time:"
+    taskset -c 1 sh -c 'while :; do :; done' & busy=$!
+    silt slow-host
+    kill "$busy"; busy=
+  fi
+  echo "the same over a link of 200 Mbit/s:"
+  if tc qdisc add dev antcrew0 root tbf rate 200mbit burst 32kb latency 400ms 2>/dev/null; then
+    ip netns exec $name tc qdisc add dev antcrew1 root tbf rate 200mbit burst 32kb latency 400ms
+    silt network-bandwidth
+  else
+    echo "  not tried: the system shapes no traffic here"
+  fi
 fi
 echo "ranks ran on both hosts"

@@ -8,6 +8,7 @@
 #include <tuple>
 
 #include "antcrew/analysis/pairing.hpp"
+#include "antcrew/analysis/rank_hosts.hpp"
 #include "antcrew/analysis/speedup.hpp"
 #include "antcrew/analysis/stages.hpp"
 #include "antcrew/analysis/study_remarks.hpp"
@@ -130,7 +131,7 @@ void compute_reading(const Cell& baseline, CellFigures& figures) {
 // Everything that is said against the baseline; only for cells whose answer holds.
 void compute_ratios(const Record& record, const Cell& baseline, CellFigures& figures, int confirming) {
   const Cell& cell = *figures.cell;
-  const int processors = record.machine.usable_processors();
+  const int processors = processors_of(record, cell);
   const double level = confirming > 0 ? 0.95 : level_of(record);
   const ByGeneration ratios = ratios_of(baseline, cell, confirming);
   figures.speedup = estimate_of(ratios, level);

@@ -26,6 +26,10 @@ const char* id_of(Cause cause) noexcept {
                                  "skipped-work",
                                  "blocked",
                                  "start-up-each-call",
+                                 "network-bandwidth",
+                                 "network-latency",
+                                 "late-message",
+                                 "slow-host",
                                  "idle-workers"};
   return ids[static_cast<std::size_t>(cause)];
 }

@@ -47,6 +47,10 @@ enum class Cause {
   skipped_work,
   blocked,
   start_up_each_call,
+  network_bandwidth,
+  network_latency,
+  late_message,
+  slow_host,
   idle_workers
 };
 const char* id_of(Cause cause) noexcept;

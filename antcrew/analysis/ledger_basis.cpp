@@ -3,6 +3,7 @@
 
 #include "antcrew/analysis/analysed.hpp"
 #include "antcrew/analysis/ledger.hpp"
+#include "antcrew/analysis/rank_hosts.hpp"
 
 namespace antcrew::analysis_layer {
 
@@ -26,7 +27,7 @@ LedgerBasis basis_of(const Analysed& study, const CellFigures& cell) {
   const Record& record = *study.record;
   LedgerBasis basis;
   basis.crew = cell.cell->crew;
-  basis.processors = record.machine.usable_processors();
+  basis.processors = processors_of(record, *cell.cell);
   const CellFigures* baseline = cell.baseline < 0 ? nullptr : &study.cells[static_cast<std::size_t>(cell.baseline)];
   const Cell* base_cell = baseline == nullptr ? nullptr : baseline->cell;
   if (baseline != nullptr && baseline->time_s) {
@@ -51,7 +52,8 @@ LedgerBasis basis_of(const Analysed& study, const CellFigures& cell) {
   const CellFigures& fewest = study.cells[study.curves[cell.curve].front()];
   if (fewest.cell->workers == 1 && fewest.time_s) basis.one_worker_s = fewest.time_s->median;
   for (const CrowdFigure& crowd : study.crowds) {
-    if (crowd.point == cell.cell->point && crowd.copies == std::min(cell.cell->workers, basis.processors))
+    if (crowd.point == cell.cell->point &&
+        crowd.copies == std::min(cell.cell->workers, record.machine.usable_processors()))
       basis.crowd = crowd.slowdown.claimed ? std::max(1.0, crowd.slowdown.median) : 1.0;
   }
   if (const auto throttled = median_where_known(*cell.cell, [](const Trial& t) { return t.throttled_s; }))

@@ -1,5 +1,6 @@
 #include "antcrew/analysis/study_remarks.hpp"
 #include "antcrew/analysis/analysed.hpp"
+#include "antcrew/analysis/rank_hosts.hpp"
 
 #include <algorithm>
 #include <cmath>
@@ -44,8 +45,9 @@ void remark_on_build(const Record& record, Remarks& remarks) {
 
 void remark_on_crowding(const Record& record, Remarks& remarks) {
   const int processors = record.machine.usable_processors();
-  const bool crowded = std::any_of(record.cells.begin(), record.cells.end(),
-                                   [&](const Cell& cell) { return cell.workers > processors; });
+  const bool crowded = std::any_of(record.cells.begin(), record.cells.end(), [&](const Cell& cell) {
+    return cell.workers > processors_of(record, cell) && (ranks_of(cell) != nullptr || cell.crew != "RankCrew");
+  });
   if (crowded) remarks.add("more-workers-than-processors", {{"processors", processors}});
 }
 
@@ -178,7 +180,7 @@ void remark_on_sharing(const Analysed& study, Remarks& remarks) {
   constexpr double told = 0.05;
   for (const CellFigures& f : study.cells) {
     const Cell& cell = *f.cell;
-    if (cell.workers < 2 || cell.workers > study.record->machine.usable_processors()) continue;
+    if (cell.workers < 2 || cell.workers > processors_of(*study.record, cell)) continue;
     const auto shared = static_cast<std::size_t>(std::count_if(
         cell.trials.begin(), cell.trials.end(), [](const Trial& trial) { return trial.shared_a_processor(); }));
     if (shared == 0 || count_of(shared) < told * count_of(cell.trials.size())) continue;

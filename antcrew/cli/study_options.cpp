@@ -61,10 +61,17 @@ std::vector<PointValue> values_of(const std::string& list, const std::string& wh
   } catch (const Error&) {
     std::vector<PointValue> words;
     for (std::size_t from = 0; from <= list.size();) {
-      const std::size_t comma = std::min(list.find(',', from), list.size());
-      const std::string word = list.substr(from, comma - from);
+      // A value in quotes may have commas in it, as a list of hosts has.
+      const char first = from < list.size() ? list[from] : ',';
+      const bool quoted = first == '\'' || first == '"';
+      const std::size_t closed = quoted ? list.find(first, from + 1) : from;
+      if (closed == std::string::npos) bad_input("cli.option", where, "a quote that is not closed", "close it");
+      const std::size_t comma = std::min(list.find(',', closed), list.size());
+      if (quoted && comma > closed + 1)
+        bad_input("cli.option", where, "something behind a closed quote", "put a comma between two values");
+      const std::string word = quoted ? list.substr(from + 1, closed - from - 1) : list.substr(from, comma - from);
       const bool number = word.find_first_not_of("0123456789.eEkMGTi'_-+") == std::string::npos;
-      if (word.empty() || number) throw;  // a list of numbers with a mistake in it, or an empty item
+      if (word.empty() || (number && !quoted)) throw;  // a list of numbers with a mistake in it, or an empty item
       words.emplace_back(word);
       from = comma + 1;
     }

@@ -5,8 +5,11 @@
 #pragma once
 
 #include <cstdint>
+#include <optional>
 #include <string>
 #include <vector>
+
+#include "antcrew/log/rank_facts.hpp"
 
 namespace antcrew::internal {
 
@@ -19,10 +22,11 @@ enum class Doing : std::uint8_t {
   moving,    // data between processes
   serial,    // the caller between regions
   starting,  // the caller, starting or ending a crew
+  message,   // in a body of a rank, for another rank
 };
 
 // How a region's work is shared out.
-enum class Sharing : std::uint8_t { even, pieces, halves, forks, group, graph, stages, processes };
+enum class Sharing : std::uint8_t { even, pieces, halves, forks, group, graph, stages, processes, ranks, rank_pieces };
 
 // What a worker of a pipeline waits for.
 enum class Shortage : std::uint8_t { none, stage_taken, buffer_full, source };
@@ -32,7 +36,7 @@ struct Stretch {
   std::int64_t cpu_ns = -1;     // of the thread since it began, read at the end of the stretch; -1 = not read there
   std::int64_t delay_ns = -1;   // ready to run and not running, likewise
   std::int64_t called_ns = 0;   // of away and waiting: when somebody called this worker to new work; 0 = nobody did
-  const void* about = nullptr;  // which lock; which stage, by its name
+  const void* about = nullptr;  // which lock; which stage, by its name; the rank waited for, + 1
   const char* phase = nullptr;  // innermost one that the worker's own work opened
   std::uint64_t first = 0;      // index of the first item of the pieces that end here
   std::uint64_t items = 0;      // of those pieces
@@ -46,6 +50,13 @@ struct Stretch {
   Slept slept = Slept::not_asked;
   bool stolen = false;  // the piece was taken from another worker
 };
+
+inline int awaited_rank(const Stretch& stretch) noexcept {
+  return static_cast<int>(reinterpret_cast<std::uintptr_t>(stretch.about)) - 1;
+}
+inline const void* awaiting(int rank) noexcept {
+  return reinterpret_cast<const void*>(static_cast<std::uintptr_t>(rank) + 1);
+}
 
 struct LaneRegion {
   std::int64_t begin_ns = 0;
@@ -97,6 +108,7 @@ struct LaneLog {
   std::uint64_t delay_readings = 0;
   std::uint64_t lost = 0;           // stretches that found no room
   std::uint64_t calls_outside = 0;  // of crews, by threads that are in no lane
+  std::optional<RankFacts> ranks;   // where workers are ranks
   bool unfinished = false;          // a worker was still at work when the call had returned
 };
 

@@ -19,9 +19,10 @@ enum class LaneState {
   dispatch,
   no_work,
   imbalance,
-  unaccounted
+  unaccounted,
+  message  // in a body of a rank, for another rank
 };
-inline constexpr std::size_t lane_states = 13;
+inline constexpr std::size_t lane_states = 14;
 const char* name_of(LaneState state) noexcept;
 
 struct LaneParts {

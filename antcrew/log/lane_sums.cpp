@@ -21,12 +21,20 @@ class LaneAdder {
     sums_.lane_body_s.assign(log_.lanes.size(), 0);
     for (std::size_t lane = 0; lane < log_.lanes.size(); ++lane)
       lanes_.push_back(slices_of(log_, lane, sums_.delay_known, sums_.cpu_frames_s));
+    if (log_.ranks) sums_.ranks = *log_.ranks;
+    if (log_.ranks) sums_.ranks->parts_s.resize(log_.lanes.size());
+    if (log_.ranks) moving_alone_ = moving_alone(lanes_);
     segments_ = segments_of(log_, lanes_);
     regions_ = outer_regions_of(log_, lanes_);
-    for (std::size_t lane = 0; lane < lanes_.size(); ++lane) add_lane(lane);
+    for (std::size_t lane = 0; lane < lanes_.size(); ++lane) {
+      const LaneParts before = sums_.parts_s;
+      add_lane(lane);
+      if (sums_.ranks) keep_own(sums_.ranks->parts_s[lane], before);
+    }
     for (FlatRegion& region : regions_) add_region(region);
     sums_.parts_s[LaneState::moving_data] += take_touching_again();
     if (log_.path_ns > 0) sums_.critical_path_s = s_of(log_.path_ns) + sums_.parts_s[LaneState::serial];
+    for (const auto& [who, seconds] : message_waits_) sums_.ranks->waits.push_back({who.first, who.second, seconds});
     add_locks();
     add_stages();
     finish();
@@ -61,7 +69,10 @@ class LaneAdder {
     const double share = slice.wall_s() > 0 ? wall_s / slice.wall_s() : 0;
     const char* own = slice.stretch != nullptr ? slice.stretch->phase : nullptr;
     const char* phase = own != nullptr ? own : segment.phase;
-    FlatRegion* region = segment.region == 0 ? nullptr : region_of(segment.region);
+    // A rank may be at an order that rank 0 has left behind.
+    const bool own_region = log_.ranks && slice.stretch != nullptr && slice.stretch->region != 0;
+    const std::uint32_t number = own_region ? slice.stretch->region : segment.region;
+    FlatRegion* region = number == 0 ? nullptr : region_of(number);
     switch (slice.doing) {
       case Doing::body: {
         const double cpu_s = std::min(wall_s, slice.cpu_s * share);
@@ -97,6 +108,10 @@ class LaneAdder {
         return;
       case Doing::moving:
         return add(LaneState::moving_data, wall_s, phase);
+      case Doing::message:
+        add(LaneState::message, wall_s, phase);
+        if (sums_.ranks) message_waits_[{static_cast<int>(lane), awaited_rank(*slice.stretch)}] += wall_s;
+        return;
       case Doing::away:
       case Doing::waiting: {
         const auto delay_ns = static_cast<std::int64_t>(slice.delay_s * 1e9);
@@ -120,6 +135,15 @@ class LaneAdder {
       region->facts.dispatch_s += state == LaneState::dispatch ? seconds : 0;
       region->facts.late_s += state == LaneState::dispatch && !begun ? seconds : 0;
     };
+    if (its.sharing == Sharing::ranks || its.sharing == Sharing::rank_pieces) {
+      if (!begun) return late(wall_s, LaneState::dispatch);
+      const std::int64_t cut = std::clamp(region->last_end_ns, from, to);
+      const double before_s = while_moving_s(moving_alone_, from, cut);
+      const double after_s = while_moving_s(moving_alone_, cut, to);
+      add(LaneState::moving_data, before_s + after_s, phase);
+      imbalance(*region, s_of(cut - from) - before_s, phase);
+      return late(s_of(to - cut) - after_s, LaneState::dispatch);
+    }
     if (its.sharing == Sharing::processes) {
       if (!begun) return late(wall_s, its.grows ? LaneState::start_up : LaneState::dispatch);
       const std::int64_t cut = std::clamp(region->last_end_ns, from, to);
@@ -170,6 +194,10 @@ class LaneAdder {
       at = stretch.end_ns;
     }
     return seconds;
+  }
+
+  void keep_own(LaneParts& own, const LaneParts& before) const {
+    for (std::size_t k = 0; k < lane_states; ++k) own.seconds[k] = sums_.parts_s.seconds[k] - before.seconds[k];
   }
 
   // Faults on memory that a fork made shared were met by the caller, in between.
@@ -282,6 +310,8 @@ class LaneAdder {
   std::vector<FlatRegion> regions_;
   std::map<std::tuple<std::string, std::string, std::string>, SerialFacts> serials_;
   std::map<const void*, std::pair<double, double>> lock_waits_;
+  std::map<std::pair<int, int>, double> message_waits_;
+  std::vector<Stretched> moving_alone_;
   std::map<std::string, double> stage_waits_;
 };
 

@@ -32,7 +32,8 @@ struct ImbalanceCauses {
 // All regions that one place in the source began.
 struct RegionFacts {
   std::string place;    // "tides.cpp:41"; empty = not known
-  std::string sharing;  // "even", "pieces", "halves", "forks", "group", "graph", "stages", "processes"
+  std::string sharing;  // "even", "pieces", "halves", "forks", "group", "graph", "stages", "processes",
+                        // "ranks", "rank pieces"
   std::int64_t calls = 0;
   double n = 0;  // items, of all calls
   double pieces = 0;
@@ -135,6 +136,7 @@ struct LaneSums {
   std::map<std::string, LaneParts> phases;
   std::optional<SampleFacts> looks;  // of the coarse form
   std::optional<Timeline> timeline;  // of one of a cell's calls
+  std::optional<RankFacts> ranks;    // where workers are ranks
   double critical_path_s = 0;        // of tasks and graphs: no number of workers makes the call shorter; 0 = not known
 
   double lane_seconds() const noexcept { return lanes * wall_s; }

@@ -22,6 +22,8 @@ TimelineKind kind_of(const Stretch& stretch) noexcept {
       return TimelineKind::serial;
     case Doing::starting:
       return TimelineKind::starting;
+    case Doing::message:
+      return TimelineKind::message;
     case Doing::away:
       break;
   }
@@ -76,6 +78,7 @@ class Drawing {
       return found == locks_.end() ? "" : found->second;
     }
     if (stretch.doing == Doing::stage && stretch.about != nullptr) return static_cast<const char*>(stretch.about);
+    if (stretch.doing == Doing::message) return "of rank " + std::to_string(awaited_rank(stretch));
     return stretch.phase == nullptr ? "" : stretch.phase;
   }
 
@@ -163,8 +166,8 @@ class Drawing {
 }  // namespace
 
 const char* name_of(TimelineKind kind) noexcept {
-  constexpr const char* names[] = {"piece", "stolen piece", "wait",   "idle",    "lock",
-                                   "stage", "moving data",  "serial", "starting"};
+  constexpr const char* names[] = {"piece", "stolen piece", "wait",   "idle",     "lock",
+                                   "stage", "moving data",  "serial", "starting", "message"};
   return names[static_cast<std::size_t>(kind)];
 }
 

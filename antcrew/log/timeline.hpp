@@ -15,7 +15,18 @@
 
 namespace antcrew::internal {
 
-enum class TimelineKind : std::uint8_t { piece, stolen_piece, wait, idle, lock, stage, moving, serial, starting };
+enum class TimelineKind : std::uint8_t {
+  piece,
+  stolen_piece,
+  wait,
+  idle,
+  lock,
+  stage,
+  moving,
+  serial,
+  starting,
+  message
+};
 const char* name_of(TimelineKind kind) noexcept;
 
 struct TimelineStretch {

@@ -112,7 +112,10 @@ class RankPart {
     send(after_, tag_, mine.data() + (mine.size() - halo_));
     send(before_, tag_ + 1, mine.data());
   }
-  void end_exchange() { link_->wait_for(under_way_); }
+  void end_exchange() {
+    link_->wait_for(under_way_, whose_);
+    whose_.clear();
+  }
 
  private:
   struct Release {
@@ -125,12 +128,14 @@ class RankPart {
     MPI_Request request;
     internal::checked(MPI_Irecv(to, count(items), MPI_BYTE, from, tag, link_->communicator(), &request), "MPI_Irecv");
     under_way_.push_back(request);
+    whose_.push_back(from);
   }
   void send(int to, int tag, const T* from) {
     if (to < 0) return;
     MPI_Request request;
     internal::checked(MPI_Isend(from, count(halo_), MPI_BYTE, to, tag, link_->communicator(), &request), "MPI_Isend");
     under_way_.push_back(request);
+    link_->note_edge(to, halo_ * sizeof(T));
   }
 
   internal::Link* link_;
@@ -142,6 +147,7 @@ class RankPart {
   std::size_t halo_;
   std::unique_ptr<T, Release> items_;
   std::vector<MPI_Request> under_way_;
+  std::vector<int> whose_;  // the messages that come, which are the first of them
 };
 
 namespace internal {
@@ -197,7 +203,7 @@ class RankArray {
     Packer packed;
     const std::uint64_t number = id();
     packed.put(number);
-    handle_->team().tell({&internal::step_of_exchange<T, how>, 0, Split::even(), &packed},
+    handle_->team().tell({&internal::step_of_exchange<T, how>, 0, Split::even(), &packed, "exchange"},
                          [&](internal::RankSide& side) { (side.store().at<RankPart<T>>(number).*how)(); });
   }
 

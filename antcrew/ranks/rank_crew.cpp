@@ -96,6 +96,16 @@ bool RankCrew::join(int argc, char** argv) {
   return false;
 }
 
+void RankCrew::open_log() {
+  joined->open_log();
+}
+void RankCrew::close_log(internal::LaneLog& log) {
+  joined->close_log(log);
+}
+double RankCrew::empty_call_s() {
+  return joined->empty_order_s();
+}
+
 void RankCrew::leave() {
   if (!joined) return;
   joined->let_go();

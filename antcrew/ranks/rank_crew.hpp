@@ -149,7 +149,7 @@ class RankCrew {
   template <class Fn, class... A>
   auto collect(std::size_t n, Split split, Fn, const A&... arguments) {
     if constexpr (internal::SentToRanks<Fn, std::size_t>::template with<A...>()) {
-      return made<internal::ByIndex<std::decay_t<Fn>>>(n, split, arguments...);
+      return made<internal::ByIndex<std::decay_t<Fn>>>("collect", n, split, arguments...);
     }
   }
   template <class Fn, class... A>
@@ -168,7 +168,7 @@ class RankCrew {
   auto fold(std::size_t n, Split split, Start start, PerRange, Combine&& combine, const A&... arguments) {
     if constexpr (internal::SentToRanks<PerRange, Range>::template with<A...>()) {
       const std::size_t pieces = internal::fixed_ranges(n);
-      auto parts = made<internal::ByFixedRange<std::decay_t<PerRange>>>(pieces, split, n, pieces, arguments...);
+      auto parts = made<internal::ByFixedRange<std::decay_t<PerRange>>>("fold", pieces, split, n, pieces, arguments...);
       for (auto& part : parts) start = combine(std::move(start), std::move(part));
     }
     return start;
@@ -180,9 +180,10 @@ class RankCrew {
     if constexpr (internal::SentToRanks<Fn>::template with<A...>()) {
       using Body = std::decay_t<Fn>;
       if constexpr (std::is_void_v<std::invoke_result_t<Body&, internal::GivenOf<A>...>>) {
-        done<Body>(arguments...);
+        done<Body>("on_each", arguments...);
       } else {
-        return made<internal::ByRank<Body>>(static_cast<std::size_t>(workers()), Split::even(), arguments...);
+        return made<internal::ByRank<Body>>("on_each", static_cast<std::size_t>(workers()), Split::even(),
+                                            arguments...);
       }
     }
   }
@@ -209,7 +210,7 @@ class RankCrew {
     const auto make = [id, &blocks](internal::RankSide& side) {
       side.store().keep(id, std::make_shared<RankPart<T>>(side.team().link(), id, blocks));
     };
-    team_->run({&array_in_rank<T>, 0, Split::even(), &packed}, make, [](internal::RankReply&) {});
+    team_->run({&array_in_rank<T>, 0, Split::even(), &packed, "array"}, make, [](internal::RankReply&) {});
     return RankArray<T>(std::move(handle), blocks);
   }
 
@@ -217,7 +218,7 @@ class RankCrew {
   template <class T, class Fn, class... A>
   void fill(RankArray<T>& array, Fn, const A&... arguments) {
     if constexpr (internal::SentToRanks<Fn, std::size_t>::template with<A...>()) {
-      done<internal::IntoPart<std::decay_t<Fn>>>(array, arguments...);
+      done<internal::IntoPart<std::decay_t<Fn>>>("fill", array, arguments...);
     }
   }
 
@@ -232,7 +233,7 @@ class RankCrew {
       const RankPart<T>& part = side.store().at<RankPart<T>>(id);
       all.make(part.range(), [&](std::size_t i) { return part[i]; });
     };
-    team_->run({&gather_in_rank<T>, 0, Split::even(), &packed}, own,
+    team_->run({&gather_in_rank<T>, 0, Split::even(), &packed, "gather"}, own,
                [&](internal::RankReply& reply) { all.take(reply); });
     return std::move(all).finished();
   }
@@ -248,7 +249,7 @@ class RankCrew {
     Packer packed;
     packed.put(id);
     packed.put(*own);
-    team_->tell({&keep_in_rank<Value>, 0, Split::even(), &packed}, [](internal::RankSide&) {});
+    team_->tell({&keep_in_rank<Value>, 0, Split::even(), &packed, "keep"}, [](internal::RankSide&) {});
     return Kept<Value>(std::move(handle), std::move(own));
   }
 
@@ -259,6 +260,11 @@ class RankCrew {
   // them, or another number of them).
   static RankCrew* of_launched(int workers, const CrewOptions& options);
   static void leave();
+  // Around a metered call: see LaunchedCrew. team(): for tests of the crew.
+  internal::RankTeam& team() noexcept { return *team_; }
+  static void open_log();
+  static void close_log(internal::LaneLog& log);
+  static double empty_call_s();
 
   // What their bodies write would be lost.
   template <class... Anything>
@@ -332,11 +338,11 @@ class RankCrew {
       }
       team_->link().wait_for(under_way);
     };
-    team_->tell({&block_in_rank<T>, 0, Split::even(), &packed}, own, others);
+    team_->tell({&block_in_rank<T>, 0, Split::even(), &packed, "spread"}, own, others);
   }
 
   template <class Item, class... A>
-  auto made(std::size_t n, Split split, const A&... arguments) {
+  auto made(const char* name, std::size_t n, Split split, const A&... arguments) {
     using T = std::decay_t<std::invoke_result_t<Item&, std::size_t, internal::GivenOf<A>...>>;
     static_assert(internal::ReturnsValue<T>, "the body returns nothing: it must return its item or its range's result");
     static_assert(Travels<T>,
@@ -353,19 +359,19 @@ class RankCrew {
           },
           given);
     };
-    team_->run({&internal::make_in_rank<T, Item, A...>, n, split, &packed}, own,
+    team_->run({&internal::make_in_rank<T, Item, A...>, n, split, &packed, name}, own,
                [&](internal::RankReply& reply) { all.take(reply); });
     return std::move(all).finished();
   }
 
   template <class Item, class... A>
-  void done(const A&... arguments) {
+  void done(const char* name, const A&... arguments) {
     Packer packed;
     (internal::RankArgument<A>::put(packed, arguments), ...);
     const auto own = [&](internal::RankSide& side) {
-      Item()(internal::RankArgument<A>::local(side.store(), arguments)...);
+      side.once([&] { Item()(internal::RankArgument<A>::local(side.store(), arguments)...); });
     };
-    team_->run({&internal::do_in_rank<Item, A...>, 0, Split::even(), &packed}, own, [](internal::RankReply&) {});
+    team_->run({&internal::do_in_rank<Item, A...>, 0, Split::even(), &packed, name}, own, [](internal::RankReply&) {});
   }
 
   std::shared_ptr<internal::RankTeam> team_;

@@ -15,7 +15,7 @@ struct Maker {
   const char* kind;
   internal::MaybeFigure (*make)(const Analysed&);
 };
-constexpr std::array<Maker, 12> makers = {{{"speedup", internal::speedup_figure},
+constexpr std::array<Maker, 13> makers = {{{"speedup", internal::speedup_figure},
                                            {"ledger", internal::ledger_figure},
                                            {"ledger-shares", internal::ledger_shares_figure},
                                            {"speedup-over-size", internal::speedup_over_size_figure},
@@ -25,6 +25,7 @@ constexpr std::array<Maker, 12> makers = {{{"speedup", internal::speedup_figure}
                                            {"ladder", internal::ladder_figure},
                                            {"phases", internal::phases_figure},
                                            {"timeline", internal::timeline_figure},
+                                           {"messages", internal::messages_figure},
                                            {"memory", internal::memory_figure},
                                            {"trials", internal::trials_figure}}};
 

@@ -16,6 +16,7 @@ using internal::count;
 using internal::figure;
 using internal::seconds;
 using internal::Words;
+using internal::worker_of;
 
 int workers_of(const Finding& f) {
   return f.of == nullptr ? 1 : f.of->cell->workers;
@@ -57,9 +58,12 @@ std::string serial_claim(const Finding& f) {
 
 std::string uneven_claim(const Finding& f) {
   if (figure(f, "coarse") > 0) return "workers are done, or wait for the others, while some still work";
-  return fmt::format("the pieces{} are uneven: the longest takes {} (at index {}, worker {}), the mean of {} is {}",
+  if (!(figure(f, "longest_piece_s") > 0))
+    return fmt::format("ranks have uneven work: {} works longest, and the others wait {} for messages meanwhile",
+                       worker_of(f, "slowest_rank"), seconds(f, "message_s"));
+  return fmt::format("the pieces{} are uneven: the longest takes {} (at index {}, {}), the mean of {} is {}",
                      f.name.empty() ? "" : " at " + printable(f.name, 60), seconds(f, "longest_piece_s"),
-                     count(f, "longest_piece_at"), count(f, "longest_piece_worker"), count(f, "pieces"),
+                     count(f, "longest_piece_at"), worker_of(f, "longest_piece_worker"), count(f, "pieces"),
                      seconds(f, "mean_piece_s"));
 }
 
@@ -374,7 +378,9 @@ const Words* words_of_finding(const std::string& id) {
       std::find_if(std::begin(all_words), std::end(all_words), [&](const Words& words) { return id == words.id; });
   if (found != std::end(all_words)) return found;
   const Words* of_commands = internal::command_words_for(id);
-  return of_commands != nullptr ? of_commands : internal::words_on_machine(id);
+  if (of_commands != nullptr) return of_commands;
+  const Words* of_ranks = internal::words_on_ranks(id);
+  return of_ranks != nullptr ? of_ranks : internal::words_on_machine(id);
 }
 
 }  // namespace

@@ -2,8 +2,10 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numeric>
 
 #include "antcrew/analysis/analysed.hpp"
+#include "antcrew/analysis/rank_hosts.hpp"
 #include "antcrew/log/coarse_sums.hpp"
 #include "antcrew/report/findings.hpp"
 #include "antcrew/report/internal/ledger_words.hpp"
@@ -23,7 +25,8 @@ const char* words_for(LaneState state) noexcept {
                                    "wake-up delay",
                                    "nothing ready to do",
                                    "idle at the join",
-                                   "not accounted for"};
+                                   "not accounted for",
+                                   "waiting for a message"};
   return words[static_cast<std::size_t>(state)];
 }
 
@@ -69,6 +72,7 @@ std::vector<Share> shares_of(const LaneParts& parts, double lane_seconds) {
                                {'w', "runnable without a processor", {LaneState::waiting_to_run}},
                                {'m', "moving data", {LaneState::moving_data}},
                                {'+', "starting", {LaneState::start_up, LaneState::dispatch}},
+                               {'v', "waiting for a message", {LaneState::message}},
                                {'?', "not accounted for", {LaneState::unaccounted}}};
   for (Share& share : shares) {
     for (const LaneState state : share.states) share.part += std::max(0.0, parts[state]) / lane_seconds;
@@ -135,6 +139,12 @@ double total(const LaneSums& sums, const std::string& phase) {
   return found == sums.phases.end() ? 0 : found->second.sum();
 }
 
+std::string link_name(const internal::RankFacts& ranks, const internal::HostLink& link) {
+  const std::string from = printable(ranks.hosts[static_cast<std::size_t>(link.from)], 40);
+  if (link.from == link.to) return "between ranks of " + from;
+  return "from " + from + " to " + printable(ranks.hosts[static_cast<std::size_t>(link.to)], 40);
+}
+
 // Phases that the baseline names, too: what became of their time.
 std::string phases_text(const Analysed& study, const CellFigures& cell, const LaneSums& sums) {
   std::string text;
@@ -156,6 +166,32 @@ std::string phases_text(const Analysed& study, const CellFigures& cell, const La
     if (state > LaneState::blocked)
       text += fmt::format("; {} of it {}", percent_text(parts[state] / parts.sum()), words_for(state));
     text += "\n";
+  }
+  return text;
+}
+
+// Rank by rank; of many the ones at work longest and shortest.
+std::string ranks_text(const LaneSums& sums) {
+  constexpr std::size_t most_ranks = 8;
+  const internal::RankFacts& ranks = *sums.ranks;
+  std::vector<std::size_t> order(ranks.parts_s.size());
+  std::iota(order.begin(), order.end(), std::size_t{0});
+  std::string text = "    by rank:\n";
+  if (order.size() > most_ranks) {
+    const auto work = [&](std::size_t rank) { return ranks.parts_s[rank][LaneState::running]; };
+    std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) { return work(a) > work(b); });
+    order.erase(order.begin() + most_ranks / 2, order.end() - most_ranks / 2);
+    text = fmt::format("    by rank, the {} at work longest and the {} shortest of {}:\n", most_ranks / 2,
+                       most_ranks / 2, ranks.parts_s.size());
+  }
+  for (const std::size_t rank : order) {
+    text += fmt::format("      {:<20} {}\n", printable(worker_name(&ranks, static_cast<int>(rank)), 40),
+                        ledger_shares(ranks.parts_s[rank], sums.wall_s));
+  }
+  for (const internal::HostLink& link : ranks.links) {
+    if (link.from == link.to && ranks.hosts.size() > 1) continue;
+    text += fmt::format("    {}: {} to and fro, {} a second\n", link_name(ranks, link),
+                        duration_text(link.round_trip_s), bytes_text(static_cast<std::uint64_t>(link.bytes_per_s)));
   }
   return text;
 }
@@ -203,6 +239,7 @@ std::string ledger_text(const Analysed& study, const CellFigures& cell, const Lo
                   middle.lanes == 1 ? "" : "s", duration_text(middle.wall_s), duration_text(middle.lane_seconds()),
                   duration_text(middle.necessary_s), difference_text(middle.lane_seconds() - middle.necessary_s));
   text += parts_text(middle.parts_s, middle.lane_seconds(), middle.sums == nullptr || !middle.sums->looks.has_value());
+  if (middle.sums->ranks) text += ranks_text(*middle.sums);
   text += phases_text(study, cell, *middle.sums);
   if (middle.sums->looks) return text + looks_text(*middle.sums, ledgers);
   text += fmt::format("    (median of {} instrumented runs", ledgers.size());

@@ -198,6 +198,36 @@ Json looks_json(const internal::SampleFacts& looks) {
           {"refused", looks.refused},     {"blocked_s", looks.blocked_s}};
 }
 
+Json rank_json(const internal::RankFacts& ranks) {
+  Json by_rank = Json::array();
+  for (std::size_t rank = 0; rank < ranks.parts_s.size(); ++rank) {
+    const auto host = static_cast<std::size_t>(ranks.host_of.at(rank));
+    by_rank.push_back({{"rank", rank},
+                       {"host", ranks.hosts.at(host)},
+                       {"parts_s", parts_json(ranks.parts_s[rank])},
+                       {"arithmetic_s", ranks.arithmetic_s.at(rank)},
+                       {"clock_off_s", ranks.clock_off_s.at(rank)}});
+  }
+  Json links = Json::array();
+  for (const internal::HostLink& link : ranks.links) {
+    links.push_back({{"from", ranks.hosts.at(static_cast<std::size_t>(link.from))},
+                     {"to", ranks.hosts.at(static_cast<std::size_t>(link.to))},
+                     {"round_trip_s", link.round_trip_s},
+                     {"bytes_per_s", link.bytes_per_s}});
+  }
+  Json sent = Json::array();
+  for (const internal::SentData& one : ranks.sent)
+    sent.push_back({{"from", one.from}, {"to", one.to}, {"bytes", one.bytes}, {"messages", one.messages},
+                    {"edge_bytes", one.edge_bytes}});
+  Json waits = Json::array();
+  for (const internal::MessageWait& one : ranks.waits)
+    waits.push_back({{"rank", one.rank}, {"awaited", one.awaited}, {"seconds", one.seconds}});
+  return {{"by_rank", std::move(by_rank)},
+          {"links", std::move(links)},
+          {"sent", std::move(sent)},
+          {"waits", std::move(waits)}};
+}
+
 Json ledger_json(const Analysed& study, const CellFigures& cell, const Ledger& ledger) {
   Json json = whose_json(study, &cell);
   json["lanes"] = ledger.lanes;
@@ -216,6 +246,7 @@ Json ledger_json(const Analysed& study, const CellFigures& cell, const Ledger& l
   for (const auto& [name, parts] : ledger.sums->phases) phases[name] = parts_json(parts);
   json["phases"] = std::move(phases);
   json["looks"] = ledger.sums->looks ? looks_json(*ledger.sums->looks) : Json(nullptr);
+  json["ranks"] = ledger.sums->ranks ? rank_json(*ledger.sums->ranks) : Json(nullptr);
   json["withheld"] = text_or_null(ledger.withheld);
   return json;
 }

@@ -58,6 +58,12 @@ void check_limits(const Plan& plan) {
 std::map<std::string, std::vector<PointValue>> chosen_dimensions(const Outline& study, const Plan& plan) {
   auto dimensions = study.dimensions();
   for (const auto& [name, values] : plan.dimensions) {
+    // One that the launcher alone has use for, such as hosts, need not be the study's.
+    const bool launchers = plan.launcher.find("@(" + name + ")") != std::string::npos;
+    if (dimensions.count(name) == 0 && launchers && !values.empty()) {
+      dimensions[name] = values;
+      continue;
+    }
     if (dimensions.count(name) == 0) {
       std::vector<std::string> known;
       for (const auto& [own, unused] : dimensions) known.push_back(own);

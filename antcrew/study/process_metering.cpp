@@ -31,16 +31,8 @@ bool no_regions(const std::vector<internal::LaneSums>& metered) {
 // ledger.
 Visit ProcessHost::meter(std::size_t cell, int calls) {
   const CellSpec& spec = cells_[cell];
-  if (launched(spec)) {
-    Visit visit;
-    internal::LaneSums none;
-    none.lanes = spec.workers;
-    none.withheld = "its workers are ranks, which may be on other machines: what each is at is not written down yet";
-    visit.seen.metered = {none};
-    return visit;
-  }
   Visit visit = meter(cell, calls, false);
-  if (spec.baseline() || spec.workers < 2) return visit;
+  if (spec.baseline() || spec.workers < 2 || launched(spec)) return visit;
   // A body without a crew of the study's may have one of its own, which writes the log.
   const bool without =
       internal::works_without_a_crew(spec.of(study_).crew, spec.workers) && no_regions(visit.seen.metered);

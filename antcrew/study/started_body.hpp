@@ -10,6 +10,7 @@
 #include <utility>
 
 #include "antcrew/crew/crew_options.hpp"
+#include "antcrew/log/lane_log.hpp"
 #include "antcrew/study/crew_traits.hpp"
 #include "antcrew/study/layer.hpp"
 
@@ -20,18 +21,25 @@ namespace internal {
 void keep_facts(const CrewFacts& facts, std::optional<CrewFacts>& into);
 void keep_facts(const std::optional<CrewFacts>& facts, std::optional<CrewFacts>& into);
 
-// A crew whose workers are processes that a launcher began with the program: the crew's `join` and `leave`.
+// A crew whose workers are processes that a launcher began with the program: the crew's static functions of these
+// names.
 struct LaunchedCrew {
   // In each of the processes: begins what they share. True in the one that leads; in the others it returns false once
   // that one has let them go. Throws what beginning it throws.
   bool (*join)(int argc, char** argv);
   // In the one that leads, at the end.
   void (*leave)();
+  // In the one that leads, around a metered call: before its log is opened, and once it is closed, when the lanes of
+  // the others are put into it. And what a call of the crew takes that does nothing.
+  void (*open_log)();
+  void (*close_log)(LaneLog& log);
+  double (*empty_call_s)();
 };
 template <class Crew>
 const LaunchedCrew* launched_crew() {
   if constexpr (requires { Crew::join; }) {
-    static constexpr LaunchedCrew calls{&Crew::join, &Crew::leave};
+    static constexpr LaunchedCrew calls{&Crew::join, &Crew::leave, &Crew::open_log, &Crew::close_log,
+                                        &Crew::empty_call_s};
     return &calls;
   } else {
     return nullptr;

@@ -112,6 +112,7 @@ class Visitor {
   void meter_by_samples(Visit& visit, int groups);
   internal::LaneSums metered_call(std::int64_t number = 0);
   double plain_call();
+  const internal::LaunchedCrew* launched_crew() const;  // null where it is not launched
   double call_s(std::size_t calls);
   double patience_s() const noexcept;
 

@@ -81,6 +81,10 @@ CrewCosts costs_of(const std::string& crew, int workers) {
 
 }  // namespace
 
+const internal::LaunchedCrew* Visitor::launched_crew() const {
+  return spec_.baseline() ? nullptr : study_.launched(static_cast<std::size_t>(spec_.variant));
+}
+
 double Visitor::plain_call() {
   session_->prepare(input_, 1);
   const double took_s = call_s(1);
@@ -92,6 +96,8 @@ internal::LaneSums Visitor::metered_call(std::int64_t number) {
   journal_->clear();
   session_->prepare(input_, 1);
   internal::open_journal.store(journal_, std::memory_order_relaxed);
+  const internal::LaunchedCrew* launched = launched_crew();
+  if (launched != nullptr) launched->open_log();
   const Usage before = usage_before();
   tell(board_, Stage::calling);
   if (board_ != nullptr && number > 0) board_->metered_call.store(number, std::memory_order_release);
@@ -103,6 +109,7 @@ internal::LaneSums Visitor::metered_call(std::int64_t number) {
   const Usage used = usage_after() - before;
   internal::open_journal.store(nullptr, std::memory_order_relaxed);
   internal::LaneLog log = lanes_->log();
+  if (launched != nullptr) launched->close_log(log);
   session_->drop_answers();
   const auto phases = journal_->phases();
   if (const auto again = phases.find(internal::touching_again); again != phases.end())
@@ -113,8 +120,8 @@ internal::LaneSums Visitor::metered_call(std::int64_t number) {
   if (const auto bytes = counters.find(internal::bytes_moved); bytes != counters.end())
     sums.moved_bytes = bytes->second;
   sums.metering_s = std::min(internal::metering_of(log), sums.lane_seconds());
-  sums.cpu_tree_s = used.cpu_s();
-  sums.system_s = used.system_s;
+  sums.cpu_tree_s = used.cpu_s() + (sums.ranks ? sums.ranks->cpu_s : 0);
+  sums.system_s = used.system_s + (sums.ranks ? sums.ranks->system_s : 0);
   return sums;
 }
 
@@ -131,7 +138,10 @@ void Visitor::meter(Visit& visit, int calls) {
     last_s = all.back().wall_s;
   }
   CrewCosts costs;
-  if (!spec_.baseline() && spec_.workers > 1) costs = costs_of(spec_.of(study_).crew, spec_.workers);
+  if (const internal::LaunchedCrew* launched = launched_crew(); launched != nullptr) {
+    costs.call_s = launched->empty_call_s();
+  } else if (!spec_.baseline() && spec_.workers > 1)
+    costs = costs_of(spec_.of(study_).crew, spec_.workers);
   std::vector<double> slowdowns;
   for (const internal::LaneSums& one : all) {
     if (one.plain_s > 0) slowdowns.push_back(one.wall_s / one.plain_s - 1);

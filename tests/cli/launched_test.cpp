@@ -72,8 +72,21 @@ TEST_CASE("a launched cell is measured like any other, but for what is spent in 
   }
   // The baseline beside it is not.
   CHECK(well.record.cells.front().trials.front().cpu_s());
-  for (const auto& metered : cell.metered) CHECK(contains(metered.withheld, "its workers are ranks"));
+  for (const auto& metered : cell.metered) CHECK(metered.withheld == "");
   CHECK(scratch_folders() <= folders);
+}
+
+TEST_CASE("a dimension that only the launcher has use for, with a value that has commas in it") {
+  const Planted well("launched", "env HOSTS=@(hosts)", {"--dimension", "hosts='quay:2,weir:1',quay:3"});
+  CAPTURE(well.outcome.err);
+  std::vector<std::string> hosts;
+  for (const Point& point : well.record.points) hosts.push_back(point.word("hosts"));
+  CHECK(hosts == std::vector<std::string>{"quay:2,weir:1", "quay:3"});
+  CHECK(well.first_fault() == "none");
+  // One that nobody knows stays a mistake, and so does a quote that is not closed.
+  CHECK(contains(Planted("launched", "env A=1", {"--dimension", "hosts=quay:3"}).outcome.err, "no dimension 'hosts'"));
+  CHECK(contains(Planted("launched", "env A=@(hosts)", {"--dimension", "hosts='quay:2,weir"}).outcome.err,
+                 "a quote that is not closed"));
 }
 
 TEST_CASE("a launched cell that goes wrong says how, and the others go on") {

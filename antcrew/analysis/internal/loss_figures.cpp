@@ -57,7 +57,7 @@ bool computes(Cause cause) {
 // Causes that make bodies longer: without them pieces, steps and what is done in turn may be shorter, too.
 bool lengthens_bodies(Cause cause) {
   return computes(cause) || cause == Cause::blocked || cause == Cause::lock_wait || cause == Cause::shared_processor ||
-         cause == Cause::oversubscribed || cause == Cause::quota;
+         cause == Cause::oversubscribed || cause == Cause::quota || cause == Cause::slow_host;
 }
 
 bool lifts(Cause cause, const std::string& floor) {

@@ -115,8 +115,9 @@ double taken_processors(const Record& record) {
 
 // A worker whose processor is taken away looks as if it slept, and the others wait for it.
 bool looks_like_taken(const std::string& id) {
-  for (const Cause cause : {Cause::blocked, Cause::uneven_pieces, Cause::late_start, Cause::no_ready_work,
-                            Cause::inflation_machine, Cause::inflation_own, Cause::inflation_one_worker}) {
+  for (const Cause cause :
+       {Cause::blocked, Cause::uneven_pieces, Cause::late_start, Cause::no_ready_work, Cause::inflation_machine,
+        Cause::inflation_own, Cause::inflation_one_worker, Cause::late_message}) {
     if (id == id_of(cause)) return true;
   }
   return false;

@@ -4,6 +4,7 @@
 
 #include "antcrew/analysis/analysed.hpp"
 #include "antcrew/analysis/internal/finding_families.hpp"
+#include "antcrew/analysis/rank_hosts.hpp"
 #include "antcrew/analysis/sizes.hpp"
 #include "antcrew/analysis/statistics.hpp"
 
@@ -231,7 +232,8 @@ void add_remarks(const Analysed& study, const CellFigures& cell, std::vector<Fin
   if (cell.verdict < Verdict::too_few_rounds) return;
   const int cores = study.record->machine.topology.physical_cores;
   const int processors = study.record->machine.usable_processors();
-  if (cores > 0 && cell.cell->workers > cores && cell.cell->workers <= processors && !waits_mostly(cell))
+  const bool elsewhere = ranks_of(*cell.cell) != nullptr;
+  if (!elsewhere && cores > 0 && cell.cell->workers > cores && cell.cell->workers <= processors && !waits_mostly(cell))
     add(findings, "shared-cores", Finding::Kind::remark, &cell, {{"cores", cores}, {"workers", cell.cell->workers}});
   add_no_more_gain(study, cell, findings);
   add_memory(study, cell, findings);

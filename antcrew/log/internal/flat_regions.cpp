@@ -13,11 +13,13 @@ std::string place_of(const LaneLog& log, std::uint32_t region) {
   const LaneRegion& its = log.regions[region - 1];
   if (its.file == nullptr) return {};
   const char* slash = std::strrchr(its.file, '/');
-  return std::string(slash == nullptr ? its.file : slash + 1) + ":" + std::to_string(its.line);
+  const std::string name = slash == nullptr ? its.file : slash + 1;
+  return its.line == 0 ? name : name + ":" + std::to_string(its.line);  // of a crew's own call, the call's name
 }
 
 const char* sharing_name(Sharing sharing) noexcept {
-  constexpr const char* names[] = {"even", "pieces", "halves", "forks", "group", "graph", "stages", "processes"};
+  constexpr const char* names[] = {"even",  "pieces", "halves",    "forks", "group",
+                                   "graph", "stages", "processes", "ranks", "rank pieces"};
   return names[static_cast<std::size_t>(sharing)];
 }
 
@@ -204,11 +206,12 @@ void FlatRegion::divide_imbalance(const LaneLog& log) {
   excess.lock_s = std::max(0.0, m.lock_s - mean.lock_s);
   const double work_s = std::max(0.0, (m.wall_s - m.delay_s) - (mean.wall_s - mean.delay_s));
   // As many units as there are, some worker has more than its share of them.
-  const double units = its.sharing == Sharing::pieces && facts.pieces > 0 ? facts.pieces : facts.n;
+  const bool by_pieces = its.sharing == Sharing::pieces || its.sharing == Sharing::rank_pieces;
+  const double units = by_pieces && facts.pieces > 0 ? facts.pieces : facts.n;
   const double share = units / static_cast<double>(workers);
   const double unit_s = units > 0 ? body_s / units : 0;
   const double more = std::ceil(share - 1e-9) - share;
-  const double mine = its.sharing == Sharing::pieces ? m.pieces : m.items;
+  const double mine = by_pieces ? m.pieces : m.items;
   const bool has_more = mine > share + 1e-9;
   excess.divisible_s = has_more ? std::min(work_s, (more + share - std::floor(share)) * unit_s) : 0;
   excess.uneven_s = work_s - excess.divisible_s;

@@ -97,4 +97,46 @@ std::vector<Slice> slices_of(const LaneLog& log, std::size_t lane, bool& delay_k
   return slices;
 }
 
+std::vector<Stretched> moving_alone(const std::vector<std::vector<Slice>>& lanes) {
+  struct Change {
+    std::int64_t at_ns;
+    int moving;
+    int bodies;
+  };
+  std::vector<Change> changes;
+  for (const auto& lane : lanes) {
+    for (const Slice& slice : lane) {
+      const int moving = slice.doing == Doing::moving ? 1 : 0;
+      const int bodies = slice.doing == Doing::body ? 1 : 0;
+      if (moving + bodies == 0 || slice.end_ns <= slice.begin_ns) continue;
+      changes.push_back({slice.begin_ns, moving, bodies});
+      changes.push_back({slice.end_ns, -moving, -bodies});
+    }
+  }
+  std::sort(changes.begin(), changes.end(), [](const Change& a, const Change& b) { return a.at_ns < b.at_ns; });
+  std::vector<Stretched> alone;
+  int moving = 0;
+  int bodies = 0;
+  for (std::size_t k = 0; k + 1 < changes.size(); ++k) {
+    moving += changes[k].moving;
+    bodies += changes[k].bodies;
+    if (moving == 0 || bodies > 0 || changes[k + 1].at_ns == changes[k].at_ns) continue;
+    if (!alone.empty() && alone.back().end_ns == changes[k].at_ns) {
+      alone.back().end_ns = changes[k + 1].at_ns;
+    } else {
+      alone.push_back({changes[k].at_ns, changes[k + 1].at_ns});
+    }
+  }
+  return alone;
+}
+
+double while_moving_s(const std::vector<Stretched>& moving, std::int64_t from, std::int64_t to) {
+  double seconds = 0;
+  auto at = std::lower_bound(moving.begin(), moving.end(), from,
+                             [](const Stretched& one, std::int64_t ns) { return one.end_ns <= ns; });
+  for (; at != moving.end() && at->begin_ns < to; ++at)
+    seconds += s_of(std::max<std::int64_t>(0, std::min(to, at->end_ns) - std::max(from, at->begin_ns)));
+  return seconds;
+}
+
 }  // namespace antcrew::internal

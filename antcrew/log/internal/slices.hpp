@@ -28,4 +28,14 @@ struct Slice {
 // Clears delay_known where the kernel did not tell run delays; adds to cpu_s what the kernel counted.
 std::vector<Slice> slices_of(const LaneLog& log, std::size_t lane, bool& delay_known, double& cpu_s);
 
+// From when to when.
+struct Stretched {
+  std::int64_t begin_ns = 0;
+  std::int64_t end_ns = 0;
+};
+// When some lane moves data and none is in a body, in order: whoever is idle then waits for that.
+std::vector<Stretched> moving_alone(const std::vector<std::vector<Slice>>& lanes);
+// How much of them lies in from … to.
+double while_moving_s(const std::vector<Stretched>& moving, std::int64_t from, std::int64_t to);
+
 }  // namespace antcrew::internal

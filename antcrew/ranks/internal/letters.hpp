@@ -37,7 +37,8 @@ struct RankTeam::OrderHead {
   std::uint32_t kind = 0;  // of the split
   std::uint8_t replies = 1;
   std::uint8_t leave = 0;
-  std::uint8_t apart = 0;  // the small arguments come as a block
+  std::uint8_t apart = 0;    // the small arguments come as a block
+  std::uint32_t region = 0;  // in the log of the call; 0 = none is kept
   std::uint64_t gone = 0;
   std::uint64_t small_bytes = 0;
   std::uint64_t large_bytes = 0;

@@ -10,6 +10,7 @@
 #include "antcrew/base/error.hpp"
 #include "antcrew/machine/clock.hpp"
 #include "antcrew/machine/parking.hpp"
+#include "antcrew/ranks/internal/rank_log.hpp"
 
 namespace antcrew::internal {
 namespace {
@@ -51,6 +52,7 @@ Link::Link(MPI_Comm communicator) {
   MPI_Comm_set_errhandler(communicator_, MPI_ERRORS_RETURN);
   MPI_Comm_rank(communicator_, &rank_);
   MPI_Comm_size(communicator_, &ranks_);
+  reset_sent();
   for (int below = most_below * rank_ + 1; below <= most_below * (rank_ + 1) && below < ranks_; ++below) {
     below_.push_back(below);
   }
@@ -64,6 +66,7 @@ Link::~Link() {
 
 void Link::send(int to, int tag, const void* data, std::size_t bytes) {
   checked(MPI_Send(data, static_cast<int>(bytes), MPI_BYTE, to, tag, communicator_), "MPI_Send");
+  note_sent(to, bytes);
 }
 
 void Link::receive(int from, int tag, void* data, std::size_t bytes) {
@@ -90,13 +93,24 @@ void Link::begin_block(int to, int tag, const void* data, std::size_t bytes, std
     MPI_Request request;
     checked(MPI_Isend(at, static_cast<int>(part), MPI_BYTE, to, tag, communicator_, &request), "MPI_Isend");
     under_way.push_back(request);
+    note_sent(to, part);
     at += part;
     bytes -= part;
   }
 }
 
-void Link::wait_for(std::vector<MPI_Request>& under_way) {
+void Link::wait_for(std::vector<MPI_Request>& under_way, std::span<const int> whose) {
   Wait wait(crowded, until_ns, Wait::data_look_ns);
+  // In a log one by one; testing one moves the others on, too.
+  const std::size_t one_by_one = current_lane == nullptr ? 0 : std::min(whose.size(), under_way.size());
+  for (std::size_t k = 0; k < one_by_one; ++k) {
+    const At at(Doing::message, awaiting(whose[k]));
+    for (int done = 0; checked(MPI_Test(&under_way[k], &done, MPI_STATUS_IGNORE), "MPI_Test"), done == 0;) {
+      if (!wait.go_on()) throw TooLong();
+    }
+  }
+  std::optional<At> sending;
+  if (one_by_one > 0) sending.emplace(Doing::moving);
   while (!under_way.empty()) {
     int done = 0;
     checked(MPI_Testall(static_cast<int>(under_way.size()), under_way.data(), &done, MPI_STATUSES_IGNORE),

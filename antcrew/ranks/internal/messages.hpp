@@ -17,7 +17,7 @@
 
 namespace antcrew::internal {
 
-enum Tag : int { order_tag = 1, block_tag, reply_tag, result_tag, ask_tag, grant_tag, edge_tag };
+enum Tag : int { order_tag = 1, block_tag, reply_tag, result_tag, ask_tag, grant_tag, clock_tag, edge_tag };
 
 // Throws Error (ranks.mpi) with MPI's own words where the call failed.
 void checked(int result, const char* call);
@@ -70,8 +70,8 @@ class Link {
 
   // A block of any length, in parts. begin: its memory must stay until the requests have been waited for.
   void begin_block(int to, int tag, const void* data, std::size_t bytes, std::vector<MPI_Request>& under_way);
-  // Throws TooLong.
-  void wait_for(std::vector<MPI_Request>& under_way);
+  // Throws TooLong. whose: the first of them are messages of these ranks, for the log.
+  void wait_for(std::vector<MPI_Request>& under_way, std::span<const int> whose = {});
   // The next part that comes, which has so many bytes.
   struct Part {
     MPI_Message message;
@@ -85,6 +85,25 @@ class Link {
   std::span<const int> below() const noexcept { return below_; }
   int above() const noexcept { return (rank_ - 1) / most_below; }
 
+  // To each rank, since the last reset. Adding up costs no more than the call of MPI hides.
+  struct Sent {
+    std::uint64_t bytes = 0;
+    std::uint64_t messages = 0;
+    std::uint64_t edge_bytes = 0;  // of those
+  };
+  const std::vector<Sent>& sent() const noexcept { return sent_; }
+  void reset_sent() { sent_.assign(static_cast<std::size_t>(ranks_), {}); }
+  void note_sent(int to, std::size_t bytes) noexcept {
+    Sent& all = sent_[static_cast<std::size_t>(to)];
+    all.bytes += bytes;
+    ++all.messages;
+  }
+
+  void note_edge(int to, std::size_t bytes) noexcept {
+    note_sent(to, bytes);
+    sent_[static_cast<std::size_t>(to)].edge_bytes += bytes;
+  }
+
   // Leaves MPI's resources alone: others do not answer any more.
   void abandon() noexcept { communicator_ = MPI_COMM_NULL; }
 
@@ -96,6 +115,7 @@ class Link {
   int rank_ = 0;
   int ranks_ = 1;
   std::vector<int> below_;
+  std::vector<Sent> sent_;
 };
 
 // Blocks that come in parts, and are passed on to other ranks on the way. What is read need not be cut as it was sent.

@@ -221,7 +221,7 @@ void make_in_rank(RankSide& side) {
 // The same, where nothing comes back: Item()(given…) once in each rank.
 template <class Item, class... A>
 void do_in_rank(RankSide& side) {
-  with_arguments<A...>(side, [](auto&&... given) { Item()(given...); });
+  with_arguments<A...>(side, [&](auto&&... given) { side.once([&] { Item()(given...); }); });
 }
 
 }  // namespace antcrew::internal

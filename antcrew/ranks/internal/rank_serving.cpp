@@ -43,6 +43,7 @@ bool RankTeam::do_order(std::span<const char> letter) {
   for (const std::uint64_t id : gone) store_.forget(id);
   const std::size_t apart_bytes = head.apart != 0 ? head.small_bytes : 0;
   Incoming large(link_, link_.above(), block_tag, {}, apart_bytes + head.large_bytes, link_.below());
+  const InFrame at({Doing::moving, Shortage::none, head.region, nullptr, nullptr});
   const auto kind = static_cast<Split::Kind>(head.kind);
   RankSide side(*this, head.n,
                 kind == Split::Kind::even     ? Split::even()
@@ -148,6 +149,7 @@ bool RankSide::next() {
     RankPieces pieces(n_, split_, team_.ranks());
     for (std::size_t k = 0; k <= rank; ++k) held_ = pieces.take();
   } else {
+    const At at(Doing::message, awaiting(0));
     const char nothing = 0;
     team_.link().send(0, ask_tag, &nothing, 0);
     team_.link().receive(0, grant_tag, &held_, sizeof held_);

@@ -7,7 +7,6 @@
 
 #include "antcrew/base/error.hpp"
 #include "antcrew/base/type_name.hpp"
-#include "antcrew/log/phase.hpp"
 #include "antcrew/machine/clock.hpp"
 #include "antcrew/ranks/internal/letters.hpp"
 #include "antcrew/ranks/rank_errors.hpp"
@@ -18,50 +17,15 @@ thread_local const RankNow* rank_now = nullptr;
 
 namespace {
 
-// Logs what is sent beside letters, if anything is, as data that rank 0 moves.
-class SentLog {
- public:
-  SentLog(const RankTeam::Order& order, int ranks, std::size_t besides = 0) {
-    const std::size_t bytes =
-        order.arguments == nullptr || order.arguments->large().empty() ? 0 : order.arguments->bytes();
-    if (bytes + besides == 0 || ranks == 1) return;
-    phase_.emplace(taking_data);
-    Work sent(bytes_moved);
-    sent.add(bytes * static_cast<std::size_t>(ranks - 1));
-  }
-
- private:
-  std::optional<Phase> phase_;
-};
-
-// The same for what comes, with the time of the rank that sent it: what it took to read, and to be read.
-class TakenLog {
- public:
-  TakenLog(std::size_t bytes, std::int64_t moving_ns) : bytes_(bytes), moving_ns_(moving_ns), begun_ns_(now_ns()) {
-    if (bytes > 0) phase_.emplace(taking_data);
-  }
-  ~TakenLog() {
-    Journal* journal = open_journal.load(std::memory_order_relaxed);
-    if (journal == nullptr || bytes_ + static_cast<std::size_t>(moving_ns_) == 0) return;
-    const std::int64_t now = now_ns();
-    journal->log(moving_data, now - moving_ns_ - (bytes_ > 0 ? now - begun_ns_ : 0), now);
-    if (bytes_ > 0) journal->count(bytes_moved, bytes_);
-  }
-  TakenLog(const TakenLog&) = delete;
-  TakenLog& operator=(const TakenLog&) = delete;
-
- private:
-  std::size_t bytes_;
-  std::int64_t moving_ns_;
-  std::int64_t begun_ns_;
-  std::optional<Phase> phase_;
-};
-
 // Frees the crew for the next call.
 struct LetGo {
   std::atomic<bool>& busy;
   ~LetGo() { busy.store(false, std::memory_order_release); }
 };
+
+std::size_t large_bytes_of(const RankTeam::Order& order) {
+  return order.arguments == nullptr || order.arguments->large().empty() ? 0 : order.arguments->bytes();
+}
 
 }  // namespace
 
@@ -163,6 +127,7 @@ void RankTeam::post(const Order& order, CodePlace code, bool replies, std::vecto
   head.items = order.split.items();
   head.kind = static_cast<std::uint32_t>(order.split.kind());
   head.replies = replies ? 1 : 0;
+  head.region = region_now();
   head.gone = gone.size();
   head.small_bytes = arguments.small().size();
   head.large_bytes = arguments.bytes() - head.small_bytes;
@@ -184,6 +149,7 @@ void RankTeam::post(const Order& order, CodePlace code, bool replies, std::vecto
 
 void RankTeam::do_local(const Local& local, RankSide& side) {
   const AsRank as(*this);
+  const At at(Doing::moving);
   try {
     local(side);
   } catch (...) {
@@ -199,6 +165,7 @@ void RankTeam::do_local(const Local& local, RankSide& side) {
 void RankTeam::run(const Order& order, const Local& local, const Sink& sink) {
   enter();
   const LetGo let_go{busy_};
+  const OfCall call(*this, order);
   run_entered(order, local, sink);
 }
 
@@ -219,7 +186,7 @@ void RankTeam::run_entered(const Order& order, const Local& local, const Sink& s
     }
     std::vector<MPI_Request> under_way;
     {
-      const SentLog log(order, ranks());
+      const SentLog log(large_bytes_of(order), ranks() - 1);
       post(order, code, true, under_way);
       link_.wait_for(under_way);
     }
@@ -233,7 +200,11 @@ void RankTeam::run_entered(const Order& order, const Local& local, const Sink& s
       for (int other = 1; other < ranks(); ++other) pieces.take();
       side.shared_ = &pieces;
       std::atomic<bool> done{false};
-      std::thread own([&] {
+      std::optional<LaneHandOver> handed;  // to the thread that works
+      if (region_now() != 0) handed.emplace(*region_);
+      std::thread own([&, region = region_now()] {
+        const InLane lane(region == 0 ? nullptr : open_lanes.load(std::memory_order_relaxed), 0,
+                          {Doing::moving, Shortage::none, region, nullptr, nullptr});
         do_local(local, side);
         done.store(true, std::memory_order_release);
       });
@@ -375,22 +346,26 @@ void RankTeam::throw_first_fault() {
 void RankTeam::tell(const Order& order, const Local& local, const std::function<void()>& besides) {
   enter();
   const LetGo let_go{busy_};
+  const OfCall call(*this, order);
   // So many may lie before a slow rank; then it is waited for.
   constexpr int most_without_reply = 64;
   link_.until_ns = deadline_s_ > 0 ? now_ns() + static_cast<std::int64_t>(deadline_s_ * 1e9) : 0;
   const CodePlace code = checked_place(order);
   try {
     std::vector<MPI_Request> under_way;
-    const SentLog log(order, ranks(), besides ? 1 : 0);
+    const SentLog log(large_bytes_of(order) + (besides ? 1 : 0), ranks() - 1);
     post(order, code, false, under_way);
     if (besides) besides();
     link_.wait_for(under_way);
   } catch (const TooLong&) {
     late({});
   }
-  RankSide side(*this, order.n, order.split);
-  const AsRank as(*this);
-  local(side);
+  {
+    RankSide side(*this, order.n, order.split);
+    const AsRank as(*this);
+    const At at(Doing::moving);
+    local(side);
+  }
   if (++without_reply_ < most_without_reply) return;
   const Order nothing{[](RankSide&) {}};
   run_entered(

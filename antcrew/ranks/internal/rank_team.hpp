@@ -12,6 +12,7 @@
 #include <functional>
 #include <memory>
 #include <mutex>
+#include <optional>
 #include <string>
 #include <thread>
 #include <tuple>
@@ -23,6 +24,7 @@
 #include "antcrew/crew/split.hpp"
 #include "antcrew/ranks/internal/code_place.hpp"
 #include "antcrew/ranks/internal/messages.hpp"
+#include "antcrew/ranks/internal/rank_log.hpp"
 
 namespace antcrew::internal {
 
@@ -107,6 +109,7 @@ class RankTeam {
     std::size_t n = 0;
     Split split = Split::even();
     const Packer* arguments = nullptr;
+    const char* name = "";  // of the crew's call
   };
   using Local = std::function<void(RankSide&)>;
   using Sink = std::function<void(RankReply&)>;
@@ -114,6 +117,16 @@ class RankTeam {
   void run(const Order& order, const Local& local, const Sink& sink);
   // Without waiting for the others. `besides` may send them more, which their work expects.
   void tell(const Order& order, const Local& local, const std::function<void()>& besides = {});
+
+  // A log of all ranks, around a call that is metered: before the caller's book is opened, and once it is closed, when
+  // it brings the lanes of the others into the call's log. In rank 0. The first one measures the links, which takes a
+  // second at most.
+  void open_log();
+  void close_log(LaneLog& log);
+  // Of the process that is this rank.
+  RankLog& own_log() noexcept { return log_; }
+  // What an order that does nothing takes.
+  double empty_order_s();
 
   // In a rank: spent on reading what came beside an order.
   void add_moving(std::int64_t took_ns) noexcept { moving_ns_ += took_ns; }
@@ -124,6 +137,22 @@ class RankTeam {
 
  private:
   friend class RankSide;
+  // A call of the crew in a log, if one is open.
+  class OfCall {
+   public:
+    OfCall(RankTeam& team, const Order& order);
+    ~OfCall() { team_.region_ = nullptr; }
+    OfCall(const OfCall&) = delete;
+    OfCall& operator=(const OfCall&) = delete;
+
+   private:
+    RankTeam& team_;
+    std::optional<OuterRegion> region_;
+  };
+  std::uint32_t region_now() const noexcept { return region_ == nullptr ? 0 : region_->number(); }
+  void compare_clocks();
+  void measure_links();
+
   struct OrderHead;
   struct ReplyHead;
   struct Fault {
@@ -174,6 +203,12 @@ class RankTeam {
   // In the others.
   std::vector<Fault> untold_;   // of orders that wanted no reply
   std::int64_t moving_ns_ = 0;  // reading blocks, since the last reply
+  // For logs.
+  RankLog log_;
+  bool logs_ = false;
+  const OuterRegion* region_ = nullptr;  // of the call under way
+  RankFacts known_;                      // hosts, and the links between them
+  std::vector<std::int64_t> ahead_ns_;   // of each rank's clock
 };
 
 // An order, as the rank sees it that carries it out.
@@ -188,8 +223,18 @@ class RankSide {
   // Gives on_piece its pieces.
   template <class OnPiece>
   void pieces(OnPiece&& on_piece) {
-    while (next()) on_piece(held_);
+    while (next()) {
+      const PieceAt at(held_);
+      on_piece(held_);
+    }
     held_ = {};
+  }
+  // Once a rank.
+  template <class Body>
+  void once(Body&& body) {
+    const auto rank = static_cast<std::size_t>(team_.rank());
+    const PieceAt at({rank, rank + 1});
+    body();
   }
   // Being worked on.
   Range held() const noexcept { return held_; }

@@ -101,6 +101,49 @@ void fields(F&& f, R& l) {
 }
 
 template <class F, class R>
+requires std::is_same_v<std::remove_const_t<R>, HostLink>
+void fields(F&& f, R& l) {
+  f.later("from", l.from);
+  f.later("to", l.to);
+  f.later("round_trip_s", l.round_trip_s);
+  f.later("bytes_per_s", l.bytes_per_s);
+}
+
+template <class F, class R>
+requires std::is_same_v<std::remove_const_t<R>, SentData>
+void fields(F&& f, R& s) {
+  f.later("from", s.from);
+  f.later("to", s.to);
+  f.later("bytes", s.bytes);
+  f.later("messages", s.messages);
+  f.later("edge_bytes", s.edge_bytes);
+}
+
+template <class F, class R>
+requires std::is_same_v<std::remove_const_t<R>, MessageWait>
+void fields(F&& f, R& w) {
+  f.later("rank", w.rank);
+  f.later("awaited", w.awaited);
+  f.later("seconds", w.seconds);
+}
+
+template <class F, class R>
+requires std::is_same_v<std::remove_const_t<R>, RankFacts>
+void fields(F&& f, R& r) {
+  f("hosts", r.hosts);
+  f.later("processors", r.processors);
+  f("host_of", r.host_of);
+  f.later("arithmetic_s", r.arithmetic_s);
+  f.later("clock_off_s", r.clock_off_s);
+  f.later("cpu_s", r.cpu_s);
+  f.later("system_s", r.system_s);
+  f.later("links", r.links);
+  f.later("sent", r.sent);
+  f.later("waits", r.waits);
+  f.later("parts_s", r.parts_s);
+}
+
+template <class F, class R>
 requires std::is_same_v<std::remove_const_t<R>, LaneSums>
 void fields(F&& f, R& s) {
   f("wall_s", s.wall_s);
@@ -134,6 +177,7 @@ void fields(F&& f, R& s) {
   f.later("phases", s.phases);
   f.later("looks", s.looks);
   f.later("timeline", s.timeline);
+  f.later("ranks", s.ranks);
   f.later("critical_path_s", s.critical_path_s);
 }
 

@@ -67,6 +67,7 @@ MaybeFigure ledger_figure(const Analysed& study);
 MaybeFigure ledger_shares_figure(const Analysed& study);
 MaybeFigure phases_figure(const Analysed& study);
 MaybeFigure timeline_figure(const Analysed& study);
+MaybeFigure messages_figure(const Analysed& study);
 MaybeFigure ladder_figure(const Analysed& study);
 MaybeFigure trials_figure(const Analysed& study);
 

@@ -6,6 +6,7 @@
 
 #include "antcrew/analysis/analysed.hpp"
 #include "antcrew/analysis/findings.hpp"
+#include "antcrew/analysis/rank_hosts.hpp"
 #include "antcrew/report/headline.hpp"
 #include "antcrew/report/internal/figure_parts.hpp"
 #include "antcrew/report/internal/ledger_words.hpp"
@@ -33,6 +34,7 @@ const std::vector<Part>& parts() {
                                         {"nothing ready to do", {LaneState::no_work}, 3},
                                         {"runnable without a processor", {LaneState::waiting_to_run}, 8},
                                         {"moving data", {LaneState::moving_data}, 2},
+                                        {"waiting for a message", {LaneState::message}, 3},
                                         {"starting and ending", {LaneState::start_up, LaneState::dispatch}, 9},
                                         {"not accounted for", {LaneState::unaccounted}, -1}};
   return all;
@@ -176,8 +178,8 @@ MaybeFigure phases_figure(const Analysed& study) {
 
 MaybeFigure timeline_figure(const Analysed& study) {
   static const std::vector<BandKind> kinds = {
-      {"a piece", 0},     {"a piece of another's", 5}, {"waiting", 1}, {"not in a call", -1},    {"at a lock", 4},
-      {"for a stage", 7}, {"moving data", 2},          {"serial", 10}, {"starting or ending", 9}};
+      {"a piece", 0},     {"a piece of another's", 5}, {"waiting", 1}, {"not in a call", -1},     {"at a lock", 4},
+      {"for a stage", 7}, {"moving data", 2},          {"serial", 10}, {"starting or ending", 9}, {"for a message", 3}};
   for (const CellFigures* cell : explained_cells(study)) {
     for (const LaneSums& sums : cell->cell->metered) {
       if (!sums.timeline || sums.timeline->lanes.empty()) continue;
@@ -192,7 +194,12 @@ MaybeFigure timeline_figure(const Analysed& study) {
                         count_text(static_cast<std::uint64_t>(line.merged)), duration_text(line.resolution_s));
       Panel panel;
       std::vector<std::string> names;
-      for (const TimelineLane& lane : line.lanes) names.push_back(fmt::format("worker {}", lane.worker));
+      const RankFacts* ranks = ranks_of(*cell->cell);
+      for (const TimelineLane& lane : line.lanes) names.push_back(printable(worker_name(ranks, lane.worker), 30));
+      if (ranks != nullptr && !ranks->clock_off_s.empty())
+        figure.caption +=
+            fmt::format(" Each rank has a clock of its own: brought to rank 0's by messages, it may be off by {}.",
+                        duration_text(*std::max_element(ranks->clock_off_s.begin(), ranks->clock_off_s.end())));
       panel.y = categories("", names);
       panel.y.reversed = true;
       panel.x = {"time since the call began", "s"};

@@ -6,6 +6,7 @@
 
 #include "antcrew/analysis/analysed.hpp"
 #include "antcrew/analysis/models.hpp"
+#include "antcrew/analysis/rank_hosts.hpp"
 #include "antcrew/analysis/sizes.hpp"
 #include "antcrew/report/headline.hpp"
 #include "antcrew/report/internal/figure_parts.hpp"
@@ -41,6 +42,24 @@ void widen(Axis& axis, double to) {
   axis.ticks.push_back({to, fmt::format("{:g}", to)});
 }
 
+// Where ranks go on to a further host: of the cell that has most of them, as far as they lie host by host.
+bool mark_hosts(const Analysed& study, Panel& panel) {
+  const RankFacts* most = nullptr;
+  for (const CellFigures& cell : study.cells) {
+    const RankFacts* ranks = cell.cell->point == study.conclusion.point ? ranks_of(*cell.cell) : nullptr;
+    if (ranks != nullptr && (most == nullptr || ranks->host_of.size() > most->host_of.size())) most = ranks;
+  }
+  if (most == nullptr || most->hosts.size() < 2) return false;
+  for (std::size_t rank = 1; rank < most->host_of.size(); ++rank) {
+    const int before = most->host_of[rank - 1];
+    if (most->host_of[rank] == before) continue;
+    if (most->host_of[rank] < before) break;  // back to an earlier one
+    panel.marks.push_back(
+        {static_cast<double>(rank), printable(most->hosts[static_cast<std::size_t>(before)], 30) + " is full"});
+  }
+  return true;
+}
+
 void mark_processors(const Analysed& study, Panel& panel) {
   const Machine& machine = study.record->machine;
   const int cores = machine.topology.physical_cores;
@@ -48,6 +67,7 @@ void mark_processors(const Analysed& study, Panel& panel) {
   const auto add = [&](int at, std::string text) {
     if (at > panel.x.from && at < panel.x.to) panel.marks.push_back({static_cast<double>(at), std::move(text)});
   };
+  if (mark_hosts(study, panel)) return;
   if (cores == usable) return add(cores, fmt::format("{} processors", usable));
   add(cores, fmt::format("{} physical cores", cores));
   add(usable, fmt::format("{} usable processors", usable));

@@ -21,10 +21,13 @@ struct Words {
 double figure(const Finding& f, FigureName name);
 std::string seconds(const Finding& f, FigureName name);
 std::string count(const Finding& f, FigureName name);
+// The worker of that number: "worker 3", "rank 3 on hostb".
+std::string worker_of(const Finding& f, FigureName which);
 
 // Null where another family has that id.
 const Words* words_on_machine(const std::string& id);
 const Words* command_words_for(const std::string& id);
+const Words* words_on_ranks(const std::string& id);
 
 // What a command's author can do, where that is another thing than in C++ code; null = the same.
 const char* command_advice_for(const Finding& finding);

@@ -10,7 +10,8 @@
 namespace antcrew::internal {
 
 bool works_without_a_crew(const std::string& crew, int workers) {
-  return workers > 1 && crew != "ThreadCrew" && crew != "TaskCrew" && crew != "ProcessCrew" && crew != "StandingCrew";
+  return workers > 1 && crew != "ThreadCrew" && crew != "TaskCrew" && crew != "ProcessCrew" && crew != "StandingCrew" &&
+         crew != "RankCrew";
 }
 
 std::vector<std::size_t> cells_to_meter(const Record& record, const std::vector<Running>& block, Metering which) {

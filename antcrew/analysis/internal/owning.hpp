@@ -1,0 +1,329 @@
+// Who owns the seconds of one metered call: the losses of a ledger, given away owner by owner.
+//
+//   Owning(ledger, sums, basis).all();
+#pragma once
+
+#include <algorithm>
+#include <cmath>
+#include <string>
+
+#include "antcrew/analysis/internal/rank_losses.hpp"
+#include "antcrew/analysis/ledger.hpp"
+
+namespace antcrew::internal {
+
+class Owning {
+ public:
+  Owning(Ledger& ledger, const LaneSums& sums, const LedgerBasis& basis)
+      : ledger_(ledger), sums_(sums), basis_(basis), scale_(scale_of(ledger, sums)) {}
+
+  void all() {
+    if (sums_.ranks) ranks_ = internal::rank_losses(*sums_.ranks, sums_.wall_s);
+    serial();
+    simple(Cause::start_up_each_call, LaneState::start_up);
+    waiting_to_run();
+    stages();
+    moving();
+    messages();
+    simple(Cause::no_ready_work, LaneState::no_work);
+    calls();
+    dispatch();
+    imbalance();
+    locks();
+    work_change();
+    gather();
+  }
+
+ private:
+  static double scale_of(const Ledger& ledger, const LaneSums& sums) {
+    const double all = sums.parts_s.sum();
+    return all > 0 ? ledger.parts_s.sum() / all : 1;
+  }
+  double part(LaneState state) const { return ledger_.parts_s[state]; }
+
+  Loss& lose(Cause cause, double seconds, const std::string& name = {}) {
+    for (Loss& known : ledger_.losses) {
+      if (known.cause != cause) continue;
+      known.loss_s += seconds;
+      if (known.name.empty()) known.name = name;
+      return known;
+    }
+    ledger_.losses.push_back({cause, seconds, name, {}, 0});
+    return ledger_.losses.back();
+  }
+  void simple(Cause cause, LaneState state) {
+    if (part(state) > 0) lose(cause, part(state));
+  }
+
+  void serial() {
+    if (!(part(LaneState::serial_wait) > 0)) return;
+    Loss& loss = lose(Cause::sequential_stretch, part(LaneState::serial_wait));
+    loss.figures["serial_s"] = part(LaneState::serial);
+    if (sums_.looks) loss.figures["standing"] = sums_.looks->standing;
+    if (sums_.serials.empty()) return;
+    const SerialFacts& largest = sums_.serials.front();
+    loss.figures["stretch_s"] = largest.seconds;
+    loss.figures["stretches"] = static_cast<double>(largest.count);
+    if (!largest.phase.empty()) {
+      loss.name = "phase '" + largest.phase + "'";
+    } else if (!largest.after.empty() && !largest.before.empty()) {
+      loss.name = "between " + largest.after + " and " + largest.before;
+    } else if (!largest.after.empty()) {
+      loss.name = "after " + largest.after;
+    } else if (!largest.before.empty()) {
+      loss.name = "before " + largest.before;
+    }
+  }
+
+  void waiting_to_run() {
+    const double slow_s = std::min(part(LaneState::waiting_to_run), scale_ * ranks_.slow.delay_s);
+    if (slow_s > 0) slow_host(slow_s);
+    if (part(LaneState::waiting_to_run) - slow_s > 0) wait_for_processor(part(LaneState::waiting_to_run) - slow_s);
+  }
+  void wait_for_processor(double seconds) {
+    const Cause cause = basis_.throttled_s > 0.5 * seconds / ledger_.lanes ? Cause::quota
+                        : ledger_.lanes > basis_.processors                ? Cause::oversubscribed
+                                                                           : Cause::shared_processor;
+    Loss& loss = lose(cause, seconds);
+    loss.figures["processors"] = basis_.processors;
+    loss.figures["lanes"] = ledger_.lanes;
+  }
+
+  void stages() {
+    const double full = std::min(part(LaneState::stage), scale_ * sums_.buffer_full_s);
+    if (full > 0) lose(Cause::small_buffer, full);
+    const double slow = part(LaneState::stage) - full;
+    if (!(slow > 0)) return;
+    const StageFigures* slowest = nullptr;
+    for (const StageFigures& stage : sums_.stages) {
+      if (stage.alone && (slowest == nullptr || stage.busy_s > slowest->busy_s)) slowest = &stage;
+    }
+    Loss& loss = lose(Cause::slow_stage, slow);
+    if (slowest == nullptr) return;
+    loss.name = slowest->name;
+    loss.figures["busy_s"] = slowest->busy_s;
+    loss.figures["items"] = slowest->items;
+  }
+
+  // Of ranks.
+  const std::string& host(int number) const { return sums_.ranks->hosts[static_cast<std::size_t>(number)]; }
+  void slow_host(double seconds);
+  void over_network(double seconds);
+  void messages();
+  void moving();
+  double over_long_way();
+
+  // What as many empty regions would cost comes off what short regions lost; of forked workers it is their start.
+  void calls() {
+    left_dispatch_ = part(LaneState::dispatch);
+    left_imbalance_ = part(LaneState::imbalance);
+    const double each_s = sums_.call_cost_s * ledger_.lanes;
+    double worth_s = std::min(sums_.regions * each_s, ledger_.lanes * sums_.short_regions_s);
+    if (sums_.ranks && sums_.ranks->hosts.size() > 1) worth_s = over_long_way();
+    const double from_dispatch = std::min(left_dispatch_, worth_s);
+    const double from_imbalance = std::min(left_imbalance_, worth_s - from_dispatch);
+    if (!(worth_s > 0)) return;
+    left_dispatch_ -= from_dispatch;
+    left_imbalance_ -= from_imbalance;
+    Loss& loss = lose(Cause::small_calls, from_dispatch + from_imbalance);
+    loss.figures["calls"] = sums_.regions;
+    loss.figures["call_cost_s"] = sums_.call_cost_s;
+  }
+
+  void dispatch() {
+    double late = 0;
+    for (const RegionFacts& region : sums_.by_place) late += scale_ * region.late_s;
+    late = std::min(late, left_dispatch_);
+    if (late > 0) lose(Cause::late_start, late);
+    if (left_dispatch_ - late > 0) lose(Cause::work_not_found, left_dispatch_ - late);
+  }
+
+  void imbalance() {
+    if (sums_.looks) imbalance_by_looks();
+    const double for_slow_s = std::min(left_imbalance_, scale_ * ranks_.slow.imbalance_s);
+    if (for_slow_s > 0) slow_host(for_slow_s);
+    left_imbalance_ -= for_slow_s;
+    const double scale = part(LaneState::imbalance) > 0 ? left_imbalance_ / part(LaneState::imbalance) * scale_ : 0;
+    for (const RegionFacts& region : sums_.by_place) {
+      const auto& c = region.causes;
+      if (c.late_s > 0) lose(Cause::late_start, scale * c.late_s, region.place);
+      if (c.shared_s > 0) wait_for_processor(scale * c.shared_s);
+      if (c.lock_s > 0) lock_s_ += scale * c.lock_s;
+      if (c.divisible_s > 0) {
+        Loss& loss = lose(Cause::not_divisible, scale * c.divisible_s, region.place);
+        loss.figures["units"] +=
+            (region.sharing == "pieces" || region.sharing == "rank pieces" ? region.pieces : region.n) /
+            std::max(1.0, static_cast<double>(region.calls));
+        loss.figures["lanes"] = ledger_.lanes;
+      }
+      if (c.uneven_s > 0 && region.pieces == 0 && sums_.ranks) {  // in a call that only moves data
+        lose(Cause::moving_data, scale * c.uneven_s);
+      } else if (c.uneven_s > 0) {
+        uneven(region, scale * c.uneven_s);
+      }
+    }
+  }
+
+  // Workers that are never there have no part that could be too small.
+  void imbalance_by_looks() {
+    constexpr double enough_moments = 100;
+    const SampleFacts& looks = *sums_.looks;
+    double left = part(LaneState::imbalance);
+    if (looks.most_there > 0 && looks.most_there < ledger_.lanes && looks.moments >= enough_moments) {
+      const double idle_s = std::min(left, (ledger_.lanes - looks.most_there) * ledger_.wall_s);
+      if (idle_s > 0)
+        lose(Cause::idle_workers, idle_s).figures = {{"most_there", looks.most_there}, {"lanes", ledger_.lanes}};
+      left -= idle_s;
+    }
+    if (left > 0) lose(Cause::uneven_pieces, left).figures["coarse"] = 1;
+  }
+
+  void uneven(const RegionFacts& region, double seconds) {
+    Loss& loss = lose(Cause::uneven_pieces, seconds, region.place);
+    if (!(seconds >= loss.figures["of_place_s"])) return;
+    loss.figures["of_place_s"] = seconds;
+    loss.name = region.place;
+    loss.figures["longest_piece_s"] = region.longest_piece_s;
+    loss.figures["longest_piece_at"] = region.longest_piece_at;
+    loss.figures["longest_piece_worker"] = region.longest_piece_lane;
+    loss.figures["mean_piece_s"] = region.mean_piece_s;
+    loss.figures["pieces"] = region.pieces;
+    loss.figures["region_s"] = region.wall_s;
+    loss.figures["finer_s"] = region.finer_s;
+    loss.figures["heaviest_first_s"] = region.tapering_s;
+    // What the same pieces would have taken, replayed, stays.
+    const double best_s = std::min(region.finer_s, region.tapering_s);
+    if (best_s > 0 && best_s < region.wall_s) loss.limit_s = ledger_.wall_s - (region.wall_s - best_s);
+  }
+
+  void locks() {
+    const double seconds = part(LaneState::lock) + lock_s_;
+    if (!(seconds > 0)) return;
+    const LockFacts* worst = nullptr;
+    for (const LockFacts& lock : sums_.locks) {
+      if (worst == nullptr || lock.wait_s > worst->wait_s) worst = &lock;
+    }
+    Loss& loss = lose(Cause::lock_wait, seconds);
+    if (worst == nullptr) return;
+    loss.name = worst->name;
+    if (sums_.looks) {
+      loss.figures["waiters"] = sums_.looks->lock_waiters;
+      loss.figures["locks"] = sums_.looks->lock_kinds;
+      loss.figures["lanes"] = ledger_.lanes;
+      loss.figures["wait_s"] = worst->wait_s;
+      loss.figures["coarse"] = 1;
+      return;
+    }
+    loss.figures["waits"] = worst->waits;
+    loss.figures["wait_s"] = worst->wait_s;
+    loss.figures["holds"] = worst->holds;
+    loss.figures["hold_s"] = worst->hold_s;
+  }
+
+  // In this order, each capped by what is left.
+  void work_change() {
+    const double blocked_s = part(LaneState::blocked) + part(LaneState::serial) - scale_ * sums_.serial_cpu_s;
+    const double base_cpu_s = basis_.baseline_cpu_s.value_or(basis_.baseline_s);
+    const double base_blocked_s = std::max(0.0, basis_.baseline_s - base_cpu_s);
+    double left = ledger_.work_change_s;
+    if (basis_.work_ratio) {
+      const double more_s = (*basis_.work_ratio - 1) * basis_.baseline_s;
+      if (more_s < 0) {
+        lose(Cause::skipped_work, more_s, basis_.work_name).figures = {{"ratio", *basis_.work_ratio}};
+        left -= more_s;
+      } else if (more_s > 0 && left > 0) {
+        lose(Cause::extra_work, std::min(left, more_s), basis_.work_name).figures = {{"ratio", *basis_.work_ratio}};
+        left -= std::min(left, more_s);
+      }
+    }
+    less_waiting(base_blocked_s - blocked_s, base_blocked_s, left);
+    // More work waits more, too.
+    const double more_blocked_s =
+        std::min(blocked_s - base_blocked_s * basis_.work_ratio.value_or(1), std::max(0.0, left));
+    if (more_blocked_s > 0) {
+      Loss& loss = lose(Cause::blocked, more_blocked_s);
+      loss.figures = {{"blocked_s", blocked_s}, {"baseline_blocked_s", base_blocked_s}};
+      as_if_all_did_all(loss);
+      if (sums_.looks) {
+        for (const auto& [what, seconds] : sums_.looks->blocked_s) loss.figures.set_made(what + "_s", seconds);
+      }
+      left -= more_blocked_s;
+    }
+    const double slower_s = std::min(std::max(0.0, left), scale_ * ranks_.slow.computing_s);
+    if (slower_s > 0) slow_host(slower_s);
+    left -= slower_s;
+    double pieces = 0;
+    for (const RegionFacts& region : sums_.by_place) pieces += region.pieces;
+    const double pieces_s = std::min(std::max(0.0, left), pieces * sums_.piece_cost_s);
+    if (pieces_s > 0) {
+      lose(Cause::small_pieces, pieces_s).figures = {{"pieces", pieces}, {"piece_cost_s", sums_.piece_cost_s}};
+      left -= pieces_s;
+    }
+    const double system_s = std::clamp(sums_.system_s - basis_.baseline_system_s, 0.0, std::max(0.0, left));
+    if (system_s > 0) {
+      lose(Cause::fresh_memory, system_s).figures = {{"system_s", sums_.system_s},
+                                                     {"baseline_system_s", basis_.baseline_system_s}};
+      left -= system_s;
+    }
+    if (!(left > 0)) return;
+    if (basis_.one_worker_s) {
+      const double already = std::min(left, std::max(0.0, *basis_.one_worker_s - basis_.baseline_s));
+      if (already > 0) {
+        lose(Cause::inflation_one_worker, already).figures = {{"one_worker_s", *basis_.one_worker_s},
+                                                              {"baseline_s", basis_.baseline_s}};
+        left -= already;
+      }
+    }
+    const double one_s = basis_.one_worker_s.value_or(basis_.baseline_s);
+    if (basis_.crowd && *basis_.crowd > 1) {
+      const double machine = std::min(left, (*basis_.crowd - 1) * one_s);
+      lose(Cause::inflation_machine, machine).figures = {{"crowd", *basis_.crowd}};
+      left -= machine;
+    }
+    if (!(left > 0)) return;
+    const double running_s = part(LaneState::running) + scale_ * sums_.serial_cpu_s;
+    lose(Cause::inflation_own, left).figures = {{"cpu_s", running_s}, {"expected_cpu_s", running_s - left}};
+    as_if_all_did_all(ledger_.losses.back());
+    if (basis_.crowd) ledger_.losses.back().figures["crowd"] = *basis_.crowd;
+    if (basis_.one_worker_s) ledger_.losses.back().figures["one_worker_s"] = *basis_.one_worker_s;
+  }
+
+  // Bodies that wait far less than the baseline, which mostly waits, leave some of that out, or do it elsewhere. What
+  // computes less may be the caches' doing.
+  void less_waiting(double less_s, double base_blocked_s, double& left) {
+    constexpr double mostly = 0.5;
+    constexpr double far_less = 0.25;
+    if (sums_.looks || !(sums_.regions > 0) || basis_.work_ratio || base_blocked_s < mostly * basis_.baseline_s) return;
+    if (less_s < far_less * basis_.baseline_s) return;
+    lose(Cause::skipped_work, -less_s).figures = {{"blocked_s", base_blocked_s - less_s},
+                                                  {"baseline_blocked_s", base_blocked_s}};
+    left += less_s;
+  }
+
+  // Where the work is as many times the baseline's as there are workers, each of them may have done all of it.
+  void as_if_all_did_all(Loss& loss) const {
+    constexpr double nearly = 0.05;
+    if (ledger_.lanes < 2 || !(basis_.baseline_s > 0)) return;
+    const double times = 1 + ledger_.work_change_s / basis_.baseline_s;
+    if (std::fabs(times - ledger_.lanes) <= nearly * ledger_.lanes) loss.figures["as_if_all_did_all"] = ledger_.lanes;
+  }
+
+  void gather() {
+    std::stable_sort(ledger_.losses.begin(), ledger_.losses.end(),
+                     [](const Loss& a, const Loss& b) { return a.loss_s > b.loss_s; });
+    double all = 0;
+    for (const Loss& loss : ledger_.losses) all += loss.loss_s;
+    ledger_.unattributed_s = ledger_.lane_seconds() - basis_.baseline_s - all;
+  }
+
+  Ledger& ledger_;
+  const LaneSums& sums_;
+  const LedgerBasis& basis_;
+  double scale_;
+  double left_dispatch_ = 0;
+  double left_imbalance_ = 0;
+  double lock_s_ = 0;
+  internal::RankLosses ranks_;
+};
+
+}  // namespace antcrew::internal
