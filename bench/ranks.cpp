@@ -161,7 +161,7 @@ template <bool by_the_bodies>
 void silt(RankCrew& crew, const Bed& bed) {
   const std::vector<double> depth = bottom(bed);
   RankArray<double> now = crew.spread(depth, {.halo = bed.columns});
-  RankArray<double> next = crew.spread(depth, {.halo = bed.columns});
+  RankArray<double> next = crew.copy(now);
   if constexpr (by_the_bodies) {
     crew.on_each(
         [](RankPart<double>& a, RankPart<double>& b, const Bed& its) {

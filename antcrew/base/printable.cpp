@@ -83,4 +83,24 @@ std::size_t display_width(std::string_view text) noexcept {
   return columns;
 }
 
+std::string_view last_saying_line(std::string_view text) noexcept {
+  constexpr std::string_view blanks = " \t\r\n";
+  const auto says = [](char c) {
+    return (c >= '0' && c <= '9') || (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c & 0x80) != 0;
+  };
+  std::string_view last;
+  while (true) {
+    const std::size_t end = text.find_last_not_of(blanks);
+    if (end == std::string_view::npos) return last;
+    const std::size_t before = text.rfind('\n', end);
+    const std::size_t begin = before == std::string_view::npos ? 0 : before + 1;
+    const std::string_view line = text.substr(begin, end - begin + 1);
+    for (const char c : line) {
+      if (says(c)) return line;
+    }
+    if (last.empty()) last = line;
+    text = text.substr(0, begin);
+  }
+}
+
 }  // namespace antcrew::base_layer

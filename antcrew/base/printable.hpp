@@ -18,4 +18,7 @@ std::string printable(std::string_view text, std::size_t most_columns = 0);
 // marks.
 std::size_t display_width(std::string_view text) noexcept;
 
+// The last line that says something: has a letter or a digit. Where none has, the last that is not blank.
+std::string_view last_saying_line(std::string_view text) noexcept;
+
 }  // namespace antcrew::base_layer

@@ -108,10 +108,14 @@ class LaneAdder {
         return;
       case Doing::moving:
         return add(LaneState::moving_data, wall_s, phase);
-      case Doing::message:
-        add(LaneState::message, wall_s, phase);
-        if (sums_.ranks) message_waits_[{static_cast<int>(lane), awaited_rank(*slice.stretch)}] += wall_s;
+      case Doing::message: {
+        const double off_s = wall_s - std::min(wall_s, slice.cpu_s * share);
+        const double delay_s = slice.never_slept ? off_s : std::min(off_s, slice.delay_s * share);
+        add(LaneState::waiting_to_run, delay_s, phase);
+        add(LaneState::message, wall_s - delay_s, phase);
+        if (sums_.ranks) message_waits_[{static_cast<int>(lane), awaited_rank(*slice.stretch)}] += wall_s - delay_s;
         return;
+      }
       case Doing::away:
       case Doing::waiting: {
         const auto delay_ns = static_cast<std::int64_t>(slice.delay_s * 1e9);

@@ -38,6 +38,7 @@ class RankBlocks {
 
   std::size_t size() const noexcept { return n_; }
   std::size_t halo() const noexcept { return halo_; }
+  SpreadOptions options() const noexcept { return {halo_, unit_}; }
   Range of(int rank) const noexcept;
   // With what it sees of its neighbours.
   Range seen_by(int rank) const noexcept;

@@ -86,35 +86,6 @@ struct SentToRanks {
   }
 };
 
-template <class Fn>
-struct ByIndex {
-  template <class... Given>
-  auto operator()(std::size_t i, Given&&... given) const {
-    return Fn()(i, given...);
-  }
-};
-template <class Fn>
-struct ByRank {
-  template <class... Given>
-  auto operator()(std::size_t, Given&&... given) const {
-    return Fn()(given...);
-  }
-};
-template <class PerRange>
-struct ByFixedRange {
-  template <class... Given>
-  auto operator()(std::size_t k, const std::size_t& n, const std::size_t& pieces, Given&&... given) const {
-    return PerRange()(even_part(n, pieces, k), given...);
-  }
-};
-template <class Fn>
-struct IntoPart {
-  template <class Part, class... Given>
-  void operator()(Part& part, Given&&... given) const {
-    for (const std::size_t i : part.range()) part[i] = Fn()(i, given...);
-  }
-};
-
 template <class T>
 concept ReturnsValue = !std::is_void_v<T>;
 
@@ -212,6 +183,14 @@ class RankCrew {
     };
     team_->run({&array_in_rank<T>, 0, Split::even(), &packed, "array"}, make, [](internal::RankReply&) {});
     return RankArray<T>(std::move(handle), blocks);
+  }
+
+  // Another array with the same blocks and, as of now, the same items and edges: each rank copies its own.
+  template <class T>
+  RankArray<T> copy(const RankArray<T>& from) {
+    RankArray<T> to = array<T>(from.size(), from.blocks().options());
+    done<internal::CopyPart>("copy", to, from);
+    return to;
   }
 
   // array[i] = fn(i, arguments…), each rank its own items.

@@ -58,9 +58,7 @@ std::string serial_claim(const Finding& f) {
 
 std::string uneven_claim(const Finding& f) {
   if (figure(f, "coarse") > 0) return "workers are done, or wait for the others, while some still work";
-  if (!(figure(f, "longest_piece_s") > 0))
-    return fmt::format("ranks have uneven work: {} works longest, and the others wait {} for messages meanwhile",
-                       worker_of(f, "slowest_rank"), seconds(f, "message_s"));
+  if (std::string of_ranks = internal::uneven_ranks_claim(f); !of_ranks.empty()) return of_ranks;
   return fmt::format("the pieces{} are uneven: the longest takes {} (at index {}, {}), the mean of {} is {}",
                      f.name.empty() ? "" : " at " + printable(f.name, 60), seconds(f, "longest_piece_s"),
                      count(f, "longest_piece_at"), worker_of(f, "longest_piece_worker"), count(f, "pieces"),
@@ -70,6 +68,7 @@ std::string uneven_claim(const Finding& f) {
 std::string uneven_advice(const Finding& f) {
   if (figure(f, "coarse") > 0)
     return "give all of them as much to do: smaller pieces, each taken by whoever is free (a crew tells which piece)";
+  if (!internal::uneven_ranks_claim(f).empty()) return "give that rank less: blocks of equal cost, not of equal length";
   const double now = figure(f, "region_s");
   const double finer = figure(f, "finer_s");
   const double heaviest = figure(f, "heaviest_first_s");
@@ -193,9 +192,11 @@ const Words all_words[] = {
      }},
     {"oversubscribed",
      [](const Finding& f) {
-       return fmt::format("{} workers take turns on {} processors", count(f, "lanes"), count(f, "processors"));
+       return fmt::format("{} workers take turns on {} processor{}{}", count(f, "lanes"), count(f, "processors"),
+                          figure(f, "processors") == 1 ? "" : "s", f.name.empty() ? "" : " of " + f.name);
      },
      [](const Finding& f) {
+       if (!f.name.empty()) return std::string("launch no more ranks on a host than it has processors");
        return fmt::format("use {} workers: more pay only for work that waits", count(f, "processors"));
      }},
     {"quota", [](const Finding&) { return std::string("a CPU quota stops the workers for part of each period"); },

@@ -143,6 +143,23 @@ TEST_CASE("a host whose processor is taken half the time is the slow one, with w
   }
 }
 
+TEST_CASE("ranks that take turns on one processor of a host wait for each other, which makes it no slow host") {
+  RankFacts ranks = two_hosts();
+  ranks.host_of = {0, 1, 1};
+  ranks.parts_s.resize(3);
+  ranks.arithmetic_s = {1e-3, 1e-3, 1e-3};
+  at(ranks, 0, {{LaneState::running, 1.0}});
+  at(ranks, 1, {{LaneState::running, 0.5}, {LaneState::waiting_to_run, 0.5}});
+  at(ranks, 2, {{LaneState::running, 0.5}, {LaneState::waiting_to_run, 0.5}});
+  CHECK(internal::rank_losses(ranks, 1.0).slow.host == -1);
+  CHECK(internal::rank_losses(ranks, 1.0).crowded == 1);
+  const Ledger ledger = ledger_from(ranks, 1.0, 2.0);
+  CHECK(ledger.losses.front().cause == Cause::oversubscribed);
+  CHECK(ledger.losses.front().name == "weir");
+  CHECK(ledger.losses.front().figures.get("processors") == 1);
+  CHECK(ledger.losses.front().figures.get("lanes") == 2);
+}
+
 TEST_CASE("a host whose arithmetic is slower is the slow one, by as much") {
   RankFacts ranks = two_hosts();
   ranks.arithmetic_s = {1e-3, 2e-3};
@@ -155,6 +172,10 @@ TEST_CASE("a host whose arithmetic is slower is the slow one, by as much") {
   const Ledger ledger = ledger_from(ranks, 1.0, 1.0);
   CHECK(loss_of(ledger, Cause::slow_host) == doctest::Approx(1.0));
 
+  SUBCASE("not where the call does not show it") {
+    at(ranks, 0, {{LaneState::running, 0.5}});
+    CHECK(internal::rank_losses(ranks, 1.0).slow.host == -1);
+  }
   SUBCASE("a few percent are no reason") {
     ranks.arithmetic_s = {1e-3, 1.05e-3};
     CHECK(internal::rank_losses(ranks, 1.0).slow.host == -1);

@@ -26,3 +26,12 @@ TEST_CASE("long texts are cut by columns, not by bytes") {
   CHECK(display_width("水位") == 4);
   CHECK(display_width("e\xCC\x81") == 1);  // a combining mark
 }
+
+TEST_CASE("the last line that says something, past rules and blanks") {
+  CHECK(last_saying_line("first\nno leave to run\n-----\n\n") == "no leave to run");
+  CHECK(last_saying_line("one line") == "one line");
+  CHECK(last_saying_line("\xc3\xa4\n====") == "\xc3\xa4");
+  CHECK(last_saying_line("***\n---\n") == "---");
+  CHECK(last_saying_line(" \n\n") == "");
+  CHECK(last_saying_line("") == "");
+}

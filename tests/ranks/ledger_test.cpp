@@ -25,8 +25,9 @@ struct Measured {
   Measured() {
     ::setenv("OMPI_ALLOW_RUN_AS_ROOT", "1", 1);
     ::setenv("OMPI_ALLOW_RUN_AS_ROOT_CONFIRM", "1", 1);
-    const auto ran = test::run_command({ANTCREW_RANKS_STUDY, "--rounds", "2", "--no-confirm", "--quiet", "--budget",
-                                        "0", "--workers", "2", "--save", folder / "ranks.json"});
+    const auto ran =
+        test::run_command({ANTCREW_RANKS_STUDY, "--study", "Waiting ranks", "--rounds", "2", "--no-confirm", "--quiet",
+                           "--budget", "0", "--workers", "2", "--save", folder / "ranks.json"});
     CAPTURE(ran.err);
     REQUIRE((ran.exit == 0 || ran.exit == 1 || ran.exit == 4));
     record = load_record(folder / "ranks.json");
@@ -123,4 +124,24 @@ TEST_CASE("a study keeps what each rank was at, whom it waited for, and what it 
     CHECK(sums.parts_s[LaneState::moving_data] > 0);
     CHECK(sums.moved_bytes >= 8e6);
   }
+}
+
+TEST_CASE("weak scaling over ranks: as many times the work on as many ranks") {
+  ::setenv("OMPI_ALLOW_RUN_AS_ROOT", "1", 1);
+  ::setenv("OMPI_ALLOW_RUN_AS_ROOT_CONFIRM", "1", 1);
+  const test::TemporaryFolder folder;
+  const auto ran = test::run_command({ANTCREW_RANKS_STUDY, "--study", "Growing waits", "--rounds", "6", "--no-confirm",
+                                      "--quiet", "--budget", "0", "--save", folder / "growing.json"});
+  CAPTURE(ran.err);
+  const auto told = nlohmann::json::parse(
+      test::run_command({ANTCREW_COMMAND, "explain", folder / "growing.json", "--as", "json"}).out);
+  bool three = false;
+  for (const auto& one : told["weak_scaling"]) {
+    CAPTURE(one.dump());
+    if (one["workers"] != 3) continue;
+    three = true;
+    CHECK(one["efficiency"]["value"].get<double>() > 0.7);
+    CHECK(one["efficiency"]["value"].get<double>() < 1.3);
+  }
+  CHECK(three);
 }

@@ -81,12 +81,14 @@ class Owning {
     if (part(LaneState::waiting_to_run) - slow_s > 0) wait_for_processor(part(LaneState::waiting_to_run) - slow_s);
   }
   void wait_for_processor(double seconds) {
+    const bool crowded = ranks_.crowded >= 0;
     const Cause cause = basis_.throttled_s > 0.5 * seconds / ledger_.lanes ? Cause::quota
-                        : ledger_.lanes > basis_.processors                ? Cause::oversubscribed
+                        : ledger_.lanes > basis_.processors || crowded     ? Cause::oversubscribed
                                                                            : Cause::shared_processor;
     Loss& loss = lose(cause, seconds);
     loss.figures["processors"] = basis_.processors;
     loss.figures["lanes"] = ledger_.lanes;
+    if (crowded) on_crowded_host(loss);
   }
 
   void stages() {
@@ -107,6 +109,7 @@ class Owning {
 
   // Of ranks.
   const std::string& host(int number) const { return sums_.ranks->hosts[static_cast<std::size_t>(number)]; }
+  void on_crowded_host(Loss& loss) const;
   void slow_host(double seconds);
   void over_network(double seconds);
   void messages();

@@ -3,6 +3,13 @@
 
 namespace antcrew::internal {
 
+void Owning::on_crowded_host(Loss& loss) const {
+  const RankFacts& ranks = *sums_.ranks;
+  loss.name = host(ranks_.crowded);
+  loss.figures["processors"] = ranks.processors[static_cast<std::size_t>(ranks_.crowded)];
+  loss.figures["lanes"] = static_cast<double>(std::count(ranks.host_of.begin(), ranks.host_of.end(), ranks_.crowded));
+}
+
 void Owning::slow_host(double seconds) {
   const SlowHost& slow = ranks_.slow;
   lose(Cause::slow_host, seconds, host(slow.host)).figures = {

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cstddef>
+#include <limits>
 
 namespace antcrew::internal {
 namespace {
@@ -50,10 +51,26 @@ std::vector<HostUse> hosts_of(const std::vector<LinkUse>& uses, std::size_t coun
   return hosts;
 }
 
+double ranks_on(const RankFacts& ranks, std::size_t host) {
+  return static_cast<double>(std::count(ranks.host_of.begin(), ranks.host_of.end(), static_cast<int>(host)));
+}
+
+int crowded_host(const RankFacts& ranks) {
+  int most = -1;
+  double most_each = 1;
+  for (std::size_t host = 0; host < ranks.hosts.size() && host < ranks.processors.size(); ++host) {
+    const double each = ranks_on(ranks, host) / std::max(1, ranks.processors[host]);
+    if (each <= most_each) continue;
+    most_each = each;
+    most = static_cast<int>(host);
+  }
+  return most;
+}
+
 SlowHost slow_host(const RankFacts& ranks, double wall_s) {
   constexpr double noticed = 0.05;  // of its ranks' time
   constexpr double times_others = 2;
-  constexpr double slower_noticed = 1.1;
+  constexpr double slower_noticed = 1.15;
   SlowHost slow;
   const std::size_t hosts = ranks.hosts.size();
   if (hosts < 2) return slow;
@@ -63,16 +80,24 @@ SlowHost slow_host(const RankFacts& ranks, double wall_s) {
   std::vector<double> count(hosts);
   for (std::size_t rank = 0; rank < ranks.host_of.size() && rank < ranks.parts_s.size(); ++rank) {
     const std::size_t host = index(ranks.host_of[rank]);
-    delay[host] += ranks.parts_s[rank][LaneState::waiting_to_run];
+    // Ranks that take turns wait for each other, and not for what else the host has to do.
+    const bool turns = host < ranks.processors.size() && ranks_on(ranks, host) > ranks.processors[host];
+    if (!turns) delay[host] += ranks.parts_s[rank][LaneState::waiting_to_run];
     running[host] += ranks.parts_s[rank][LaneState::running];
     if (rank < ranks.arithmetic_s.size()) arithmetic[host] = std::max(arithmetic[host], ranks.arithmetic_s[rank]);
     ++count[host];
   }
   const double fastest = *std::min_element(arithmetic.begin(), arithmetic.end());
   std::vector<double> extra(hosts);  // of a rank
+  double least_running = std::numeric_limits<double>::max();
+  for (std::size_t h = 0; h < hosts; ++h) {
+    if (count[h] > 0) least_running = std::min(least_running, running[h] / count[h]);
+  }
+  // A piece of arithmetic may have met a bad moment: the call itself must show at least half of it.
   const auto slower_of = [&](std::size_t h) {
     const double times = fastest > 0 ? arithmetic[h] / fastest : 1;
-    return times > slower_noticed ? times : 1;
+    const bool shown = count[h] > 0 && running[h] / count[h] >= (1 + (times - 1) / 2) * least_running;
+    return times > slower_noticed && shown ? times : 1;
   };
   for (std::size_t h = 0; h < hosts; ++h) {
     if (count[h] > 0) extra[h] = (delay[h] + running[h] * (1 - 1 / slower_of(h))) / count[h];
@@ -112,6 +137,7 @@ RankLosses rank_losses(const RankFacts& ranks, double wall_s) {
     if (wait.seconds > losses.longest.seconds) losses.longest = wait;
   }
   losses.slow = slow_host(ranks, wall_s);
+  losses.crowded = crowded_host(ranks);
   double most_work_s = 0;
   for (std::size_t rank = 0; rank < ranks.parts_s.size(); ++rank) {
     const double work_s = at_work(ranks.parts_s[rank]);

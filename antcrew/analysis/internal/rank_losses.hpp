@@ -65,6 +65,7 @@ struct RankLosses {
   double messages = 0;    // between hosts
   MessageWait longest;    // of all waits
   SlowHost slow;
+  int crowded = -1;      // the host with most ranks a processor, where it has more than one; -1: none has
   int slowest_rank = 0;  // the one with most time in bodies
 };
 RankLosses rank_losses(const RankFacts& ranks, double wall_s);

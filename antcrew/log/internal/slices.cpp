@@ -25,8 +25,12 @@ void share_cpu(std::vector<Slice>& slices, std::size_t first, std::size_t last, 
 
 void share_delay(std::vector<Slice>& slices, std::size_t first, std::size_t last, double delay_s) {
   double gap_s = 0;
+  // Ranks look for messages without sleeping, for a while.
+  const auto would_run = [&](std::size_t k) {
+    return is_work(slices[k].doing) || (slices[k].doing == Doing::message && slices[k].never_slept);
+  };
   const auto gap = [&](std::size_t k) {
-    return is_work(slices[k].doing) ? std::max(0.0, slices[k].wall_s() - slices[k].cpu_s) : 0.0;
+    return would_run(k) ? std::max(0.0, slices[k].wall_s() - slices[k].cpu_s) : 0.0;
   };
   for (std::size_t k = first; k < last; ++k) gap_s += gap(k);
   const double share = gap_s > 0 ? std::min(1.0, delay_s / gap_s) : 0;
@@ -34,7 +38,7 @@ void share_delay(std::vector<Slice>& slices, std::size_t first, std::size_t last
   double left_s = delay_s - share * gap_s;
   for (std::size_t k = first; k < last; ++k) {
     slices[k].delay_s = share * gap(k);
-    if (is_work(slices[k].doing)) continue;
+    if (would_run(k)) continue;
     slices[k].delay_s = std::clamp(left_s, 0.0, slices[k].wall_s());
     left_s -= slices[k].delay_s;
   }

@@ -23,7 +23,7 @@ constexpr double enough_s = 0.04;  // a block that takes so long gives the rate
 
 // CPU time of a fixed piece of dependent arithmetic, some milliseconds of it in all.
 double arithmetic_s() {
-  constexpr int pieces = 8;
+  constexpr int pieces = 16;
   constexpr int steps = 200'000;
   std::int64_t least = std::numeric_limits<std::int64_t>::max();
   volatile double result = 0.5;

@@ -1,6 +1,7 @@
 // How bodies get their arguments in a rank, and how what they make comes together in rank 0.
 #pragma once
 
+#include <algorithm>
 #include <cstddef>
 #include <cstring>
 #include <deque>
@@ -12,6 +13,7 @@
 #include <vector>
 
 #include "antcrew/base/owned.hpp"
+#include "antcrew/base/range.hpp"
 #include "antcrew/crew/column.hpp"
 #include "antcrew/crew/transfer.hpp"
 #include "antcrew/ranks/internal/rank_team.hpp"
@@ -223,5 +225,42 @@ template <class Item, class... A>
 void do_in_rank(RankSide& side) {
   with_arguments<A...>(side, [&](auto&&... given) { side.once([&] { Item()(given...); }); });
 }
+
+// Bodies of the crew's own around those of users.
+template <class Fn>
+struct ByIndex {
+  template <class... Given>
+  auto operator()(std::size_t i, Given&&... given) const {
+    return Fn()(i, given...);
+  }
+};
+template <class Fn>
+struct ByRank {
+  template <class... Given>
+  auto operator()(std::size_t, Given&&... given) const {
+    return Fn()(given...);
+  }
+};
+template <class PerRange>
+struct ByFixedRange {
+  template <class... Given>
+  auto operator()(std::size_t k, const std::size_t& n, const std::size_t& pieces, Given&&... given) const {
+    return PerRange()(even_part(n, pieces, k), given...);
+  }
+};
+template <class Fn>
+struct IntoPart {
+  template <class Part, class... Given>
+  void operator()(Part& part, Given&&... given) const {
+    for (const std::size_t i : part.range()) part[i] = Fn()(i, given...);
+  }
+};
+
+struct CopyPart {
+  template <class T>
+  void operator()(RankPart<T>& to, RankPart<T>& from) const {
+    std::copy(from.all().begin(), from.all().end(), to.all().begin());
+  }
+};
 
 }  // namespace antcrew::internal

@@ -36,7 +36,7 @@ std::string latency_claim(const Finding& f) {
   if (figure(f, "calls") > 0)
     text += fmt::format("{}{} calls of the crew in one call of the variant each ask all hosts: an empty one takes {}",
                         text.empty() ? "" : "; ", count(f, "calls"), seconds(f, "call_cost_s"));
-  return text;
+  return text.empty() ? "each message between hosts takes its time, however short it is" : text;
 }
 
 std::string late_claim(const Finding& f) {
@@ -90,6 +90,13 @@ const Words rank_words[] = {
 std::string worker_of(const Finding& f, FigureName which) {
   return printable(worker_name(f.of == nullptr ? nullptr : ranks_of(*f.of->cell), static_cast<int>(figure(f, which))),
                    60);
+}
+
+// Their pieces hold these waits, so they are as long as those of the one with more work.
+std::string uneven_ranks_claim(const Finding& f) {
+  if (2 * figure(f, "message_s") <= f.loss_s && figure(f, "longest_piece_s") > 0) return {};
+  return fmt::format("ranks have uneven work: {} works longest, and the others wait {} for messages meanwhile",
+                     worker_of(f, "slowest_rank"), seconds(f, "message_s"));
 }
 
 const Words* words_on_ranks(const std::string& id) {

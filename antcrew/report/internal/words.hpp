@@ -23,6 +23,8 @@ std::string seconds(const Finding& f, FigureName name);
 std::string count(const Finding& f, FigureName name);
 // The worker of that number: "worker 3", "rank 3 on hostb".
 std::string worker_of(const Finding& f, FigureName which);
+// Of ranks that wait for the messages of one with more work; empty where that is not what is uneven.
+std::string uneven_ranks_claim(const Finding& f);
 
 // Null where another family has that id.
 const Words* words_on_machine(const std::string& id);

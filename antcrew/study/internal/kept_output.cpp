@@ -85,9 +85,8 @@ std::vector<std::string> KeptOutput::first_lines() const {
 
 std::string KeptOutput::last_line() const {
   const std::uint64_t length = std::min<std::uint64_t>(bytes(), last_kept);
-  std::string text = part(end() - length, length);
-  while (!text.empty() && (text.back() == '\n' || text.back() == '\r')) text.pop_back();
-  return printable(std::string_view(text).substr(text.rfind('\n') + 1), 2 * most_kept_columns);
+  const std::string text = part(end() - length, length);
+  return printable(last_saying_line(text), 2 * most_kept_columns);
 }
 
 }  // namespace antcrew::internal

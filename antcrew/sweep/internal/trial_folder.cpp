@@ -192,10 +192,7 @@ std::string last_line(const std::string& path) {
   constexpr std::size_t most_columns = 200;
   std::string text;
   if (!read_ending(path, most_bytes, text)) return {};
-  const std::size_t end = text.find_last_not_of(" \t\r\n");
-  if (end == std::string::npos) return {};
-  const std::size_t begin = text.rfind('\n', end);
-  return printable(text.substr(begin == std::string::npos ? 0 : begin + 1, end - (begin + 1) + 1), most_columns);
+  return printable(last_saying_line(text), most_columns);
 }
 
 }  // namespace antcrew::internal

@@ -69,6 +69,27 @@ TEST_CASE("what was spread is gathered as it was, whatever the number of items")
   }
 }
 
+TEST_CASE("a copy has the items and edges of its original, and a life of its own") {
+  RankCrew& crew = test::crew();
+  std::vector<int> items(60);
+  for (std::size_t i = 0; i < items.size(); ++i) items[i] = static_cast<int>(i);
+  RankArray<int> array = crew.spread(items, {.halo = 3, .unit = 6});
+  const RankArray<int> copy = crew.copy(array);
+  crew.fill(array, [](std::size_t) { return -1; });
+  const auto edges = crew.on_each(
+      [](RankPart<int>& part) {
+        int wrong = 0;
+        for (std::size_t i = part.seen().first; i < part.seen().last; ++i) wrong += part[i] != static_cast<int>(i);
+        return wrong;
+      },
+      copy);
+  for (const int wrong : edges) CHECK(wrong == 0);
+  array = RankArray<int>();  // gone, and with it nothing of the copy
+  const auto all = crew.gather(copy);
+  REQUIRE(all.size() == items.size());
+  for (std::size_t i = 0; i < items.size(); ++i) CHECK(all[i] == items[i]);
+}
+
 TEST_CASE("neighbours' edges: as they were spread, and as they are after an exchange") {
   RankCrew& crew = test::crew();
   for (const std::size_t rows : std::initializer_list<std::size_t>{1, 2, 5, 12}) {

@@ -5,6 +5,7 @@
 
 #include <chrono>
 #include <cstddef>
+#include <functional>
 #include <thread>
 #include <vector>
 
@@ -82,5 +83,24 @@ int main(int argc, char** argv) {
         bed);
     return all[0][999'999] * static_cast<double>(bed.size()) + all[1][999'999];
   });
-  return study_main(argc, argv, study);
+
+  Study growing(
+      "Growing waits", [](std::size_t n) { return n; },
+      [](const std::size_t& n) {
+        work_ms(static_cast<int>(5 * n));
+        return n;
+      });
+  growing.sizes({4});
+  growing.workers({1, 3});
+  growing.weak_scaling([](std::size_t n, int workers) { return n * static_cast<std::size_t>(workers); });
+  growing.variant<RankCrew>("shared out", [](const std::size_t& n, RankCrew& crew) {
+    return crew.fold(
+        n, std::size_t{0},
+        [](Range range) {
+          work_ms(static_cast<int>(5 * range.size()));
+          return range.size();
+        },
+        std::plus<>());
+  });
+  return study_main(argc, argv, study, growing);
 }
