@@ -217,7 +217,10 @@ Json rank_json(const internal::RankFacts& ranks) {
   }
   Json sent = Json::array();
   for (const internal::SentData& one : ranks.sent)
-    sent.push_back({{"from", one.from}, {"to", one.to}, {"bytes", one.bytes}, {"messages", one.messages},
+    sent.push_back({{"from", one.from},
+                    {"to", one.to},
+                    {"bytes", one.bytes},
+                    {"messages", one.messages},
                     {"edge_bytes", one.edge_bytes}});
   Json waits = Json::array();
   for (const internal::MessageWait& one : ranks.waits)
