@@ -34,7 +34,7 @@ export OMPI_ALLOW_RUN_AS_ROOT=1 OMPI_ALLOW_RUN_AS_ROOT_CONFIRM=1  # in a contain
 wanted ranks "$@" && shot ranks 100 30 "$bin/examples/everywhere --study 'Gauges everywhere' --workers 1,2 --budget 45"
 
 # Pages and figures, of the same records each time: made here, since no record is kept in the tree.
-drawn=(page page-dark page-narrow figure-speedup figure-ledger figure-time figure-timeline figure-compare running)
+drawn=(page page-dark page-narrow figure-speedup figure-ledger figure-time figure-timeline figure-messages figure-compare running)
 any=0; for name in "${drawn[@]}"; do wanted "$name" "$@" && any=1; done
 [ "$any" = 1 ] || exit 0
 antcrew=$bin/command/antcrew
@@ -47,11 +47,13 @@ page() { python3 tests/browser/picture.py "$work/page.html" "docs/screenshots/$1
 wanted page "$@" && page page 1280 800 light
 wanted page-dark "$@" && page page-dark 1280 800 dark
 wanted page-narrow "$@" && page page-narrow 390 1200 light
+wanted figure-messages "$@" && record silt "$bin/examples/everywhere" --study "Silt everywhere" --workers 3 --rounds 3 --budget 0 --no-confirm --variant "by the ranks"
 figure() { "$antcrew" show "$work/$2.json" --as "figure:$3" --to "docs/screenshots/$1.png"; echo "docs/screenshots/$1.png"; }
 wanted figure-speedup "$@" && figure figure-speedup loggers speedup
 wanted figure-ledger "$@" && figure figure-ledger gauges ledger
 wanted figure-time "$@" && figure figure-time tides time
 wanted figure-timeline "$@" && figure figure-timeline gauges timeline
+wanted figure-messages "$@" && figure figure-messages silt messages
 if wanted figure-compare "$@"; then
   for width in 0 10; do
     "$bin/examples/loggers" --workers 1,2,4,8,16 --rounds 6 --budget 0 --no-confirm --instrument none --variant "connected anew each time" --variant "a process each" --dimension delay_ms=$((width + 5)) --save "$work/delay-$width.json" --quiet >/dev/null 2>&1 || true

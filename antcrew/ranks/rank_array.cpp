@@ -1,6 +1,11 @@
 #include "antcrew/ranks/rank_array.hpp"
 
 #include <algorithm>
+#include <cstdlib>
+#include <limits>
+#include <new>
+
+#include "antcrew/machine/cache_line.hpp"
 
 namespace antcrew::internal {
 
@@ -32,6 +37,22 @@ Range RankBlocks::seen_by(int rank) const noexcept {
   const Range own = of(rank);
   if (own.empty()) return own;
   return {before(rank) >= 0 ? own.first - halo_ : own.first, after(rank) >= 0 ? own.last + halo_ : own.last};
+}
+
+// What malloc gave stands before the block.
+void* new_block(std::size_t bytes) {
+  if (bytes == 0) return nullptr;
+  constexpr std::size_t more = line_bytes + sizeof(void*);
+  void* whole = bytes > std::numeric_limits<std::size_t>::max() - more ? nullptr : std::malloc(bytes + more);
+  if (whole == nullptr) throw std::bad_alloc();
+  const auto least = reinterpret_cast<std::uintptr_t>(whole) + sizeof(void*);
+  void** block = reinterpret_cast<void**>((least + line_bytes - 1) / line_bytes * line_bytes);
+  block[-1] = whole;
+  return block;
+}
+
+void free_block(void* block) noexcept {
+  if (block != nullptr) std::free(static_cast<void**>(block)[-1]);
 }
 
 }  // namespace antcrew::internal

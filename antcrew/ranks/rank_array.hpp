@@ -53,6 +53,11 @@ class RankBlocks {
   int ranks_;
 };
 
+// Memory that begins with a line of the cache; null for no bytes. Throws std::bad_alloc. Arrays of one size come and
+// go: unlike from an aligned new, which leaves slivers that others take, the next one fits where the last one was.
+void* new_block(std::size_t bytes);
+void free_block(void* block) noexcept;
+
 }  // namespace internal
 
 template <class T>
@@ -68,7 +73,7 @@ class RankPart {
         range_(blocks.of(link.rank())),
         seen_(blocks.seen_by(link.rank())),
         halo_(blocks.halo()),
-        items_(Column<T>::allocate(seen_.size())) {
+        items_(static_cast<T*>(internal::new_block(seen_.size() * sizeof(T)))) {
     if (halo_ > most_items) {
       base_layer::bad_input("ranks.halo", "RankCrew", "a halo of " + std::to_string(halo_) + " items is too long",
                             "2 GiB can be exchanged at once");
@@ -120,7 +125,7 @@ class RankPart {
 
  private:
   struct Release {
-    void operator()(T* items) const noexcept { Column<T>::release(items); }
+    void operator()(T* items) const noexcept { internal::free_block(items); }
   };
   static constexpr std::size_t most_items = 0x7fffffff / sizeof(T);
   static int count(std::size_t items) noexcept { return static_cast<int>(items * sizeof(T)); }

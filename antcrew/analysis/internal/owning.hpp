@@ -262,7 +262,9 @@ class Owning {
       lose(Cause::small_pieces, pieces_s).figures = {{"pieces", pieces}, {"piece_cost_s", sums_.piece_cost_s}};
       left -= pieces_s;
     }
-    const double system_s = std::clamp(sums_.system_s - basis_.baseline_system_s, 0.0, std::max(0.0, left));
+    // Ranks' time in the kernel is mostly messages.
+    const double more_system_s = sums_.ranks ? 0 : sums_.system_s - basis_.baseline_system_s;
+    const double system_s = std::clamp(more_system_s, 0.0, std::max(0.0, left));
     if (system_s > 0) {
       lose(Cause::fresh_memory, system_s).figures = {{"system_s", sums_.system_s},
                                                      {"baseline_system_s", basis_.baseline_system_s}};

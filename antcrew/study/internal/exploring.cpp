@@ -307,10 +307,9 @@ class Exploring {
       // A command is looked at while it runs, without calls beside: until there are looks enough.
       constexpr double looks_enough_s = 0.3;
       const double call_s = cell.trials.back().wall_s;
-      const double foreseen_s =
-          run_.record.commands
-              ? metered_calls * std::max(call_s, looks_enough_s)
-              : (metered_calls + 3) * call_s + (works_without_a_crew(cell.crew, cell.workers) ? looking_s : 0);
+      const double foreseen_s = run_.record.commands
+                                    ? metered_calls * std::max(call_s, looks_enough_s)
+                                    : (metered_calls + 3) * call_s + beside_calls_s(cell.crew, cell.workers);
       const bool baseline = cell.kind == Cell::Kind::baseline;
       if (run_.budget.limited() && meter_s_ + foreseen_s > (baseline ? 2 : 1) * allowed_s) {
         ++left.count;

@@ -14,6 +14,10 @@ bool works_without_a_crew(const std::string& crew, int workers) {
          crew != "RankCrew";
 }
 
+double beside_calls_s(const std::string& crew, int workers) {
+  return crew == "RankCrew" ? launching_s : works_without_a_crew(crew, workers) ? looking_s : 0;
+}
+
 std::vector<std::size_t> cells_to_meter(const Record& record, const std::vector<Running>& block, Metering which) {
   std::map<std::string, int> most;
   const Cell* fastest = nullptr;
@@ -40,7 +44,7 @@ std::vector<std::size_t> cells_to_meter(const Record& record, const std::vector<
     const auto rank = [&](std::size_t i) {
       const Cell& cell = cell_at(i);
       if (cell.kind == Cell::Kind::baseline) return -1.0;
-      return cell.trials.back().wall_s + (works_without_a_crew(cell.crew, cell.workers) ? looking_s : 0);
+      return cell.trials.back().wall_s + beside_calls_s(cell.crew, cell.workers);
     };
     return rank(a) < rank(b);
   });
