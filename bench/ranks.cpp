@@ -159,7 +159,7 @@ void silt_by_hand(const Bed& bed) {
 
 template <bool by_the_bodies>
 void silt(RankCrew& crew, const Bed& bed) {
-  const std::vector<double> depth = bottom(bed);
+  std::vector<double> depth = bottom(bed);
   RankArray<double> now = crew.spread(depth, {.halo = bed.columns});
   RankArray<double> next = crew.copy(now);
   if constexpr (by_the_bodies) {
@@ -185,7 +185,7 @@ void silt(RankCrew& crew, const Bed& bed) {
       std::swap(now, next);
     }
   }
-  crew.gather(bed.steps % 2 == 0 || !by_the_bodies ? now : next);
+  crew.gather(bed.steps % 2 == 0 || !by_the_bodies ? now : next, depth);
 }
 
 int run(RankCrew& crew) {

@@ -96,6 +96,13 @@ bool RankCrew::join(int argc, char** argv) {
   return false;
 }
 
+void RankCrew::check_room(std::size_t items, std::size_t wanted) {
+  if (items == wanted) return;
+  base_layer::bad_input("ranks.gather", "RankCrew::gather",
+                        std::to_string(items) + " items to gather " + std::to_string(wanted) + " into",
+                        "give as many as the array has");
+}
+
 void RankCrew::open_log() {
   joined->open_log();
 }

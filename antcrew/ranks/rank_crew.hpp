@@ -29,6 +29,7 @@
 
 #include <concepts>
 #include <cstddef>
+#include <cstring>
 #include <functional>
 #include <memory>
 #include <span>
@@ -217,6 +218,23 @@ class RankCrew {
     return std::move(all).finished();
   }
 
+  // The same into items that are there already, as many as the array has: no fresh memory. Throws Error (ranks.gather).
+  template <class T, class Into>
+  requires std::constructible_from<std::span<T>, Into&> void gather(const RankArray<T>& array, Into&& into) {
+    const std::span<T> to(into);
+    check_room(to.size(), array.size());
+    Packer packed;
+    const std::uint64_t id = array.id();
+    packed.put(id);
+    const auto own = [&](internal::RankSide& side) {
+      const RankPart<T>& part = side.store().at<RankPart<T>>(id);
+      if (!part.range().empty()) std::memcpy(&to[part.range().first], part.own().data(), part.own().size_bytes());
+    };
+    team_->run({&gather_in_rank<T>, 0, Split::even(), &packed, "gather"}, own, [&](internal::RankReply& reply) {
+      for (const Range& range : reply.ranges) reply.large->read(&to[range.first], range.size() * sizeof(T));
+    });
+  }
+
   // Sends a value once, for as many calls as need it.
   template <class T>
   Kept<std::decay_t<T>> keep(T&& value) {
@@ -255,6 +273,7 @@ class RankCrew {
   struct Joined {};
   RankCrew(Joined, const CrewOptions& options);
 
+  static void check_room(std::size_t items, std::size_t wanted);
   template <class T>
   static void array_in_rank(internal::RankSide& side) {
     std::uint64_t id = 0;

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <iterator>
 #include <numeric>
 
 #include "antcrew/analysis/analysed.hpp"
@@ -170,6 +171,20 @@ std::string phases_text(const Analysed& study, const CellFigures& cell, const La
   return text;
 }
 
+// Whose messages it waited for, the longest first.
+std::string whose_messages(const internal::RankFacts& ranks, int rank, double wall_s) {
+  constexpr double told = 0.05;
+  std::vector<internal::MessageWait> waits;
+  std::copy_if(ranks.waits.begin(), ranks.waits.end(), std::back_inserter(waits),
+               [&](const auto& wait) { return wait.rank == rank && wait.seconds > told * wall_s; });
+  std::sort(waits.begin(), waits.end(), [](const auto& a, const auto& b) { return a.seconds > b.seconds; });
+  std::string text;
+  for (const internal::MessageWait& wait : waits)
+    text += fmt::format("{}{} for rank {}", text.empty() ? "; messages: " : ", ", duration_text(wait.seconds),
+                        wait.awaited);
+  return text;
+}
+
 // Rank by rank; of many the ones at work longest and shortest.
 std::string ranks_text(const LaneSums& sums) {
   constexpr std::size_t most_ranks = 8;
@@ -185,8 +200,9 @@ std::string ranks_text(const LaneSums& sums) {
                        most_ranks / 2, ranks.parts_s.size());
   }
   for (const std::size_t rank : order) {
-    text += fmt::format("      {:<20} {}\n", printable(worker_name(&ranks, static_cast<int>(rank)), 40),
-                        ledger_shares(ranks.parts_s[rank], sums.wall_s));
+    text += fmt::format("      {:<20} {}{}\n", printable(worker_name(&ranks, static_cast<int>(rank)), 40),
+                        ledger_shares(ranks.parts_s[rank], sums.wall_s),
+                        whose_messages(ranks, static_cast<int>(rank), sums.wall_s));
   }
   for (const internal::HostLink& link : ranks.links) {
     if (link.from == link.to && ranks.hosts.size() > 1) continue;

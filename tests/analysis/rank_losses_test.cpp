@@ -31,7 +31,7 @@ void at(RankFacts& ranks, std::size_t rank, std::initializer_list<std::pair<Lane
   for (const auto& [state, seconds] : parts) ranks.parts_s[rank][state] += seconds;
 }
 
-double loss_of(const Ledger& ledger, Cause cause) {
+double lost_by(const Ledger& ledger, Cause cause) {
   for (const Loss& loss : ledger.losses) {
     if (loss.cause == cause) return loss.loss_s;
   }
@@ -80,9 +80,9 @@ TEST_CASE("edges over a slow link: as long as the link needs for them, both ways
   CHECK(losses.busiest_host.needs_s() == doctest::Approx(0.2));
   const Ledger ledger = ledger_from(ranks, 1.0, 1.5);
   CHECK(ledger.losses.front().cause == Cause::network_bandwidth);
-  CHECK(loss_of(ledger, Cause::network_bandwidth) == doctest::Approx(0.4));
-  CHECK(loss_of(ledger, Cause::network_latency) == doctest::Approx(0.008));
-  CHECK(loss_of(ledger, Cause::late_message) == doctest::Approx(0.092));
+  CHECK(lost_by(ledger, Cause::network_bandwidth) == doctest::Approx(0.4));
+  CHECK(lost_by(ledger, Cause::network_latency) == doctest::Approx(0.008));
+  CHECK(lost_by(ledger, Cause::late_message) == doctest::Approx(0.092));
 }
 
 TEST_CASE("blocks over a slow link go one after the other, and whoever waits for them loses that") {
@@ -93,8 +93,8 @@ TEST_CASE("blocks over a slow link go one after the other, and whoever waits for
   const RankLosses losses = internal::rank_losses(ranks, 1.0);
   CHECK(losses.bandwidth_moving_s == doctest::Approx(2 * 0.4));
   const Ledger ledger = ledger_from(ranks, 1.0, 1.0);
-  CHECK(loss_of(ledger, Cause::network_bandwidth) == doctest::Approx(0.8));
-  CHECK(loss_of(ledger, Cause::moving_data) == doctest::Approx(0.2));
+  CHECK(lost_by(ledger, Cause::network_bandwidth) == doctest::Approx(0.8));
+  CHECK(lost_by(ledger, Cause::moving_data) == doctest::Approx(0.2));
 }
 
 TEST_CASE("within one host no second is the network's") {
@@ -120,8 +120,8 @@ TEST_CASE("who waits because another works longer, waits for uneven work, no lat
   CHECK(losses.late_s == doctest::Approx(0.1));
   CHECK(losses.slowest_rank == 1);
   const Ledger ledger = ledger_from(ranks, 1.0, 1.5);
-  CHECK(loss_of(ledger, Cause::uneven_pieces) == doctest::Approx(0.35));
-  CHECK(loss_of(ledger, Cause::late_message) == doctest::Approx(0.1));
+  CHECK(lost_by(ledger, Cause::uneven_pieces) == doctest::Approx(0.35));
+  CHECK(lost_by(ledger, Cause::late_message) == doctest::Approx(0.1));
 }
 
 TEST_CASE("a host whose processor is taken half the time is the slow one, with what the others wait for it") {
@@ -134,7 +134,7 @@ TEST_CASE("a host whose processor is taken half the time is the slow one, with w
   CHECK(losses.slow.message_s == doctest::Approx(0.3));
   CHECK(losses.slow.imbalance_s == doctest::Approx(0.2));
   const Ledger ledger = ledger_from(ranks, 1.0, 1.0);
-  CHECK(loss_of(ledger, Cause::slow_host) == doctest::Approx(1.0));
+  CHECK(lost_by(ledger, Cause::slow_host) == doctest::Approx(1.0));
   CHECK(ledger.losses.front().name == "weir");
 
   SUBCASE("both hosts are busy: then neither is the slow one") {
@@ -170,7 +170,7 @@ TEST_CASE("a host whose arithmetic is slower is the slow one, by as much") {
   CHECK(losses.slow.computing_s == doctest::Approx(0.5));
   CHECK(losses.slow.slower == doctest::Approx(2));
   const Ledger ledger = ledger_from(ranks, 1.0, 1.0);
-  CHECK(loss_of(ledger, Cause::slow_host) == doctest::Approx(1.0));
+  CHECK(lost_by(ledger, Cause::slow_host) == doctest::Approx(1.0));
 
   SUBCASE("not where the call does not show it") {
     at(ranks, 0, {{LaneState::running, 0.5}});

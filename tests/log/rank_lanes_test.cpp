@@ -8,14 +8,14 @@ using namespace antcrew::internal;
 
 namespace {
 
-constexpr std::int64_t ms = 1'000'000;
+constexpr std::int64_t one_ms = 1'000'000;
 
 // Two ranks, a call of 40 ms; a region a list of begin and end.
 struct TwoRanks {
   LaneLog log;
 
   explicit TwoRanks(std::initializer_list<std::pair<int, int>> regions) {
-    log.end_ns = 40 * ms;
+    log.end_ns = 40 * one_ms;
     log.lanes.resize(2);
     log.delay_at_begin_ns = 0;
     log.ranks = RankFacts();
@@ -23,8 +23,8 @@ struct TwoRanks {
     log.ranks->host_of = {0, 0};
     for (const auto& [begin, end] : regions) {
       LaneRegion region;
-      region.begin_ns = begin * ms;
-      region.end_ns = end * ms;
+      region.begin_ns = begin * one_ms;
+      region.end_ns = end * one_ms;
       region.workers = 2;
       region.sharing = Sharing::ranks;
       region.file = "on_each";
@@ -33,7 +33,7 @@ struct TwoRanks {
   }
   Stretch& until(std::size_t rank, int end, Doing doing, std::uint32_t region) {
     Stretch& stretch = log.lanes[rank].emplace_back();
-    stretch.end_ns = end * ms;
+    stretch.end_ns = end * one_ms;
     stretch.doing = doing;
     stretch.region = region;
     stretch.thread = static_cast<std::uint32_t>(7 + rank);
@@ -105,16 +105,16 @@ TEST_CASE("who is idle while others move data, and none works, waits for the dat
 }
 
 TEST_CASE("stretches in which data moves alone, and how much of them lies in another") {
-  Slice moving{10 * ms, 30 * ms, nullptr, Doing::moving};
-  Slice body{15 * ms, 20 * ms, nullptr, Doing::body};
-  Slice more{28 * ms, 34 * ms, nullptr, Doing::moving};
+  Slice moving{10 * one_ms, 30 * one_ms, nullptr, Doing::moving};
+  Slice body{15 * one_ms, 20 * one_ms, nullptr, Doing::body};
+  Slice more{28 * one_ms, 34 * one_ms, nullptr, Doing::moving};
   const auto alone = moving_alone({{moving}, {body}, {more}});
   REQUIRE(alone.size() == 2);
-  CHECK(alone[0].begin_ns == 10 * ms);
-  CHECK(alone[0].end_ns == 15 * ms);
-  CHECK(alone[1].begin_ns == 20 * ms);
-  CHECK(alone[1].end_ns == 34 * ms);
-  CHECK(while_moving_s(alone, 12 * ms, 22 * ms) == doctest::Approx(5e-3));
-  CHECK(while_moving_s(alone, 34 * ms, 50 * ms) == 0);
-  CHECK(while_moving_s({}, 0, 50 * ms) == 0);
+  CHECK(alone[0].begin_ns == 10 * one_ms);
+  CHECK(alone[0].end_ns == 15 * one_ms);
+  CHECK(alone[1].begin_ns == 20 * one_ms);
+  CHECK(alone[1].end_ns == 34 * one_ms);
+  CHECK(while_moving_s(alone, 12 * one_ms, 22 * one_ms) == doctest::Approx(5e-3));
+  CHECK(while_moving_s(alone, 34 * one_ms, 50 * one_ms) == 0);
+  CHECK(while_moving_s({}, 0, 50 * one_ms) == 0);
 }

@@ -118,6 +118,9 @@ TEST_CASE("a study keeps what each rank was at, whom it waited for, and what it 
     CHECK(sums.lane_body_s[0] >= step_s);
     CHECK(sums.lane_body_s[1] >= step_s);
   }
+  // One of two ranks has two of three pieces.
+  CHECK(measured.share_of("three pieces", "not-divisible") > 0.15);
+  CHECK(measured.share_of("three pieces", "uneven-pieces") < 0.1);
   {
     const LaneSums& sums = measured.of("large results");
     CHECK(sent(sums, 1, 0).bytes >= 8e6);

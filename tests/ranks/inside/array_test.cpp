@@ -69,6 +69,20 @@ TEST_CASE("what was spread is gathered as it was, whatever the number of items")
   }
 }
 
+TEST_CASE("items are gathered into what is there already, and only where it has room for just these") {
+  RankCrew& crew = test::crew();
+  std::vector<int> items(61);
+  for (std::size_t i = 0; i < items.size(); ++i) items[i] = static_cast<int>(i * i);
+  const RankArray<int> array = crew.spread(items);
+  std::vector<int> into(items.size(), -1);
+  crew.gather(array, into);
+  CHECK(into == items);
+  into.resize(60);
+  CHECK_THROWS_WITH_AS(crew.gather(array, into), doctest::Contains("60 items to gather 61 into"), Error);
+  std::vector<int> nothing;
+  crew.gather(crew.spread(nothing), nothing);
+}
+
 TEST_CASE("a copy has the items and edges of its original, and a life of its own") {
   RankCrew& crew = test::crew();
   std::vector<int> items(60);

@@ -74,6 +74,18 @@ int main(int argc, char** argv) {
     for (const double one : half_sums) sum += one;
     return sum;
   });
+  study.variant<RankCrew>("three pieces", [](const auto& bed, RankCrew& crew) {
+    const auto sums = crew.collect(
+        3,
+        [](std::size_t i, const std::vector<double>& all) {
+          work_ms(10);
+          double sum = 0;
+          for (std::size_t k = i; k < all.size(); k += 3) sum += all[k];
+          return sum;
+        },
+        bed);
+    return sums[0] + sums[1] + sums[2];
+  });
   study.variant<RankCrew>("large results", [](const auto& bed, RankCrew& crew) {
     const auto all = crew.collect(
         2,
