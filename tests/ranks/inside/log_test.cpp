@@ -58,15 +58,19 @@ double received(const LaneSums& sums, int rank) {
 
 TEST_CASE("each rank's own time: who rests longer is at it longer, and the others wait for the last") {
   const int ranks = test::crew().workers();
-  const LaneSums sums = logged([](RankCrew& crew) { crew.on_each([] { rest_ms(5 * (1 + current_rank().rank)); }); });
+  constexpr double unit_s = 10e-3;
+  const LaneSums sums = logged([](RankCrew& crew) { crew.on_each([] { rest_ms(10 * (1 + current_rank().rank)); }); });
+  const auto& last = sums.ranks->parts_s.back();
   for (int rank = 0; rank < ranks; ++rank) {
     CAPTURE(rank);
     const auto& parts = sums.ranks->parts_s[static_cast<std::size_t>(rank)];
-    CHECK(parts[LaneState::blocked] >= 5e-3 * (1 + rank) * 0.95);
-    CHECK(parts[LaneState::imbalance] + parts[LaneState::dispatch] + parts[LaneState::waiting_to_run] +
-              parts[LaneState::serial_wait] + parts[LaneState::moving_data] >=
-          5e-3 * (ranks - 1 - rank) * 0.8);
+    const double blocked_s = parts[LaneState::blocked];
+    CHECK(blocked_s >= unit_s * (1 + rank) * 0.95);
     CHECK(sums.ranks->clock_off_s[static_cast<std::size_t>(rank)] < 0.1);
+    // Whatever a rank was longer at rest than it meant to be: the rest of the call it was idle, or waited to run.
+    const double idle_s = parts[LaneState::imbalance] + parts[LaneState::dispatch] + parts[LaneState::waiting_to_run] +
+                          parts[LaneState::serial_wait] + parts[LaneState::moving_data];
+    CHECK(idle_s >= 0.8 * (last[LaneState::blocked] - blocked_s) - unit_s / 2);
   }
   REQUIRE(sums.by_place.size() == 1);
   CHECK(sums.by_place[0].place == "on_each");
