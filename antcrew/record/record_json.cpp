@@ -5,6 +5,7 @@
 #include "antcrew/base/error.hpp"
 #include "antcrew/base/printable.hpp"
 #include "antcrew/record/internal/field_json.hpp"
+#include "antcrew/record/internal/rank_check.hpp"
 #include "antcrew/record/internal/record_fields.hpp"
 #include "antcrew/record/internal/timeline_json.hpp"
 #include "antcrew/record/point_json.hpp"
@@ -226,6 +227,11 @@ void understand_first_records(const Json& json, Record& record) {
 // What older records have no word for.
 void complete(Record& record) {
   for (Cell& cell : record.cells) {
+    for (internal::LaneSums& sums : cell.metered) {
+      if (!sums.ranks || internal::fits_together(*sums.ranks)) continue;
+      sums.ranks.reset();
+      sums.withheld = "what the record says of its ranks does not fit together";
+    }
     for (Trial& trial : cell.trials) {
       if (trial.generation == 0) trial.generation = trial.round;
       if (record.version < 2 && trial.peak_bytes == 0u) trial.peak_bytes.reset();

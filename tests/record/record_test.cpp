@@ -199,3 +199,34 @@ TEST_CASE("looks and timelines of metered calls come back as they were") {
   REQUIRE(back.cells[1].metered.size() == 1);
   CHECK(back.cells[1].metered[0] == sums);
 }
+
+TEST_CASE("facts of ranks come back as they were; those that do not fit together withhold the ledger") {
+  antcrew::internal::LaneSums sums;
+  sums.wall_s = 0.01;
+  sums.lanes = 2;
+  sums.ranks.emplace();
+  sums.ranks->hosts = {"quay", "weir"};
+  sums.ranks->processors = {1, 2};
+  sums.ranks->host_of = {0, 1};
+  sums.ranks->arithmetic_s = {1e-3, 1e-3};
+  sums.ranks->clock_off_s = {0, 1e-6};
+  sums.ranks->links = {{0, 1, 1e-4, 1e8}, {1, 0, 1e-4, 1e8}};
+  sums.ranks->sent = {{0, 1, 4096, 2, 1024}};
+  sums.ranks->waits = {{1, 0, 0.004}};
+  sums.ranks->parts_s.resize(2);
+  Record record = test::record_of({test::cell_with("baseline", 1, {1}), test::cell_with("rows", 2, {1})});
+  record.cells[1].metered = {sums};
+  CHECK(record_from_json(to_json(record), "test").cells[1].metered[0] == sums);
+  const auto broken = [&](auto&& breaks) {
+    Record bad = record;
+    breaks(*bad.cells[1].metered[0].ranks);
+    const Record back = record_from_json(to_json(bad), "test");
+    CHECK_FALSE(back.cells[1].metered[0].ranks);
+    CHECK(back.cells[1].metered[0].withheld != "");
+  };
+  broken([](auto& ranks) { ranks.sent[0].to = 7; });
+  broken([](auto& ranks) { ranks.host_of[1] = -1; });
+  broken([](auto& ranks) { ranks.links[1].from = 2; });
+  broken([](auto& ranks) { ranks.waits[0].awaited = 2; });
+  broken([](auto& ranks) { ranks.parts_s.pop_back(); });
+}
