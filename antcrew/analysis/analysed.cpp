@@ -7,6 +7,7 @@
 #include <string_view>
 #include <tuple>
 
+#include "antcrew/analysis/internal/derived_figures.hpp"
 #include "antcrew/analysis/pairing.hpp"
 #include "antcrew/analysis/rank_hosts.hpp"
 #include "antcrew/analysis/speedup.hpp"
@@ -97,13 +98,13 @@ void compute_times(CellFigures& figures, int confirming, double level) {
 }
 
 // Formed within each round, as the speedup is, so that drift cancels and the two figures agree.
-std::optional<double> paired_overhead_s(const Cell& baseline, const Cell& cell, int confirming) {
-  const auto overhead = estimate_of(pairs_of(baseline, cell, confirming,
-                                             [&](const Trial& its, const Trial& trial) {
-                                               return overhead_s(its.wall_s, trial.wall_s, cell.workers);
-                                             }),
-                                    0.95);
-  return overhead ? std::optional<double>(overhead->median) : std::nullopt;
+std::optional<Estimate> paired_overhead_s(const Cell& baseline, const Cell& cell, int confirming) {
+  auto overhead = estimate_of(pairs_of(baseline, cell, confirming,
+                                       [&](const Trial& its, const Trial& trial) {
+                                         return overhead_s(its.wall_s, trial.wall_s, cell.workers);
+                                       }),
+                              0.95);
+  return overhead;
 }
 
 // Where the middle of few values is told, the rest cannot be called.
@@ -118,42 +119,39 @@ void judge_precision(CellFigures& figures) {
   }
 }
 
-// What is computed only when the answer is read, or mapped in pages that nobody has touched yet.
-void compute_reading(const Cell& baseline, CellFigures& figures) {
-  constexpr double told = 0.1;
-  constexpr double noticed_s = 20e-6;
-  const double more_s = median_of(*figures.cell, &Trial::compare_s) - median_of(baseline, &Trial::compare_s);
-  const double call_s = figures.time_s->median;
-  if (figures.cell->kind != Cell::Kind::variant || more_s < std::max(noticed_s, told * call_s)) return;
-  figures.read_speedup = figures.speedup->median * call_s / (call_s + more_s);
-}
-
 // Everything that is said against the baseline; only for cells whose answer holds.
 void compute_ratios(const Record& record, const Cell& baseline, CellFigures& figures, int confirming) {
   const Cell& cell = *figures.cell;
   const int processors = processors_of(record, cell);
   const double level = confirming > 0 ? 0.95 : level_of(record);
-  const ByGeneration ratios = ratios_of(baseline, cell, confirming);
-  figures.speedup = estimate_of(ratios, level);
-  figures.explored =
-      confirming > 0 ? estimate_of(ratios_of(baseline, cell, exploring), level_of(record)) : figures.speedup;
+  figures.explored = explored_ratio(baseline, cell, level_of(record), figures.correlation);
+  figures.speedup = figures.explored;
+  if (confirming > 0) {
+    const auto claim = claim_of(baseline, cell, confirming, level, chosen_from(record, cell.point));
+    figures.speedup = claim ? std::optional(claim->ratio) : std::nullopt;
+  }
   if (!figures.speedup) return;
   const double speedup = figures.speedup->median;
   if (const auto by_means = estimate_of(ratios_of(baseline, cell, confirming, mean_time), level))
     figures.speedup_by_means = by_means->median;
   figures.efficiency = efficiency(speedup, cell.workers);
-  compute_reading(baseline, figures);
+  internal::compute_reading(baseline, figures);
+  figures.speedup_by_cpu = internal::speedup_by_cpu(baseline, cell, processors);
   if (!cell.cold_s.empty() && !baseline.cold_s.empty())
     figures.first_speedup = median(baseline.cold_s) / median(cell.cold_s);
   if (cell.workers > processors) figures.processor_efficiency = speedup / processors;
-  figures.overhead_s = paired_overhead_s(baseline, cell, confirming);
+  figures.overhead_bounds = paired_overhead_s(baseline, cell, confirming);
+  if (figures.overhead_bounds) figures.overhead_s = figures.overhead_bounds->median;
   figures.relative_overhead = cell.workers / speedup - 1;  // T_o / T_s = p·T_p / T_s − 1
-  figures.serial_fraction = serial_fraction(speedup, cell.workers, processors);
+  figures.efficiency_bounds = internal::scaled(*figures.speedup, 1.0 / cell.workers);
   if (const Cell* alone = one_worker_cell(record, cell)) {
-    figures.self_speedup = estimate_of(ratios_of(*alone, cell, exploring), level_of(record));
-    const auto penalty = estimate_of(ratios_of(*alone, baseline, exploring), level_of(record));
+    figures.self_speedup = explored_ratio(*alone, cell, level_of(record), figures.correlation);
+    const auto penalty = explored_ratio(*alone, baseline, level_of(record), figures.correlation);
     if (penalty && cell.kind != Cell::Kind::baseline) figures.one_worker_penalty = penalty->median - 1;
   }
+  internal::compute_serial_fraction(figures, processors);
+  const Cell* alone = cell.workers > 1 ? one_worker_cell(record, cell) : &cell;
+  internal::compute_work(record.points[cell.point], alone != nullptr ? *alone : baseline, figures);
   judge_precision(figures);
 }
 
@@ -339,9 +337,11 @@ Analysed analyse(const Record& record) {
   Analysed study;
   study.record = &record;
   const int number = confirmed_by(record);
+  const std::vector<double> correlations = explored_correlations(record);
   for (const Cell& cell : record.cells) {
     CellFigures figures;
     figures.cell = &cell;
+    figures.correlation = correlations[study.cells.size()];
     figures.newest = is_newest(record, cell);
     Judgement judgement = judge(record, cell);
     figures.verdict = judgement.verdict;

@@ -20,6 +20,17 @@
 
 namespace antcrew::analysis_layer {
 
+// Of a run whose longest chain of dependent work was seen. T_p is T_1/p or the span at least, whichever is more, and
+// (T_1 − span)/p + span at most for a greedy schedule (Brent 1974, "The parallel evaluation of general arithmetic
+// expressions"). Likely: the span is that of an instrumented call.
+struct WorkAndSpan {
+  double work_s = 0;  // T_1: its own time with one worker, else the baseline's
+  double span_s = 0;  // however many workers
+  double parallelism = 0;
+  double least_s = 0;  // of T_p
+  double most_s = 0;
+};
+
 struct CellFigures {
   const Cell* cell = nullptr;
   Verdict verdict = Verdict::not_measured;
@@ -30,19 +41,29 @@ struct CellFigures {
 
   // Present when there is at least one settled trial (time), and the verdict leaves the ratio a meaning (the rest).
   std::optional<Estimate> time_s;
-  std::optional<Estimate> speedup;         // over generations: the baseline's time / this cell's time
-  std::optional<Estimate> explored;        // the same before it was confirmed; what cells are ranked by
-  bool confirmed = false;                  // all figures but `explored` are those of the confirming rounds
-  std::optional<double> read_speedup;      // with reading the answer counted in, where that is over 10 % of the call
+  std::optional<Estimate> speedup;     // over generations: the baseline's time / this cell's time
+  std::optional<Estimate> explored;    // the same before it was confirmed; what cells are ranked by
+  bool confirmed = false;              // all figures but `explored` are those of the confirming rounds
+  double correlation = 0;              // of neighbouring rounds while exploring; intervals are wider where it is over 0
+  std::optional<double> read_speedup;  // with reading the answer counted in, where that is over 10 % of the call
   std::optional<double> first_speedup;     // of the first call after a start: the baseline's / this cell's
   std::optional<double> speedup_by_means;  // from the means of batches instead of their medians
-  std::optional<Estimate> self_speedup;    // the same, over the variant's own time with one worker
+  // Of work that computes: the baseline's CPU time / (this cell's / the workers that had a processor), to which other
+  // programs add nothing; the speedup would be that if its work were shared out evenly and nobody waited.
+  std::optional<double> speedup_by_cpu;
+  std::optional<Estimate> self_speedup;  // the same, over the variant's own time with one worker
   std::optional<double> efficiency;
   std::optional<double> processor_efficiency;  // S / processors, when there are more workers than processors
   std::optional<double> overhead_s;            // worker-seconds, the median over rounds of p·T_p − T_s
   std::optional<double> relative_overhead;
   std::optional<double> one_worker_penalty;  // of the variant's one-worker cell
-  std::optional<double> serial_fraction;
+  std::optional<double> serial_fraction;  // over its own time with one worker where that was run, else the baseline's
+  bool serial_fraction_of_itself = false;
+  std::optional<Estimate> efficiency_bounds;  // the intervals of the three, of the same rounds
+  std::optional<Estimate> overhead_bounds;
+  std::optional<Estimate> serial_fraction_bounds;
+  std::optional<double> worker_s_an_item;  // p·T_p / size
+  std::optional<WorkAndSpan> work_and_span;
   std::optional<double> busy_processors;  // CPU time / wall time
   std::optional<double> startup_s;        // of the crew, the median over cell processes
   std::optional<double> cold_cost_s;  // first call of a cell process − median of settled trials, over cell processes

@@ -4,10 +4,12 @@
 
 #include <algorithm>
 #include <cmath>
+#include <functional>
 #include <map>
 
 #include "antcrew/analysis/analysed.hpp"
 #include "antcrew/analysis/findings.hpp"
+#include "antcrew/analysis/internal/logged_runs.hpp"
 #include "antcrew/analysis/statistics.hpp"
 #include "antcrew/base/error.hpp"
 #include "antcrew/base/printable.hpp"
@@ -15,8 +17,17 @@
 namespace antcrew::analysis_layer {
 namespace {
 
-constexpr int runs_for_spread = 5;
-constexpr double least_margin = 0.05;
+using internal::Figure;
+using internal::Logged;
+using internal::logged;
+using internal::off_by;
+using internal::speedup_of;
+using internal::time_by;
+
+constexpr double assumed_spread = 0.035;      // from run to run, where that is not measured
+constexpr double assumed_time_spread = 0.05;  // of times, of which the yardstick takes along a part only
+constexpr double least_of_two_runs = 0.1;     // one against one
+constexpr double alike = 0.05;
 
 std::string key_of(const Analysed& study, const CellFigures& f) {
   const Point& point = study.record->points[f.cell->point];
@@ -44,45 +55,8 @@ Cells cells_of(const Analysed& study) {
   return cells;
 }
 
-// Of the logarithm of a speedup: where it is, and how far off it may be.
-struct Logged {
-  double mean = 0;
-  double deviation = 0;
-  int runs = 0;
-};
-
-std::optional<Logged> logged(const std::vector<const CellFigures*>& runs) {
-  Logged sum;
-  double variance = 0;
-  for (const CellFigures* f : runs) {
-    if (f == nullptr || f->verdict < Verdict::too_noisy || !f->speedup || !f->speedup->claimed) continue;
-    sum.mean += std::log(f->speedup->median);
-    const double deviation = (std::log(f->speedup->high) - std::log(f->speedup->low)) / (2 * deviations_of_95);
-    variance += deviation * deviation;
-    ++sum.runs;
-  }
-  if (sum.runs == 0) return std::nullopt;
-  sum.mean /= sum.runs;
-  sum.deviation = std::sqrt(variance) / sum.runs;
-  return sum;
-}
-
-// From run to run beyond what the intervals within runs explain: one figure for all cells.
-std::optional<double> spread_between(const std::vector<std::vector<const CellFigures*>>& cells) {
-  double squares = 0;
-  int freedom = 0;
-  for (const auto& runs : cells) {
-    std::vector<double> values;
-    for (const CellFigures* f : runs) {
-      if (f != nullptr && f->speedup && f->speedup->claimed) values.push_back(std::log(f->speedup->median));
-    }
-    if (static_cast<int>(values.size()) < runs_for_spread) continue;
-    double mean = 0;
-    for (const double value : values) mean += value / static_cast<double>(values.size());
-    for (const double value : values) squares += (value - mean) * (value - mean);
-    freedom += static_cast<int>(values.size()) - 1;
-  }
-  return freedom == 0 ? std::nullopt : std::optional<double>(std::sqrt(squares / freedom));
+SpeedupInterval interval_about(double middle, double half) {
+  return {std::exp(middle - half), std::exp(middle), std::exp(middle + half)};
 }
 
 class Comparing {
@@ -111,20 +85,21 @@ class Comparing {
     for (const auto& [key, f] : now.back()) {
       if (old.back().count(key) == 0) found_.only_after.push_back({f, in_words(*after_.back(), *f)});
     }
-    std::vector<std::vector<const CellFigures*>> of_all;
+    std::vector<Pair> pairs;
     for (const auto& [key, f] : now.back()) {
       const auto its_old = old.back().find(key);
       if (its_old == old.back().end()) continue;
       ComparedCell& cell = found_.cells.emplace_back();
       cell.before = its_old->second;
       cell.after = f;
-      of_all.push_back(runs_of(old, key));
-      of_all.push_back(runs_of(now, key));
+      pairs.push_back({runs_of(old, key), runs_of(now, key), f->baseline});
     }
-    if (std::min(found_.runs_before, found_.runs_after) >= runs_for_spread)
-      found_.between_runs = spread_between(of_all);
-    if (!found_.between_runs) found_.margin = least_margin;
-    for (std::size_t k = 0; k < found_.cells.size(); ++k) judge(found_.cells[k], of_all[2 * k], of_all[2 * k + 1]);
+    const bool one_each = found_.runs_before == 1 && found_.runs_after == 1;
+    found_.least_told = one_each ? least_of_two_runs : 0;
+    found_.assumed = assumed_spread;
+    compare_speedups(pairs);
+    compare_times(pairs);
+    for (std::size_t k = 0; k < found_.cells.size(); ++k) judge(found_.cells[k], pairs[k]);
     return std::move(found_);
   }
 
@@ -191,51 +166,154 @@ class Comparing {
     return found == runs.rend() ? nullptr : *found;
   }
 
-  void judge(ComparedCell& cell, const std::vector<const CellFigures*>& old_runs,
-             const std::vector<const CellFigures*>& new_runs) const {
+  // The runs of one cell.
+  struct Pair {
+    std::vector<const CellFigures*> old;
+    std::vector<const CellFigures*> now;
+    std::ptrdiff_t baseline = -1;  // its place in the newest run
+  };
+
+  double level(std::size_t comparisons) const {
+    return 1 - false_alarms_ / static_cast<double>(std::max<std::size_t>(1, comparisons));
+  }
+
+  static std::vector<internal::RunSpread> spreads(const std::vector<Pair>& pairs, const Figure& old,
+                                                  const Figure& now) {
+    std::vector<internal::CellRuns> runs;
+    for (const Pair& pair : pairs) {
+      runs.push_back(
+          {logged(pair.old, old).values, logged(pair.now, now).values, static_cast<std::size_t>(pair.baseline + 1)});
+    }
+    return internal::spreads_of(runs);
+  }
+
+  void compare_speedups(const std::vector<Pair>& pairs) {
+    const auto spread = spreads(pairs, speedup_of, speedup_of);
+    std::vector<double> measured;
+    for (std::size_t k = 0; k < pairs.size(); ++k) {
+      const Logged old = logged(pairs[k].old, speedup_of);
+      const Logged now = logged(pairs[k].now, speedup_of);
+      if (old.runs() == 0 || now.runs() == 0) continue;
+      ComparedCell& cell = found_.cells[k];
+      const internal::Off off = off_by(old, now, spread[k], assumed_spread);
+      const double half = std::max(off.half(level(pairs.size())), std::log1p(found_.least_told));
+      cell.ratio = interval_about(now.mean() - old.mean(), half);
+      cell.told_from = 1 - std::exp(-half);
+      cell.spread_measured = spread[k].measured();
+      if (spread[k].measured()) measured.push_back(std::sqrt(spread[k].variance));
+    }
+    if (!measured.empty()) found_.between_runs = median(std::move(measured));
+  }
+
+  // By each of two pieces of the yardstick, of which nobody knows which one a program is like: the interval holds both.
+  std::optional<SpeedupInterval> faster_by(const Pair& pair, const internal::RunSpread& spread,
+                                           std::size_t comparisons) {
+    std::optional<SpeedupInterval> all;
+    for (const auto piece : {&YardstickFacts::arithmetic_s, &YardstickFacts::stream_s}) {
+      const Logged old = logged(pair.old, time_by(before_, piece));
+      const Logged now = logged(pair.now, time_by(after_, piece));
+      if (old.runs() == 0 || now.runs() == 0) continue;
+      const double half = std::max(off_by(old, now, spread, assumed_time_spread).half(level(comparisons)),
+                                   std::log1p(found_.least_told));
+      const SpeedupInterval by = interval_about(old.mean() - now.mean(), half);
+      all = all ? SpeedupInterval{std::min(all->low, by.low), all->median, std::max(all->high, by.high)} : by;
+    }
+    return all;
+  }
+
+  void compare_times(const std::vector<Pair>& pairs) {
+    for (const auto* side : {&before_, &after_}) {
+      for (const Analysed* study : *side) {
+        if (study->record->yardstick.edition != after_.back()->record->yardstick.edition) return;
+      }
+    }
+    std::vector<Pair> baselines;
+    std::vector<ComparedBaseline> of;
+    for (const Pair& pair : pairs) {
+      const auto same = [&](const Pair& other) { return other.baseline == pair.baseline; };
+      if (pair.baseline < 0 || std::any_of(baselines.begin(), baselines.end(), same)) continue;
+      Pair its{baselines_of(before_, pair.old), baselines_of(after_, pair.now), pair.baseline};
+      if (its.old.back() == nullptr || its.now.back() == nullptr) continue;
+      of.push_back({its.old.back(), its.now.back(), {}, false});
+      baselines.push_back(std::move(its));
+    }
+    const std::size_t comparisons = 2 * (pairs.size() + baselines.size());
+    const auto by_time = [&](const std::vector<Pair>& which) {
+      return spreads(which, time_by(before_, &YardstickFacts::arithmetic_s),
+                     time_by(after_, &YardstickFacts::arithmetic_s));
+    };
+    const auto of_cells = by_time(pairs);
+    for (std::size_t k = 0; k < pairs.size(); ++k) found_.cells[k].time = faster_by(pairs[k], of_cells[k], comparisons);
+    const auto of_baselines = by_time(baselines);
+    for (std::size_t k = 0; k < baselines.size(); ++k) {
+      const auto time = faster_by(baselines[k], of_baselines[k], comparisons);
+      if (!time) continue;
+      of[k].time = *time;
+      of[k].moved = (time->low > 1 && time->median > 1 + alike) || (time->high < 1 && time->median < 1 / (1 + alike));
+      found_.baselines.push_back(of[k]);
+    }
+  }
+
+  static std::vector<const CellFigures*> baselines_of(const std::vector<const Analysed*>& studies,
+                                                      const std::vector<const CellFigures*>& cells) {
+    std::vector<const CellFigures*> all;
+    for (std::size_t run = 0; run < studies.size(); ++run) {
+      const CellFigures* cell = cells[run];
+      all.push_back(cell == nullptr || cell->baseline < 0
+                        ? nullptr
+                        : &studies[run]->cells[static_cast<std::size_t>(cell->baseline)]);
+    }
+    return all;
+  }
+
+  void judge(ComparedCell& cell, const Pair& runs) const {
     if (const Differing* one = found_.differs_by(Differing::Weight::unlike)) {
+      cell.ratio.reset();
+      cell.time.reset();
       cell.why = "these are two studies: " + one->what + " differs";
       return;
     }
-    const CellFigures* was = fault_in(old_runs);
-    const CellFigures* is = fault_in(new_runs);
+    const CellFigures* was = fault_in(runs.old);
+    const CellFigures* is = fault_in(runs.now);
     // Older runs with a fault on both sides say nothing of the newest ones: those have figures to be compared.
     const bool long_ago = is != nullptr && was != nullptr && !faulty(cell.before) && !faulty(cell.after);
     if (is != nullptr && !long_ago) {
       const bool as_before = was != nullptr && faulty(cell.before);
+      cell.ratio.reset();
       cell.change = as_before ? Change::same : Change::worse;
       cell.why = faulty(cell.after) ? std::string("it is \"") + name_of(is->verdict) + "\" now"
                                     : std::string("one of its runs is \"") + name_of(is->verdict) + "\" now";
       if (as_before) cell.why += ", as it was";
       return;
     }
-    const auto old = logged(old_runs);
-    const auto now = logged(new_runs);
     if (was != nullptr && faulty(cell.before)) {
-      cell.change = now ? Change::better : Change::cannot_tell;
+      const bool told = logged(runs.now, speedup_of).runs() > 0;
+      cell.ratio.reset();
+      cell.change = told ? Change::better : Change::cannot_tell;
       cell.why = std::string("it was \"") + name_of(was->verdict) + "\" before";
       return;
     }
-    if (!old || !now) {
-      cell.why = std::string("there is no interval ") + (old ? "after" : "before") + ": more rounds would tell";
+    if (!cell.ratio) {
+      const bool after = logged(runs.old, speedup_of).runs() > 0;
+      cell.why = std::string("there is no interval ") + (after ? "after" : "before") + ": more rounds would tell";
       return;
     }
-    const double between = found_.between_runs.value_or(0);
-    const double variance = old->deviation * old->deviation + now->deviation * now->deviation +
-                            between * between * (1.0 / old->runs + 1.0 / now->runs);
-    const double level = 1 - false_alarms_ / static_cast<double>(std::max<std::size_t>(1, found_.cells.size()));
-    const double half = deviations_for(level) * std::sqrt(variance) + std::log1p(found_.margin);
-    const double middle = now->mean - old->mean;
-    cell.deviation = std::sqrt(variance);
-    cell.ratio = SpeedupInterval{std::exp(middle - half), std::exp(middle), std::exp(middle + half)};
-    constexpr double alike = 0.1;  // beyond the margin: an interval as narrow says that little has changed
-    cell.change = cell.ratio->high < 1                        ? Change::worse
-                  : cell.ratio->low > 1                       ? Change::better
-                  : half <= std::log1p(found_.margin + alike) ? Change::same
-                                                              : Change::cannot_tell;
-    if (cell.change == Change::cannot_tell)
-      cell.why = "the interval holds 1 and is wide: more rounds, or more runs, would tell";
+    cell.change = by_figures(cell);
+    if (cell.change == Change::cannot_tell) cell.why = "a change this small would not show: more runs would tell";
+    if (cell.change == Change::better_in_time) cell.why = "it takes less time, and the baseline gained more: no loss";
+    if (cell.change == Change::worse_in_time)
+      cell.why = "it takes more time, and so does the baseline: the speedup hides it";
     compare_losses(cell);
+  }
+
+  static Change by_figures(const ComparedCell& cell) {
+    const bool gained = cell.time && cell.time->low > 1;
+    const bool lost = cell.time && cell.time->high < 1;
+    if (cell.ratio->high < 1) return gained ? Change::better_in_time : Change::worse;
+    if (cell.ratio->low > 1) return Change::better;
+    if (lost) return Change::worse_in_time;
+    const bool same = cell.ratio->low >= 1 / (1 + alike) && cell.ratio->high <= 1 + alike;
+    return same ? Change::same : Change::cannot_tell;
   }
 
   // By id and name: the one that takes more worker-seconds of a call than before most of all, and the one that takes
@@ -261,36 +339,6 @@ class Comparing {
 };
 
 }  // namespace
-
-const char* name_of(Change change) noexcept {
-  switch (change) {
-    case Change::better:
-      return "better";
-    case Change::worse:
-      return "worse";
-    case Change::same:
-      return "same";
-    case Change::cannot_tell:
-      break;
-  }
-  return "cannot tell";
-}
-
-bool Comparison::any(Change change) const noexcept {
-  return std::any_of(cells.begin(), cells.end(), [&](const ComparedCell& cell) { return cell.change == change; });
-}
-
-std::string in_words(const SpeedupInterval& ratio) {
-  const auto text = [](double value) {
-    for (int digits = 2; digits < 8; ++digits) {
-      const std::string rounded = fmt::format("{:.{}f}", value, digits);
-      const double read = std::stod(rounded);
-      if ((read < 1) == (value < 1) && (read > 1) == (value > 1)) return rounded;
-    }
-    return fmt::format("{:.17g}", value);
-  };
-  return fmt::format("{} ({} to {})", text(ratio.median), text(ratio.low), text(ratio.high));
-}
 
 const Differing* Comparison::differs_by(Differing::Weight weight) const noexcept {
   const auto found =
@@ -322,13 +370,7 @@ const CellFigures* same_cell(const Analysed& in, const Analysed& study, const Ce
 }
 
 double deviations_for(double level) noexcept {
-  double low = 0;
-  double high = 10;
-  for (int k = 0; k < 60; ++k) {
-    const double middle = (low + high) / 2;
-    (std::erf(middle / std::sqrt(2.0)) < level ? low : high) = middle;
-  }
-  return (low + high) / 2;
+  return internal::quantile_of(level, 0);
 }
 
 Comparison compare(const std::vector<const Analysed*>& before, const std::vector<const Analysed*>& after,

@@ -3,11 +3,14 @@
 //   const Comparison found = compare({&old}, {&now});
 //   for (const ComparedCell& cell : found.cells) if (cell.change == Change::worse) use(*cell.ratio);
 //
-// Across runs speedups are compared, not times: the baseline of each run takes along what the machine was like. To the
-// intervals within runs comes the spread from run to run, which shows from five runs of each on; with fewer a margin of
-// 5 % stands for it. Of m cells one is called changed at the level 1 − false_alarms/m, so that over all of them so many
-// comparisons of what is alike say so. A fault decides before any figure: of the newest run first, then of any other.
-// Pure; what is compared must outlive it.
+// Two figures of each cell are compared. Its speedup: the baseline of each run takes along what the machine was like.
+// And its time, against the yardstick that each run timed: so a kernel that became faster in the baseline, too, is
+// seen. Runs of the same program differ by more than their intervals say. Where one side has five runs, or both
+// together leave four degrees of freedom, that spread is measured and goes in with Student's quantiles; with fewer, 3 %
+// stand for it, and one run against one never tells a change under 10 %. Of m cells one is called changed at the level
+// 1 − false_alarms/m, so that over all of them so many comparisons of what is alike say so, where the spread was
+// measured. "Same" is said where the whole interval is within 5 %. A fault decides before any figure: of the newest run
+// first, then of any other. Pure; what is compared must outlive it.
 #pragma once
 
 #include <optional>
@@ -19,7 +22,9 @@
 
 namespace antcrew::analysis_layer {
 
-enum class Change { better, worse, same, cannot_tell };
+// better_in_time: faster, by the yardstick, though the speedup over a baseline that gained more is lower.
+// worse_in_time: slower, with a speedup that did not fall, since the baseline became slower with it.
+enum class Change { better, worse, better_in_time, worse_in_time, same, cannot_tell };
 const char* name_of(Change change) noexcept;
 
 struct SpeedupInterval {
@@ -43,8 +48,10 @@ struct ComparedCell {
   const CellFigures* before = nullptr;  // of the last run of each
   const CellFigures* after = nullptr;
   Change change = Change::cannot_tell;
-  std::optional<SpeedupInterval> ratio;  // speedup after / before, with the margin in it; none where one has none
-  double deviation = 0;                  // standard, of the ratio's logarithm, without the margin
+  std::optional<SpeedupInterval> ratio;  // speedup after / before; none where one has none
+  std::optional<SpeedupInterval> time;   // time before / after by the yardstick; none where a run has no yardstick
+  double told_from = 0;                  // a share: a loss beyond it would have been told
+  bool spread_measured = false;          // from run to run; otherwise it is assumed
   std::string why;                       // of what cannot be told, in words
   std::optional<ChangedLoss> grown;      // where both have a ledger
   std::optional<ChangedLoss> shrunk;     // likewise
@@ -69,16 +76,26 @@ struct Unmatched {
   std::string words;
 };
 
+// The baseline itself, of a point or of an edited variant.
+struct ComparedBaseline {
+  const CellFigures* before = nullptr;
+  const CellFigures* after = nullptr;
+  SpeedupInterval time;  // before / after, by the yardstick
+  bool moved = false;    // beyond doubt, and by more than 5 %
+};
+
 struct Comparison {
   std::vector<Differing> differs;
   std::vector<ComparedCell> cells;
+  std::vector<ComparedBaseline> baselines;  // of runs with a yardstick
   std::vector<Unmatched> only_before;
   std::vector<Unmatched> only_after;
   std::string disturbed;  // which of the last runs was, and how; empty = none
   int runs_before = 1;
   int runs_after = 1;
-  double margin = 0;                   // relative, in every interval
-  std::optional<double> between_runs;  // relative standard deviation, over all cells; none under five runs of each
+  double least_told = 0;               // a change under this share is not told: 10 % with one run of each
+  double assumed = 0;                  // relative spread from run to run, where it is not measured
+  std::optional<double> between_runs;  // measured: relative standard deviation, the median cell's
 
   bool any(Change change) const noexcept;
   // The first that weighs so much; null where none does.

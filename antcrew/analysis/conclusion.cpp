@@ -61,7 +61,9 @@ std::vector<const CellFigures*> not_told_apart(const std::vector<const CellFigur
     const ByGeneration ratios = ratios_of(*ranked[i]->cell, *ranked[0]->cell, exploring);
     const double reachable = 1 - std::pow(0.5, static_cast<double>(ratios.size()) - 1);  // by the whole range seen
     const bool few = ratios.size() < static_cast<std::size_t>(stage_ends[0]);
-    const auto ratio = estimate_of(ratios, few ? told_apart_level : std::min(told_apart_level, reachable));
+    const auto ratio =
+        explored_ratio(*ranked[i]->cell, *ranked[0]->cell,
+                       few ? told_apart_level : std::min(told_apart_level, reachable), ranked[0]->correlation);
     if (!ratio || !ratio->claimed || ratio->low <= 1) level.push_back(ranked[i]);
   }
   return level;
@@ -92,8 +94,11 @@ Conclusion without_leader(const Analysed& study, Conclusion so_far) {
 Conclusion::Kind said_by(const Conclusion& known) {
   if (known.better != nullptr) return Conclusion::Kind::not_confirmed;
   if (!known.speedup || !known.speedup->claimed) return Conclusion::Kind::cannot_tell;
-  if (known.speedup->low <= 1) return Conclusion::Kind::not_faster;
-  return known.level.empty() ? Conclusion::Kind::best : Conclusion::Kind::faster;
+  const double least = 1 + known.matters;
+  if (known.matters > 0 && known.speedup->low > 1 / least && known.speedup->high < least)
+    return Conclusion::Kind::no_difference;
+  if (known.speedup->low <= least) return Conclusion::Kind::not_faster;
+  return known.level.empty() && !known.of_one_block ? Conclusion::Kind::best : Conclusion::Kind::faster;
 }
 
 Conclusion apparent(Conclusion so_far, const std::vector<const CellFigures*>& ranked, double base_level,
@@ -101,7 +106,7 @@ Conclusion apparent(Conclusion so_far, const std::vector<const CellFigures*>& ra
   so_far.leader = ranked.front();
   so_far.level = not_told_apart(ranked);
   const double level = 1 - (1 - base_level) / static_cast<double>(ranked.size());
-  so_far.speedup = estimate_of(ratios_of(baseline, *so_far.leader->cell, exploring), level);
+  so_far.speedup = explored_ratio(baseline, *so_far.leader->cell, level, so_far.leader->correlation);
   so_far.answer = said_by(so_far);
   return so_far;
 }
@@ -133,14 +138,21 @@ Conclusion confirmed(const Analysed& study, Conclusion so_far, const Confirmatio
   so_far.confirmed = true;
   so_far.leader = figures_of(study, facts.leader);
   const Cell& leader = *so_far.leader->cell;
-  so_far.speedup = estimate_of(ratios_of(baseline, leader, number), 0.95);
+  const std::size_t among = chosen_from(*study.record, so_far.point);
+  so_far.claim = claim_of(baseline, leader, number, 0.95, among);
+  if (so_far.claim) so_far.speedup = so_far.claim->ratio;
+  so_far.of_one_block = counts_blocks(*study.record) && (!so_far.claim || so_far.claim->blocks == 0);
+  so_far.by_input = disagreeing_inputs(*study.record, baseline, leader, number);
   const double level = 1 - 0.05 / static_cast<double>(std::max<std::size_t>(facts.rivals.size(), 1));
   for (const std::size_t index : facts.rivals) {
     const CellFigures* rival = figures_of(study, index);
     if (rival->verdict < Verdict::not_measured) continue;  // it fell out by a fault
-    const auto ratio = estimate_of(ratios_of(*rival->cell, leader, number), level);
-    if (ratio && ratio->claimed && ratio->low > 1) continue;
-    if (ratio && ratio->claimed && ratio->high < 1 &&
+    const auto claim = claim_of(*rival->cell, leader, number, level, among);
+    const auto ratio = claim ? std::optional(claim->ratio) : std::nullopt;
+    if (so_far.rivals_by_input.empty())
+      so_far.rivals_by_input = disagreeing_inputs(*study.record, *rival->cell, leader, number);
+    if (ratio && ratio->claimed && ratio->low > 1 + so_far.matters) continue;
+    if (ratio && ratio->claimed && ratio->high < 1 / (1 + so_far.matters) &&
         (so_far.better == nullptr || ratio->median < 1 / so_far.better_by->median)) {
       so_far.better = rival;
       so_far.better_by = Estimate{1 / ratio->median, 1 / ratio->high, 1 / ratio->low, ratio->count, true};
@@ -171,6 +183,8 @@ const char* name_of(Conclusion::Kind answer) noexcept {
       return "cannot tell";
     case Conclusion::Kind::not_faster:
       return "not faster";
+    case Conclusion::Kind::no_difference:
+      return "no difference";
     case Conclusion::Kind::faster:
       return "faster";
     case Conclusion::Kind::best:
@@ -213,6 +227,12 @@ std::vector<std::size_t> contenders(const Analysed& study, std::size_t point) {
   for (const CellFigures* rival : not_told_apart(order)) {
     if (chosen.size() <= most_rivals) add(rival);
   }
+  // With another input another one may be the best: exploring had one alone.
+  for (const CellFigures* other : order) {
+    if (study.record->plan.inputs < 2 || chosen.size() > most_rivals) break;
+    const auto place = static_cast<std::size_t>(other - study.cells.data());
+    if (std::find(chosen.begin(), chosen.end(), place) == chosen.end()) add(other);
+  }
   return chosen;
 }
 
@@ -245,6 +265,8 @@ Conclusion conclude(const Analysed& study) {
   const Record& record = *study.record;
   if (record.points.empty()) return so_far;
   so_far.point = headline_point(record);
+  so_far.matters = record.plan.matters.value_or(0);
+  so_far.of_one_block = counts_blocks(record);
   const std::vector<const CellFigures*> order = ranked(study, so_far.point, &so_far.passed_over);
   const int number = confirmed_by(record);
   const bool again = number > 0 && record.confirmations.back().point == so_far.point;

@@ -10,6 +10,7 @@
 #include <string>
 #include <vector>
 
+#include "antcrew/analysis/claim.hpp"
 #include "antcrew/analysis/layer.hpp"
 #include "antcrew/analysis/statistics.hpp"
 #include "antcrew/record/forward.hpp"
@@ -26,20 +27,26 @@ struct Conclusion {
     none_holds,     // of the variants
     cannot_tell,    // too few rounds, or too noisy
     not_faster,     // the leader is not shown to beat the baseline
-    faster,         // the leader is; others may be as good
-    best,           // the leader is, and is better than every other
+    no_difference,  // between the two that matters: the whole interval is within what does not
+    faster,         // the leader is, by more than what does not matter; others may be as good
+    best,           // the leader is, and is better than every other by as much
     not_confirmed,  // in fresh rounds a rival proved better than the leader, or the leader fell behind others
   };
 
   Kind answer = Kind::nothing_measured;
   std::size_t point = 0;  // of the largest size
   const CellFigures* leader = nullptr;
-  std::optional<Estimate> speedup;           // the leader's, at the level that the way of choosing asks for
-  bool confirmed = false;                    // by fresh rounds; otherwise apparent
-  std::vector<const CellFigures*> level;     // not told apart from the leader, best first
-  const CellFigures* better = nullptr;       // the rival that proved better; or a cell that was not tried again, whose
-                                             // speedup before was above the leader's of now
-  std::optional<Estimate> better_by;         // the leader's time / its time; none where the two were not side by side
+  std::optional<Estimate> speedup;        // the leader's, at the level that the way of choosing asks for
+  bool confirmed = false;                 // by fresh rounds; otherwise apparent
+  double matters = 0;                     // a difference up to this share does not
+  std::optional<Claim> claim;             // what confirmed it, where it was
+  bool of_one_block = false;              // it rests on one input and one process, so that nothing is called the best
+  std::vector<ByInput> by_input;          // which of baseline and leader is faster depends on the input
+  std::vector<ByInput> rivals_by_input;   // which of leader and the nearest rival is
+  std::vector<const CellFigures*> level;  // not told apart from the leader, best first
+  const CellFigures* better = nullptr;    // the rival that proved better; or a cell that was not tried again, whose
+                                          // speedup before was above the leader's of now
+  std::optional<Estimate> better_by;      // the leader's time / its time; none where the two were not side by side
   const CellFigures* passed_over = nullptr;  // would lead, but the same variant is wrong or crashes elsewhere
 };
 

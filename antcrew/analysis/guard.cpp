@@ -252,13 +252,17 @@ class Guarding {
       };
       check.found = fmt::format("speedup {} before, {} now: {} times as high", speedup(*cell.before),
                                 speedup(*cell.after), in_words(*cell.ratio));
-      check.outcome = cell.ratio->high < 1 - allowed ? Outcome::failed
-                      : is_open(cell, allowed)       ? Outcome::cannot_tell
-                                                     : Outcome::passed;
+      check.outcome = cell.change == Change::better_in_time ? Outcome::passed
+                      : cell.ratio->high < 1 - allowed      ? Outcome::failed
+                      : is_open(cell, allowed)              ? Outcome::cannot_tell
+                                                            : Outcome::passed;
+      if (cell.change == Change::better_in_time)
+        check.found += ", but it takes less time: " + in_words(*cell.time) + " times as fast";
       if (cell.grown && check.outcome == Outcome::failed)
         check.found += fmt::format("; `{}` grew by {} a call", cell.grown->id,
                                    duration_text(cell.grown->after_s - cell.grown->before_s));
-      if (check.outcome == Outcome::cannot_tell) check.settles = "five runs of each, or more rounds, would settle it";
+      if (check.outcome == Outcome::cannot_tell)
+        check.settles = fmt::format("a loss of {:.0f} % would not show: store more runs", 100 * cell.told_from);
       forgive_noise(check, cell.ratio->high, against_->disturbed);
       if (const Differing* elsewhere = against_->differs_by(Differing::Weight::elsewhere)) {
         check.outcome = Outcome::cannot_tell;
@@ -268,14 +272,10 @@ class Guarding {
     checks_.push_back(std::move(check));
   }
 
-  // Not beyond doubt, and yet lower than noise makes one in a few hundred cells; or too wide to have seen a large loss.
-  bool is_open(const ComparedCell& cell, double allowed) const {
-    constexpr double unlikely = 1.5;  // standard deviations, beyond the margin
-    constexpr double large_loss = 0.25;
-    if (cell.change == Change::same || cell.change == Change::better) return false;
-    const double margin = std::log1p(against_->margin);
-    const bool low = std::log(cell.ratio->median) < std::log(1 - allowed) - margin - unlikely * cell.deviation;
-    return low || deviations_of_95 * cell.deviation + margin > large_loss;
+  // Too wide to have seen a large loss.
+  static bool is_open(const ComparedCell& cell, double allowed) {
+    constexpr double large_loss = 0.15;
+    return cell.told_from > std::max(large_loss, allowed) && cell.ratio->low < 1 - allowed;
   }
 
   void missing(const Unmatched& gone) {

@@ -4,8 +4,9 @@
 //   if (any(checks, Outcome::failed)) …
 //
 // A check of a figure fails only beyond doubt: its interval is claimed, lies wholly on the wrong side, and does so at a
-// level that holds over all that was looked at, so that of a hundred guards over what is alike at most one fails. What
-// lies on the wrong side and is not beyond doubt cannot be told. A fault fails whatever the figures are, and so does
+// level that holds over all that was looked at, so that of a hundred guards over what is alike at most one fails, where
+// the spread from run to run was measured. What lies on the wrong side and is not beyond doubt cannot be told; of a
+// comparison with runs before, what would not show a loss of 15 %. A fault fails whatever the figures are, and so does
 // what was measured before and is not there any more. Pure.
 #pragma once
 
@@ -44,11 +45,14 @@ struct Check {
   std::string settles;  // what would settle it, where it cannot be told
 };
 
-// All requirements hold for each of the runs; oldest first. against: compare(before, runs), where not_worse is asked
-// for; else null. Throws Error: guard.scope (a run has no such variant), guard.finding (no finding has this id),
-// guard.option (nothing is required).
+// All requirements hold for each of the runs; oldest first. against: compare(before, runs, guard_false_alarms), where
+// not_worse is asked for; else null. Throws Error: guard.scope (a run has no such variant), guard.finding (no finding
+// has this id), guard.option (nothing is required).
 std::vector<Check> guard(const std::vector<const Analysed*>& runs, const Requirements& required,
                          const Comparison* against);
+
+// Of a comparison of which losses alone count: one of a hundred on that side.
+inline constexpr double guard_false_alarms = 0.02;
 
 bool any(const std::vector<Check>& checks, Outcome outcome) noexcept;
 

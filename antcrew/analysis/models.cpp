@@ -298,6 +298,41 @@ const char* name_of(ScalingModel model) noexcept {
   return names[static_cast<std::size_t>(model)];
 }
 
+namespace {
+
+// A formula without a term that falls knows no roof and no contention, so its interval beyond the measured counts holds
+// what it assumes, not what will be. `largest`: the speedup at the largest count.
+void know_no_more_than_data(ScalingFits& all, const Estimate& largest) {
+  const int measured = all.workers.back();
+  std::map<int, Bounds> envelope;
+  for (const ScalingFit& fit : all.fits) {
+    for (const auto& [p, bounds] : fit.speedup) {
+      if (p <= measured) continue;
+      const auto [at, fresh] = envelope.emplace(p, bounds);
+      at->second.low = std::min({at->second.low, bounds.low, largest.low});
+      at->second.high = std::max(at->second.high, bounds.high);
+    }
+  }
+  const ScalingFit* falling = nullptr;
+  for (const ScalingFit& fit : all.fits) {
+    if (falling == nullptr && has_coherency(fit.model)) falling = &fit;
+  }
+  for (ScalingFit& fit : all.fits) {
+    for (const auto& [p, bounds] : envelope) fit.speedup[p] = bounds;
+    if (!fit.limit_speedup) continue;
+    const bool agrees = falling != nullptr && falling->limit_speedup &&
+                        falling->limit_speedup->low <= fit.limit_speedup->high &&
+                        falling->limit_speedup->high >= fit.limit_speedup->low;
+    if (agrees) continue;
+    fit.limit_speedup.reset();
+    all.beyond = falling == nullptr ? "no limit is told: a form that falls needs 5 worker counts, there are " +
+                                          std::to_string(all.workers.size())
+                                    : "no limit is told: a form that falls again lies within the noise, too";
+  }
+}
+
+}  // namespace
+
 ScalingFits fit_scaling(const ScalingData& data, int most_workers) {
   ScalingFits all;
   std::size_t fewest_rounds = std::numeric_limits<std::size_t>::max();
@@ -325,7 +360,13 @@ ScalingFits fit_scaling(const ScalingData& data, int most_workers) {
   }
   std::stable_sort(all.fits.begin(), all.fits.end(),
                    [](const ScalingFit& a, const ScalingFit& b) { return a.aicc < b.aicc; });
-  if (all.fits.empty()) all.refused = "no formula lies within the noise of the points";
+  if (all.fits.empty()) {
+    all.refused = "no formula lies within the noise of the points";
+    return all;
+  }
+  std::vector<double> speedups;
+  for (const auto& [round, value] : data.at(all.workers.back())) speedups.push_back(1 / value);
+  know_no_more_than_data(all, median_interval(std::move(speedups)));
   return all;
 }
 

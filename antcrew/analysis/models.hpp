@@ -39,9 +39,13 @@ struct ScalingFit {
   std::map<std::string, Bounds> parameters;  // "serial_fraction", "contention", "coherency", "scale"
   double aicc = 0;                           // smaller is better
   double misfit = 0;                         // squared deviations in units of their noise, over what is to be expected
-  std::optional<Bounds> limit_speedup;       // however many workers; none where it falls again, or has no limit
-  std::optional<Bounds> peak_workers;        // beyond, more workers make it slower
-  std::map<int, Bounds> speedup;             // at worker counts up to four times the largest measured
+  // However many workers; none where it falls again, has no limit, or where no form that falls could be fitted beside
+  // it and agrees: what lies beyond the measured counts is not known then.
+  std::optional<Bounds> limit_speedup;
+  std::optional<Bounds> peak_workers;  // beyond, more workers make it slower
+  // At worker counts up to four times the largest measured. Beyond that one it is the same for all fits: the envelope
+  // of all forms that the data allow, and of a roof that begins there, which no data exclude.
+  std::map<int, Bounds> speedup;
 };
 
 // Times over the baseline's of the same round, by round, for each worker count: ascending.
@@ -50,6 +54,7 @@ using ScalingData = std::map<int, ByGeneration>;
 struct ScalingFits {
   std::vector<ScalingFit> fits;  // the best first; those within 2 of it in aicc cannot be told from it
   std::string refused;           // why there is none
+  std::string beyond;            // why no limit is told, where there is none; in words
   std::vector<int> workers;      // that they rest on
 };
 

@@ -10,7 +10,6 @@
 #include "antcrew/analysis/analysed.hpp"
 #include "antcrew/analysis/pairing.hpp"
 #include "antcrew/analysis/thresholds.hpp"
-#include "antcrew/log/phase.hpp"
 
 namespace antcrew::analysis_layer {
 namespace {
@@ -80,37 +79,6 @@ std::size_t size_to_add(const Crossover& c) {
   if (std::isinf(c.size.high)) return rounded(10 * largest);
   if (c.size.low <= 0) return rounded(std::max(1.0, smallest / 10));
   return c.size.high > known_well * c.size.low ? rounded(std::sqrt(c.size.low * c.size.high)) : 0;
-}
-
-Crossover crossover_of(const Analysed& study, const Series& series, double level) {
-  Crossover found;
-  found.of = series.back();
-  Differences d;
-  for (const CellFigures* f : series) {
-    const CellFigures& baseline = *baseline_figures(study, *f);
-    const auto speedup = estimate_of(ratios_of(*baseline.cell, *f->cell, exploring), level);
-    if (!speedup) continue;
-    const double base_s = baseline.time_s->median;
-    const std::size_t size = point_of(study, *f).size;
-    found.sizes.push_back(size);
-    d.sizes.push_back(static_cast<double>(size));
-    d.median.push_back(base_s * (1 - 1 / speedup->median));
-    d.low.push_back(speedup->claimed ? base_s * (1 - 1 / speedup->low) : -infinite);
-    d.high.push_back(speedup->claimed ? base_s * (1 - 1 / speedup->high) : infinite);
-    if (speedup->claimed && speedup->low > 1) {
-      if (found.sure_from == 0) found.sure_from = size;
-    } else {
-      found.sure_from = 0;
-    }
-  }
-  if (d.sizes.empty()) return found;
-  found.size = {crossing(d.sizes, d.median), crossing(d.sizes, d.high), crossing(d.sizes, d.low)};
-  found.kind = found.size.high <= 0          ? Crossover::Kind::everywhere
-               : std::isinf(found.size.low)  ? Crossover::Kind::nowhere
-               : std::isinf(found.size.high) ? Crossover::Kind::open
-                                             : Crossover::Kind::between;
-  found.size_to_add = found.kind == Crossover::Kind::everywhere ? 0 : size_to_add(found);
-  return found;
 }
 
 struct Line {
@@ -187,15 +155,66 @@ class LineDraws {
   std::vector<std::vector<double>> times_;
 };
 
+// From the largest size at which it is slower beyond doubt to the smallest from which it is faster beyond doubt.
+// Between two measured sizes times may do anything: with n² or a step of a cache they are no line.
+Bounds bracket_of(const Differences& d, double middle) {
+  std::size_t first = d.sizes.size();
+  while (first > 0 && d.low[first - 1] > 0) --first;
+  std::size_t last = first;
+  while (last > 0 && !(d.high[last - 1] < 0)) --last;
+  const double low = last == 0 ? 0 : d.sizes[last - 1];
+  const double high = first == 0 ? 0 : first == d.sizes.size() ? infinite : d.sizes[first];
+  return {std::clamp(middle, low, high), low, high};
+}
+
+// Both times lie on lines over the sizes, within their noise.
+bool on_lines(const Analysed& study, const Series& series) {
+  constexpr double fits = 2;
+  Series baselines;
+  for (const CellFigures* f : series) baselines.push_back(baseline_figures(study, *f));
+  const LineDraws own(study, series);
+  const LineDraws theirs(study, baselines);
+  return own.enough() && theirs.enough() && own.measured().misfit <= fits && theirs.measured().misfit <= fits;
+}
+
+Crossover crossover_of(const Analysed& study, const Series& series, double level) {
+  Crossover found;
+  found.of = series.back();
+  Differences d;
+  for (const CellFigures* f : series) {
+    const CellFigures& baseline = *baseline_figures(study, *f);
+    const auto speedup = estimate_of(ratios_of(*baseline.cell, *f->cell, exploring), level);
+    if (!speedup) continue;
+    const double base_s = baseline.time_s->median;
+    const std::size_t size = point_of(study, *f).size;
+    found.sizes.push_back(size);
+    d.sizes.push_back(static_cast<double>(size));
+    d.median.push_back(base_s * (1 - 1 / speedup->median));
+    d.low.push_back(speedup->claimed ? base_s * (1 - 1 / speedup->low) : -infinite);
+    d.high.push_back(speedup->claimed ? base_s * (1 - 1 / speedup->high) : infinite);
+    if (speedup->claimed && speedup->low > 1) {
+      if (found.sure_from == 0) found.sure_from = size;
+    } else {
+      found.sure_from = 0;
+    }
+  }
+  if (d.sizes.empty()) return found;
+  found.size = {crossing(d.sizes, d.median), crossing(d.sizes, d.high), crossing(d.sizes, d.low)};
+  found.on_lines = on_lines(study, series);
+  if (!found.on_lines && found.size.high > 0 && std::isfinite(found.size.low))
+    found.size = bracket_of(d, found.size.value);
+  found.kind = found.size.high <= 0          ? Crossover::Kind::everywhere
+               : std::isinf(found.size.low)  ? Crossover::Kind::nowhere
+               : std::isinf(found.size.high) ? Crossover::Kind::open
+                                             : Crossover::Kind::between;
+  found.size_to_add = found.kind == Crossover::Kind::everywhere ? 0 : size_to_add(found);
+  return found;
+}
+
 Bounds bounds_of(double value, std::vector<double> drawn) {
   std::sort(drawn.begin(), drawn.end());
   const auto at = [&](double share) { return drawn[static_cast<std::size_t>(share * double(drawn.size() - 1))]; };
   return {value, std::min(value, at(0.025)), std::max(value, at(0.975))};
-}
-
-// Not the user's.
-bool is_of_the_crew(const std::string& phase) {
-  return phase == internal::moving_data || phase == internal::taking_data || phase == internal::touching_again;
 }
 
 double meeting(const Line& variant, const Line& baseline) {
@@ -343,36 +362,6 @@ std::optional<WorthIt> worth_it(const Analysed& study, std::size_t curve) {
     if (ratio && ratio->claimed && ratio->high <= most_slower) return WorthIt{f, best, ratio->high};
   }
   return WorthIt{best, best, 1};
-}
-
-std::vector<PhaseCeiling> phase_ceilings_of(const Analysed& study, const CellFigures& cell) {
-  constexpr double told = 0.05;
-  constexpr double hardly_shorter = 0.8;
-  constexpr double not_shorter = 0.95;  // where several are in it at once, something else may keep it long
-  std::vector<PhaseCeiling> found;
-  const CellFigures* baseline = baseline_figures(study, cell);
-  if (cell.cell->workers < 2 || !cell.time_s || baseline == nullptr || !baseline->time_s) return found;
-  const CellFigures& fewest = study.cells[study.curves[cell.curve].front()];
-  for (const auto& [name, phase] : cell.phases) {
-    if (!phase.wall_s || *phase.wall_s < told * cell.time_s->median) continue;
-    const auto before = fewest.phases.find(name);
-    const bool compared = &fewest != &cell && before != fewest.phases.end() && before->second.wall_s;
-    const double least = phase.at_once.value_or(1) > 1 ? not_shorter : hardly_shorter;
-    const bool stays = compared ? *phase.wall_s > least * *before->second.wall_s : phase.at_once == 1;
-    if (!stays || is_of_the_crew(name)) continue;
-    found.push_back({name, *phase.wall_s / cell.time_s->median, baseline->time_s->median / *phase.wall_s});
-  }
-  std::stable_sort(found.begin(), found.end(),
-                   [](const PhaseCeiling& a, const PhaseCeiling& b) { return a.share > b.share; });
-  return found;
-}
-
-std::optional<double> critical_path_of(const CellFigures& cell) {
-  std::optional<double> shortest;
-  for (const internal::LaneSums& sums : cell.cell->metered) {
-    if (sums.critical_path_s > 0 && (!shortest || sums.critical_path_s < *shortest)) shortest = sums.critical_path_s;
-  }
-  return shortest;
 }
 
 }  // namespace antcrew::analysis_layer

@@ -19,8 +19,9 @@
 
 namespace antcrew::analysis_layer {
 
-// The size from which a variant stays faster than the baseline, with the same worker count and dimensions. Between two
-// measured sizes the difference of the times is taken as linear, as it is for a fixed cost and a cost an item.
+// The size from which a variant stays faster than the baseline, with the same worker count and dimensions. Where both
+// times lie on lines over three sizes or more, as with a fixed cost and a cost an item, it is where their difference is
+// 0; else the bounds are measured sizes: the last that is slower beyond doubt, the first from which all are faster.
 struct Crossover {
   enum class Kind {
     everywhere,  // faster at the smallest size already, beyond doubt
@@ -30,6 +31,7 @@ struct Crossover {
   };
   const CellFigures* of = nullptr;  // at the largest size
   Kind kind = Kind::open;
+  bool on_lines = false;
   Bounds size;                  // of between and open; low 0: below the smallest; high infinite: beyond the largest
   std::size_t sure_from = 0;    // the smallest measured size from which the lower bound stays above 1; 0 = none
   std::size_t size_to_add = 0;  // that would tell most; 0 = it is known well enough

@@ -171,8 +171,9 @@ int compare_records(const CompareOptions& options) {
   }
   put_out(options.form == "json" ? compare_json(found, now) : wrapped(compare_text(found, now, look), look.width),
           options.to);
-  if (found.any(Change::worse)) return exit_answer_is_no;
-  return found.any(Change::better) || found.any(Change::same) ? exit_done : exit_cannot_tell;
+  if (found.any(Change::worse) || found.any(Change::worse_in_time)) return exit_answer_is_no;
+  const bool told = found.any(Change::better) || found.any(Change::same) || found.any(Change::better_in_time);
+  return told ? exit_done : exit_cannot_tell;
 }
 
 void add_guard_options(CLI::App& app, GuardOptions& options) {
@@ -190,8 +191,9 @@ void add_guard_options(CLI::App& app, GuardOptions& options) {
   app.add_option("--not-worse-than", options.not_worse_than,
                  "than this record, or several runs with commas between them")
       ->type_name("RECORD");
-  app.add_option("--by", options.by_percent,
-                 "so much of a speedup may be lost, beyond noise (default: what runs differ by: measured, else 5 %)")
+  app.add_option(
+         "--by", options.by_percent,
+         "so much of a speedup may be lost, beyond noise (default: what runs differ by: measured, else assumed)")
       ->type_name("PERCENT");
   app.add_option("--allow-missing", options.allow_missing,
                  "a variant that the record before has and this one need not have; may be given again")
@@ -209,7 +211,7 @@ int guard_record(const GuardOptions& options) {
   std::optional<Comparison> compared;
   if (!against.empty()) {
     before = std::make_unique<Runs>(against, options.store);
-    compared = compare(before->all(), runs);
+    compared = compare(before->all(), runs, guard_false_alarms);
   }
   const std::vector<Check> checks = guard(runs, required, compared ? &*compared : nullptr);
   put_out(wrapped(guard_text(checks, runs, compared ? &*compared : nullptr), output_look().width), "");

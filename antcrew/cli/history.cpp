@@ -17,6 +17,7 @@
 #include "antcrew/base/units.hpp"
 #include "antcrew/cli/exit.hpp"
 #include "antcrew/cli/forms.hpp"
+#include "antcrew/cli/history_changes.hpp"
 #include "antcrew/record/json.hpp"
 #include "antcrew/record/record_file.hpp"
 #include "antcrew/store/record_lookup.hpp"
@@ -170,6 +171,7 @@ void add_list_options(CLI::App& app, ListOptions& o) {
   o.search.newest = shown_by_default;
   app.add_option("--newest", o.search.newest, "so many at most")->type_name("N")->capture_default_str();
   app.add_flag("--all", o.all, "all of them");
+  app.add_flag("--changes", o.changes, "instead: where speedups changed for good, over the runs that are found");
   app.add_option("--as", o.form, "form: text, json")->type_name("FORM")->capture_default_str();
   app.add_option("--to", o.to, "write to this file instead of standard output")->type_name("FILE");
   app.add_flag("--rebuild", o.rebuild, "put the index aside and make a new one from the records");
@@ -193,6 +195,10 @@ int list_runs(const ListOptions& options) {
   const FoundRuns found = index_of(store).find(search);
   const Look look = options.to.empty() ? output_look() : Look();
   const bool searched = found.matching != found.stored;
+  if (options.changes) {
+    put_out(options.form == "json" ? changes_json(found) : wrapped(changes_text(found), look.width), options.to);
+    return found.runs.empty() ? exit_answer_is_no : exit_done;
+  }
   put_out(options.form == "json" ? list_json(found, store.folder())
                                  : wrapped(list_text(found, store.folder(), searched, look), look.width),
           options.to);

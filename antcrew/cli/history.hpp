@@ -18,6 +18,7 @@ struct ListOptions {
   std::string until;
   bool all = false;
   bool rebuild = false;
+  bool changes = false;
   std::string form = "text";  // or "json"
   std::string to;
 };

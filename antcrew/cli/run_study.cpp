@@ -35,6 +35,7 @@ int exit_for(Conclusion::Kind answer) {
   switch (answer) {
     case Conclusion::Kind::best:
     case Conclusion::Kind::faster:
+    case Conclusion::Kind::no_difference:
     case Conclusion::Kind::not_faster:
       return exit_done;
     case Conclusion::Kind::cannot_tell:

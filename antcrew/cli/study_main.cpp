@@ -13,6 +13,7 @@
 #include "antcrew/report/race_text.hpp"
 #include "antcrew/report/text.hpp"
 #include "antcrew/study/find_races.hpp"
+#include "antcrew/study/fresh_start.hpp"
 #include "antcrew/study/launched.hpp"
 #include "antcrew/study/run.hpp"
 
@@ -80,6 +81,7 @@ int study_main(int argc, char** argv, const StudyBase* const* studies, std::size
 
 int study_main(int argc, char** argv, const std::vector<const StudyBase*>& studies, const FileBuild& build) {
   using namespace cli_layer;
+  serve_fresh_start(argc, argv, studies);
   std::optional<int> launched;
   const int served = guarded(program_name(argv[0]), [&] {
     launched = serve_launched(argc, argv, studies);

@@ -145,6 +145,20 @@ void add_study_options(CLI::App& app, StudyOptions& o, bool of_commands) {
          "--budget", o.budget_s,
          "wall time of a study in seconds, kept within 15 % or one visit of each cell; 0 = no limit (default: 60)")
       ->type_name("S");
+  app.add_option("--matters", o.matters_percent,
+                 "a difference that matters: claims are made beyond it, such as \"faster\" and \"best\"")
+      ->type_name("PERCENT")
+      ->capture_default_str();
+  app.add_option("--launches", o.launches,
+                 of_commands ? "fewest blocks that the rounds which confirm the best lie in"
+                             : "fewest blocks that the rounds which confirm the best lie in, for each of which the "
+                               "program is started anew; 0 = it is not")
+      ->type_name("K")
+      ->capture_default_str();
+  app.add_option("--wait-idle", o.wait_idle_s,
+                 "wait up to so many seconds, beyond the budget, for other programs to leave the machine: before and "
+                 "between rounds")
+      ->type_name("S");
   app.add_flag("--no-confirm", o.no_confirm, "do not try the best again in fresh rounds");
   app.add_flag("--no-crowd", o.no_crowd, "do not time copies of the baseline side by side: memory is no cause then");
   app.add_flag("--quick", o.quick, "an answer in about ten seconds, with the intervals it has by then");
@@ -296,6 +310,9 @@ Plan plan_of(const StudyOptions& o) {
   plan.variants = o.variants;
   plan.rounds = o.rounds.value_or(0);
   plan.width = o.width_percent / 100;
+  plan.matters = o.matters_percent / 100;
+  plan.launches = o.launches;
+  plan.wait_idle_s = o.wait_idle_s;
   plan.budget_s = o.budget_s.value_or(o.quick ? quick_budget_s : plan.budget_s);
   plan.confirm = !o.no_confirm;
   plan.crowd = !o.no_crowd;

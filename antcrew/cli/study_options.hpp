@@ -27,6 +27,9 @@ struct StudyOptions {
   std::optional<std::string> pins;
   std::optional<int> rounds;
   double width_percent = Plan{}.width * 100;
+  double matters_percent = Plan{}.matters * 100;
+  int launches = Plan{}.launches;
+  double wait_idle_s = 0;
   std::optional<double> budget_s;
   bool quick = false;
   bool find_races = false;

@@ -26,7 +26,9 @@ void flush(const unsigned char* bytes, std::size_t count) {
 #endif
 }
 
-double measured_read_speed() {
+double known_read_speed = 0;
+
+double measured_stream_s() {
   const auto buffer = std::make_unique<unsigned char[]>(buffer_bytes);
   std::int64_t shortest = INT64_MAX;
   for (int attempt = 0; attempt < 3; ++attempt) {
@@ -37,7 +39,11 @@ double measured_read_speed() {
     asm volatile("" : : "r"(sum));
     shortest = std::min(shortest, now_ns() - start);
   }
-  return static_cast<double>(buffer_bytes) / (static_cast<double>(std::max<std::int64_t>(shortest, 1)) * 1e-9);
+  return static_cast<double>(std::max<std::int64_t>(shortest, 1)) * 1e-9;
+}
+
+double measured_read_speed() {
+  return known_read_speed > 0 ? known_read_speed : static_cast<double>(buffer_bytes) / measured_stream_s();
 }
 
 std::uint64_t last_level_cache() {
@@ -50,6 +56,14 @@ std::uint64_t last_level_cache() {
 double read_speed() {
   static const double speed = measured_read_speed();
   return speed;
+}
+
+double seconds_of_stream() {
+  return measured_stream_s();
+}
+
+void know_read_speed(double bytes_per_s) {
+  known_read_speed = bytes_per_s;
 }
 
 double refill_s(std::uint64_t working_set_bytes) {

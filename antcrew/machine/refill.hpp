@@ -10,6 +10,11 @@ namespace antcrew::machine_layer {
 // Bytes a second of one thread reading in order, measured at the first call of a process (some milliseconds), then
 // known. Any thread may call it.
 double read_speed();
+// Where another start of this program has measured it, before the first call. Not thread-safe.
+void know_read_speed(double bytes_per_s);
+
+// Reading 8 MiB that are in no cache, in order: the shortest of three.
+double seconds_of_stream();
 
 // Reading the smaller of the working set and the last-level cache: what a call pays at most for having been away. A
 // virtual machine reports its host's cache, of which it may have a part only: an upper bound then.

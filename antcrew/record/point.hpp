@@ -7,6 +7,7 @@
 #include <compare>
 #include <concepts>
 #include <cstddef>
+#include <cstdint>
 #include <map>
 #include <string>
 #include <utility>
@@ -45,6 +46,7 @@ struct Point {
   Pin pin = Pin::off;
   std::size_t base_size = 0;  // weak scaling: the size that was grown with the workers; 0 = not grown
   int grown_for = 0;          // for this worker count
+  std::uint64_t seed = 0;     // of the input: another one for each that the study was told to have by inputs(k), from 0
 
   // The value of a further dimension. Throws Error (study.dimension) when the study has none of that name, or its
   // values are words; and the other way round.

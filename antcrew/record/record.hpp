@@ -72,10 +72,11 @@ struct PhaseFacts {
 // answer differed is kept here too. Times marked "a call" are means over all calls, but for wall_s. What is unknown is
 // absent.
 struct Trial {
-  int round = 0;       // of its point, from 1 on
-  int generation = 0;  // whose cell processes were all begun anew; as the round where the record does not tell
-  int confirming = 0;  // the confirmation it belongs to, from 1 on; 0 = exploring
-  int stand = 1;       // which process of this cell made it, from 1
+  int round = 0;               // of its point, from 1 on
+  int generation = 0;          // whose cell processes were all begun anew; as the round where the record does not tell
+  int confirming = 0;          // the confirmation it belongs to, from 1 on; 0 = exploring
+  std::optional<int> block{};  // of that confirmation, from 1 on; none while exploring, and in older records
+  int stand = 1;               // which process of this cell made it, from 1
   std::optional<double> start_s;  // since the record was created
   std::optional<int> order;       // its place among all trials of the record, from 1 on
   double wall_s = 0;              // a call: the median of times_s
@@ -189,6 +190,10 @@ struct BlockFacts {
   int confirming = 0;             // the confirmation that it was for; 0 = exploring
   double refill_s = 0;            // reading what the caches can hold of the input from memory; 0 = not measured
   double neighbours_cpu_s = 0;    // of own processes that were not on trial, while others were
+  int block = 0;                  // its number in the confirmation, from 1 on; 0 = exploring
+  std::uint64_t input_seed = 0;   // that the input maker was given
+  bool afresh = false;            // the program was started anew for it, so that its memory layout was drawn again
+  std::string not_afresh = {};    // why it was not, though that was asked for; in words
 
   friend bool operator==(const BlockFacts&, const BlockFacts&) = default;
 };
@@ -202,6 +207,11 @@ struct PlanFacts {
   bool stands = true;         // each cell in a process of its own
   bool weak_scaling = false;  // sizes grow with the workers
   bool confirm = false;       // the best was to be tried again in rounds of its own
+  // A difference that matters, as a share: what is claimed is claimed beyond it. None in records of before it was
+  // asked, whose claims rest on rounds and not on blocks.
+  std::optional<double> matters = {};
+  int launches = 0;  // fewest confirming blocks, each a program started anew; 0 = none is started anew
+  int inputs = 1;    // different ones that the confirming blocks take in turn
   // Which parts of the grid the plan gave, not the study: "sizes", "workers", "dimensions", "pins", "variants".
   std::vector<std::string> asked = {};
 
@@ -234,8 +244,19 @@ struct ConfirmationFacts {
   std::size_t leader = 0;                // index into Record::cells
   std::vector<std::size_t> rivals = {};  // the same
   int rounds = 0;
+  int blocks = 0;  // fewest that they were to lie in; 0 = one, in records of before blocks were counted
 
   friend bool operator==(const ConfirmationFacts&, const ConfirmationFacts&) = default;
+};
+
+// Fixed pieces of work of the library's own, timed along with the rounds: what the machine was like.
+struct YardstickFacts {
+  int edition = 0;                        // of the pieces; only equal ones are compared. 0 = none was timed
+  std::vector<double> arithmetic_s = {};  // dependent multiplications on one processor
+  std::vector<double> wake_s = {};        // waking a sleeping thread, and back
+  std::vector<double> stream_s = {};      // reading memory that no cache holds
+
+  friend bool operator==(const YardstickFacts&, const YardstickFacts&) = default;
 };
 
 // What the budget had no time for.
@@ -273,6 +294,8 @@ struct Record {
   std::vector<Point> points;
   std::vector<BlockFacts> blocks = {};  // in the order in which they were tried; a point may have several
   std::vector<CrowdFacts> crowds = {};
+  YardstickFacts yardstick = {};
+  double waited_idle_s = 0;  // for other programs to leave the machine, all together
   std::vector<ConfirmationFacts> confirmations = {};
   std::vector<LeftOut> left_out = {};
   std::vector<SourceFacts> sources = {};                // of those that name theirs

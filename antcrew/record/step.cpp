@@ -45,6 +45,13 @@ void add(std::vector<CrowdFacts>& crowds, CrowdFacts&& more) {
   }
 }
 
+void add(YardstickFacts& all, YardstickFacts&& more) {
+  if (more.edition != all.edition) all = {more.edition, {}, {}, {}};
+  append(all.arithmetic_s, std::move(more.arithmetic_s));
+  append(all.wake_s, std::move(more.wake_s));
+  append(all.stream_s, std::move(more.stream_s));
+}
+
 bool fits(const Record& record, const RecordStep& step) {
   const auto is_cell = [&](std::size_t index) { return index < record.cells.size(); };
   const auto is_point = [&](const auto& facts) { return !facts || facts->point < record.points.size(); };
@@ -65,6 +72,8 @@ bool apply(Record& record, RecordStep&& step) {
   if (step.crowd) add(record.crowds, std::move(*step.crowd));
   if (step.confirmation) record.confirmations.push_back(*step.confirmation);
   if (step.left_out) record.left_out.push_back(*step.left_out);
+  if (step.yardstick) add(record.yardstick, std::move(*step.yardstick));
+  record.waited_idle_s += step.waited_idle_s;
   if (step.dropped) {
     record.dropped_asleep += step.dropped->asleep;
     record.dropped_paused += step.dropped->paused;

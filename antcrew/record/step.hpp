@@ -26,6 +26,8 @@ struct RecordStep {
   std::optional<ConfirmationFacts> confirmation = {};
   std::optional<LeftOut> left_out = {};
   std::optional<DroppedTrials> dropped = {};
+  std::optional<YardstickFacts> yardstick = {};  // its times are added
+  double waited_idle_s = 0;                      // more
 };
 
 // False, and nothing is changed, when the step names a cell or point that the record has not.

@@ -43,6 +43,8 @@ const ComparedCell* worst(const Comparison& found, Change change) {
 
 std::string about(const ComparedCell& cell, const Analysed& now) {
   std::string text = where(cell, now);
+  if (cell.time && cell.change != Change::better && cell.change != Change::worse)
+    text += fmt::format(", {} times as fast by the yardstick", in_words(*cell.time));
   if (cell.ratio)
     text += fmt::format(", speedup {} before, {} after, {} times as high", speedup_text(*cell.before),
                         speedup_text(*cell.after), in_words(*cell.ratio));
@@ -58,18 +60,42 @@ std::string about(const ComparedCell& cell, const Analysed& now) {
   return text;
 }
 
+// The smallest loss that would be told of every cell that has figures.
+double would_be_told(const Comparison& found) {
+  double most = 0;
+  for (const ComparedCell& cell : found.cells) most = std::max(most, cell.told_from);
+  return most;
+}
+
+// What every speedup is over comes first: where it moved, a speedup alone misleads.
+std::string moved_baselines(const Comparison& found, const Analysed& now) {
+  std::string text;
+  for (const ComparedBaseline& baseline : found.baselines) {
+    if (!baseline.moved) continue;
+    const bool faster = baseline.time.median > 1;
+    const SpeedupInterval ratio =
+        faster ? baseline.time
+               : SpeedupInterval{1 / baseline.time.high, 1 / baseline.time.median, 1 / baseline.time.low};
+    const Point& at = now.record->points[baseline.after->cell->point];
+    text += fmt::format("{}he baseline itself became {} times as {}{}", text.empty() ? "T" : "; t", in_words(ratio),
+                        faster ? "fast" : "slow",
+                        now.record->points.size() > 1 ? " at " + point_in_words(at) : std::string());
+  }
+  return text.empty() ? text : text + ", by the yardstick. ";
+}
+
 std::string answer(const Comparison& found, const Analysed& now) {
   const int all = static_cast<int>(found.cells.size());
   if (all == 0) return "Nothing to compare: the two have no cell in common.";
   if (const Differing* one = found.differs_by(Differing::Weight::unlike))
     return fmt::format("Cannot tell: these are two different studies. The {}: '{}' before, '{}' after.", one->what,
                        printable(one->before, 60), printable(one->after, 60));
-  std::string text;
+  std::string text = moved_baselines(found, now);
   if (const Differing* one = found.differs_by(Differing::Weight::elsewhere))
-    text = fmt::format("Not measured alike: {} was '{}' before and is '{}' now. That alone may explain what follows.",
-                       one->what, printable(one->before, 60), printable(one->after, 60));
+    text += fmt::format("Not measured alike: {} was '{}' before and is '{}' now. That alone may explain what follows.",
+                        one->what, printable(one->before, 60), printable(one->after, 60));
   const std::size_t said = text.size();
-  for (const Change change : {Change::worse, Change::better}) {
+  for (const Change change : {Change::worse, Change::worse_in_time, Change::better, Change::better_in_time}) {
     const ComparedCell* most = worst(found, change);
     if (most == nullptr) continue;
     text += fmt::format("{}{} of {} cell{} {} {}: {}{}.", text.empty() ? "" : " ", count_of(found, change), all,
@@ -78,7 +104,9 @@ std::string answer(const Comparison& found, const Analysed& now) {
   }
   if (text.size() > said) return text;
   if (!text.empty()) text += " ";
-  if (count_of(found, Change::cannot_tell) == all) return text + "Cannot tell: no interval is narrow enough.";
+  if (count_of(found, Change::cannot_tell) == all)
+    return text + fmt::format("Cannot tell: no change is shown; one under {:.0f} % would not be{}.",
+                              100 * would_be_told(found), found.between_runs ? "" : ", as few runs as there are");
   return text + fmt::format("No cell changed: {} same, {} inconclusive.", count_of(found, Change::same),
                             count_of(found, Change::cannot_tell));
 }
@@ -106,32 +134,51 @@ std::string differing(const Comparison& found) {
                  : "");
 }
 
+std::string how_compared(const Comparison& found) {
+  std::string text = "Speedups are compared, each over the baseline of its own run";
+  const bool times = std::any_of(found.cells.begin(), found.cells.end(), [](const ComparedCell& c) { return c.time; });
+  text += times ? "; and times, against the yardstick that each run timed along with its rounds. " : ". ";
+  const std::string runs = fmt::format("{} run{} before and {} after", found.runs_before,
+                                       found.runs_before == 1 ? "" : "s", found.runs_after);
+  if (found.between_runs) {
+    return text + fmt::format(
+                      "From run to run a speedup spreads by {:.1f} %, measured over {}; that is in the "
+                      "intervals. Over all cells one comparison in a hundred of what has not changed says "
+                      "otherwise.\n",
+                      100 * *found.between_runs, runs);
+  }
+  text += fmt::format("With {}, how much speedups spread from run to run is not known: {:.0f} % stand for it", runs,
+                      100 * found.assumed);
+  if (found.least_told > 0) text += fmt::format(", and no change under {:.0f} % is told", 100 * found.least_told);
+  return text + " (five stored runs would tell).\n";
+}
+
 }  // namespace
 
 std::string compare_text(const Comparison& found, const Analysed& now, const Look& look) {
   std::string text = answer(found, now) + "\n" + differing(found);
   if (!found.cells.empty()) {
-    TextGrid grid({{"variant"}, {"crew"}, {"workers", true}, {"at"}, {"before"}, {"after"}, {"after / before"}, {""}});
+    TextGrid grid({{"variant"},
+                   {"crew"},
+                   {"workers", true},
+                   {"at"},
+                   {"before"},
+                   {"after"},
+                   {"after / before"},
+                   {"times as fast"},
+                   {""}});
     for (const ComparedCell& cell : found.cells) {
       grid.row({printable(cell.after->cell->variant, 34), cell.after->cell->crew,
                 std::to_string(cell.after->cell->workers), point_in_words(now.record->points[cell.after->cell->point]),
                 speedup_text(*cell.before), speedup_text(*cell.after), cell.ratio ? in_words(*cell.ratio) : "",
-                name_of(cell.change)});
+                cell.time ? in_words(*cell.time) : "", name_of(cell.change)});
     }
     text += "\n" + grid.text(look);
   }
   for (const auto& [head, list] : {std::pair{"Only before", &found.only_before}, {"Only after", &found.only_after}}) {
     if (!list->empty()) text += fmt::format("\n{}: {}\n", head, printable(joined(words_of(*list), "; "), 600));
   }
-  text += "\nSpeedups are compared, each over the baseline of its own run. ";
-  text += found.between_runs
-              ? fmt::format("From run to run they spread by {:.1f} %, over {} and {} runs; that is in the intervals.\n",
-                            100 * *found.between_runs, found.runs_before, found.runs_after)
-              : fmt::format(
-                    "With {} run{} before and {} after, how much they spread from run to run is not known: a margin of "
-                    "{:.0f} % stands for it (five runs of each would tell).\n",
-                    found.runs_before, found.runs_before == 1 ? "" : "s", found.runs_after, 100 * found.margin);
-  return text;
+  return text + "\n" + how_compared(found);
 }
 
 std::string compare_json(const Comparison& found, const Analysed& now) {
@@ -143,6 +190,8 @@ std::string compare_json(const Comparison& found, const Analysed& now) {
     one["change"] = name_of(cell.change);
     one["why"] = cell.why;
     one["ratio"] = internal::interval_json(cell.ratio);
+    one["times_as_fast"] = internal::interval_json(cell.time);
+    one["told_from"] = cell.told_from;
     const auto loss = [](const std::optional<ChangedLoss>& its) {
       return its ? Json{{"id", its->id}, {"name", its->name}, {"before_s", its->before_s}, {"after_s", its->after_s}}
                  : Json();
@@ -151,13 +200,22 @@ std::string compare_json(const Comparison& found, const Analysed& now) {
     one["shrunk"] = loss(cell.shrunk);
     cells.push_back(std::move(one));
   }
+  Json baselines = Json::array();
+  for (const ComparedBaseline& one : found.baselines) {
+    Json its = internal::whose_json(now, one.after);
+    its["times_as_fast"] = internal::interval_json(std::optional(one.time));
+    its["moved"] = one.moved;
+    baselines.push_back(std::move(its));
+  }
   Json differs = Json::array();
   for (const Differing& one : found.differs)
     differs.push_back({{"what", one.what}, {"before", one.before}, {"after", one.after}, {"unfair", one.unfair()}});
   const Json json = {{"runs_before", found.runs_before},
                      {"runs_after", found.runs_after},
-                     {"margin", found.margin},
+                     {"least_told", found.least_told},
+                     {"assumed_spread", found.assumed},
                      {"between_runs", found.between_runs},
+                     {"baselines", baselines},
                      {"differs", differs},
                      {"disturbed", found.disturbed},
                      {"cells", cells},

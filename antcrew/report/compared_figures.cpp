@@ -6,6 +6,7 @@
 #include <map>
 
 #include "antcrew/analysis/analysed.hpp"
+#include "antcrew/analysis/change_points.hpp"
 #include "antcrew/analysis/compare.hpp"
 #include "antcrew/base/printable.hpp"
 #include "antcrew/report/headline.hpp"
@@ -145,10 +146,19 @@ std::optional<Figure> history_figure(const std::vector<const Analysed*>& runs, c
     high = std::max(high, cell->speedup->high);
   }
   if (series.points.size() < 2) return std::nullopt;
+  const CellChanges changes = changes_of(runs, *followed, 0.01);
+  std::string changed;
+  for (const ChangePoint& change : changes.found) {
+    const std::string text = fmt::format("{:.2g} to {:.2g}", change.before, change.after);
+    panel.marks.push_back({static_cast<double>(changes.runs[change.at]) - 0.5, text});
+    changed += fmt::format("{} from {} on, {}", changed.empty() ? " It changed for good" : ";",
+                           names[changes.runs[change.at]], text);
+  }
   figure.caption = fmt::format(
       "{} at {}. Bars are the 95 % intervals within a run; between runs there is more. A run without a point has no "
-      "figures of this cell.",
-      cell_in_words(*followed->cell), point_in_words(newest.record->points[followed->cell->point]));
+      "figures of this cell.{}{}",
+      cell_in_words(*followed->cell), point_in_words(newest.record->points[followed->cell->point]), changed,
+      changed.empty() ? "" : " (one history of a hundred without a change says so).");
   panel.x = internal::categories("run, UTC", names);
   constexpr std::size_t most_labels = 8;
   const std::size_t each = (names.size() + most_labels - 1) / most_labels;

@@ -14,6 +14,13 @@
 namespace antcrew::report_layer {
 namespace {
 
+// Every block of the last confirmation.
+bool started_anew(const Record& record) {
+  const auto number = static_cast<int>(record.confirmations.size());
+  return std::all_of(record.blocks.begin(), record.blocks.end(),
+                     [&](const BlockFacts& block) { return block.confirming != number || block.afresh; });
+}
+
 std::string rounds_text(const RoundsView& rounds) {
   if (rounds.most == 0) return "nothing was timed to its end";
   if (rounds.fewest < rounds.most) return fmt::format("{} to {} rounds", rounds.fewest, rounds.most);
@@ -31,10 +38,21 @@ const FindingView* noise_of(const StudyView& view) {
 std::string confidence_text(const StudyView& view) {
   if (view.rounds.most == 0) return "Nothing was timed to its end.";
   std::string text = rounds_text(view.rounds);
-  if (!view.study.record->commands) text += " in fresh processes";
+  const Conclusion& answer = view.study.conclusion;
+  if (answer.claim && answer.claim->blocks > 0) {
+    text += fmt::format(", of the leader {} in {} fresh {}", answer.claim->rounds, answer.claim->blocks,
+                        started_anew(*view.study.record) ? "starts of this build" : "input processes");
+  } else if (!view.study.record->commands) {
+    text += " in fresh processes";
+  }
   if (view.rounds.most < least_for_interval) text += ", too few for intervals";
   if (view.rounds.checked) text += ", answers compared";
-  return text + (noise_of(view) != nullptr ? ", machine not idle." : ", machine idle.");
+  if (noise_of(view) == nullptr) return text + ", machine idle.";
+  const CellFigures* leader = view.study.conclusion.leader;
+  const bool by_cpu = leader != nullptr && leader->speedup_by_cpu && leader->cell->workers > 1;
+  return text + ", machine not idle" +
+         (by_cpu ? fmt::format("; by CPU time the leader's speedup would be {:.2g} at most.", *leader->speedup_by_cpu)
+                 : std::string("."));
 }
 
 std::string provenance_text(const StudyView& view) {

@@ -49,16 +49,17 @@ std::string guard_text(const std::vector<Check>& checks, const std::vector<const
       if (check.outcome == outcome) text += line_of(check, runs);
     }
   }
-  if (against != nullptr) {
-    text += against->between_runs
-                ? fmt::format("From run to run speedups spread by {:.1f} %: that is allowed for.\n",
-                              100 * *against->between_runs)
-                : fmt::format(
-                      "The spread from run to run is not known (five runs of each would tell): {:.0f} % are allowed "
-                      "for it.\n",
-                      100 * against->margin);
-  }
-  return text + "Of a hundred guards over what has not changed one fails at most.\n";
+  if (against == nullptr) return text + "Of a hundred guards over what has not changed one fails at most.\n";
+  if (against->between_runs)
+    return text + fmt::format(
+                      "From run to run speedups spread by {:.1f} %: that is allowed for. Of a hundred guards "
+                      "over what has not changed one fails at most.\n",
+                      100 * *against->between_runs);
+  text +=
+      fmt::format("The spread from run to run is not known (five stored runs would tell): {:.0f} % are allowed for it",
+                  100 * against->assumed);
+  if (against->least_told > 0) text += fmt::format(", and no loss under {:.0f} % fails", 100 * against->least_told);
+  return text + ".\n";
 }
 
 std::string guard_junit(const std::vector<Check>& checks, const std::vector<const Analysed*>& runs) {

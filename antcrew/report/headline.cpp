@@ -5,6 +5,7 @@
 #include <algorithm>
 
 #include "antcrew/analysis/analysed.hpp"
+#include "antcrew/analysis/compare.hpp"
 #include "antcrew/analysis/conclusion.hpp"
 #include "antcrew/report/text.hpp"
 
@@ -116,6 +117,13 @@ std::string not_confirmed(const Analysed& study) {
       speedup_in_words(*c.better), ratio_text(*c.better_by));
 }
 
+bool by_ratio(const ByInput& a, const ByInput& b) {
+  return a.ratio < b.ratio;
+}
+std::string plain_ratio(double ratio) {
+  return fmt::format("{:.2g}", ratio);
+}
+
 std::string level_with(const Conclusion& c) {
   if (c.level.empty()) return {};
   const CellFigures& first = *c.level.front();
@@ -137,11 +145,68 @@ std::string with_one_worker(const Analysed& study) {
                      speedup_in_words(one));
 }
 
+// Beside the figure, so that nobody reads over it.
+std::string few_rounds(const Analysed& study) {
+  constexpr int enough = 26;
+  const Conclusion& c = study.conclusion;
+  if (!c.confirmed || !counts_blocks(*study.record) || !c.claim || c.claim->rounds >= enough) return {};
+  return fmt::format(", few rounds ({})", c.claim->rounds);
+}
+
+// The sentence speaks of the largest size. Where it says no, what is faster at others is not kept back.
+std::string other_sizes(const Analysed& study) {
+  const Conclusion& c = study.conclusion;
+  if (c.answer != Conclusion::Kind::not_faster && c.answer != Conclusion::Kind::no_difference) return {};
+  std::string text;
+  for (std::size_t point = study.best.size(); point-- > 0;) {
+    const Best& best = study.best[point];
+    if (point == c.point || !best.faster || best.cell->speedup->low <= 1 + c.matters) continue;
+    text += fmt::format("{}{}, {} is faster, {}", text.empty() ? " At " : "; at ",
+                        point_in_words(study.record->points[point]), cell_in_words(*best.cell->cell),
+                        speedup_in_words(*best.cell));
+  }
+  return text.empty() ? text : text + ".";
+}
+
+// What the claim rests on, where that is less than one would think.
+std::string how_sure(const Analysed& study) {
+  constexpr double told_widening = 1.2;
+  const Conclusion& c = study.conclusion;
+  if (!c.confirmed) return " Preliminary: not confirmed in fresh rounds.";
+  if (!counts_blocks(*study.record) || !c.claim) return {};
+  std::string text;
+  if (c.of_one_block) text += " Of this input and process only: there was no time for six blocks of rounds.";
+  if (c.claim->spans) {
+    text += fmt::format(" {}: {} before the fresh rounds; the interval spans both.",
+                        c.claim->drifts ? "The ratio drifts with time" : "Earlier rounds disagree",
+                        ratio_text(*c.claim->spans));
+  }
+  if (c.claim->widened >= told_widening) {
+    text += fmt::format(
+        " Neighbouring rounds resemble each other (correlation {:.1f}), which makes the interval {:.1f} "
+        "times as wide.",
+        c.claim->correlation, c.claim->widened);
+  }
+  const auto by_input = [&](const std::vector<ByInput>& inputs, const std::string& over) {
+    if (inputs.empty()) return;
+    text += fmt::format(" It depends on the input: {} times as fast as {} with one, {} with another.",
+                        plain_ratio(std::max_element(inputs.begin(), inputs.end(), by_ratio)->ratio), over,
+                        plain_ratio(std::min_element(inputs.begin(), inputs.end(), by_ratio)->ratio));
+  };
+  by_input(c.by_input, "the baseline");
+  by_input(c.rivals_by_input, "a rival");
+  return text;
+}
+
 std::string leads(const Analysed& study) {
   const Conclusion& c = study.conclusion;
   const std::string cell = cell_in_words(*c.leader->cell);
-  const std::string speedup = "speedup " + ratio_text(*c.speedup);
-  const char* how = c.confirmed ? "" : " Preliminary: not confirmed in fresh rounds.";
+  const std::string speedup = "speedup " + ratio_text(*c.speedup) + few_rounds(study);
+  const std::string how = how_sure(study) + other_sizes(study);
+  if (c.answer == Conclusion::Kind::no_difference) {
+    return fmt::format("No difference that matters (within ±{}){}: the nearest to a gain is {}, {}.{}",
+                       percent_text(c.matters), at_point(study), cell, speedup, how);
+  }
   if (c.answer == Conclusion::Kind::not_faster) {
     return fmt::format("No variant is shown to beat the baseline{}: the nearest is {}, {}.{}", at_point(study), cell,
                        speedup, how);
@@ -182,6 +247,17 @@ std::string point_in_words(const Point& point) {
 
 namespace {
 
+// Where noise limits what can be said it comes first.
+std::string busy_machine(const Analysed& study) {
+  const Conclusion& c = study.conclusion;
+  const std::string how = disturbed(*study.record);
+  if (how.empty() || c.answer == Conclusion::Kind::nothing_measured || c.answer == Conclusion::Kind::no_baseline)
+    return {};
+  const bool narrow = c.speedup && c.speedup->claimed && c.speedup->relative_half_width() <= study.record->plan.width;
+  if (c.answer == Conclusion::Kind::best && narrow) return {};
+  return fmt::format("The machine was busy ({}), which limits what follows. ", how);
+}
+
 std::string answer_in_words(const Analysed& study) {
   switch (study.conclusion.answer) {
     case Conclusion::Kind::nothing_measured:
@@ -213,6 +289,8 @@ std::string answer_in_short(const Analysed& study) {
       return led_by("among the best: ");
     case Conclusion::Kind::not_faster:
       return led_by("none is faster; nearest: ");
+    case Conclusion::Kind::no_difference:
+      return led_by("no difference that matters; nearest: ");
     case Conclusion::Kind::not_confirmed:
       return led_by("not confirmed: ");
     case Conclusion::Kind::cannot_tell:
@@ -228,7 +306,7 @@ std::string answer_in_short(const Analysed& study) {
 }
 
 std::string headline(const Analysed& study) {
-  return build_first(*study.record) + answer_in_words(study);
+  return build_first(*study.record) + busy_machine(study) + answer_in_words(study);
 }
 
 }  // namespace antcrew::report_layer

@@ -29,7 +29,7 @@ std::string table_of(const StudyView& view, std::size_t point) {
   }
   std::string text = row_text(heads) + rule + "\n";
   for (const CellView& cell : view.cells) {
-    if (cell.numbers->cell->point == point) text += row_text(internal::marked_texts(cell));
+    if (cell.numbers->cell->point == point) text += row_text(internal::fitted_texts(cell));
   }
   return text;
 }
@@ -89,6 +89,7 @@ std::string markdown_text(const StudyView& view) {
     if (view.points.size() > 1) text += "At " + markdown_escaped(view.points[point]) + ":\n\n";
     text += table_of(view, point);
   }
+  if (view.times_fitted) text += std::string("\n") + internal::fitted_note + "\n";
   return text + findings_text(view) + code_sizes(view.study) + evidence_text(view) + "\n" +
          markdown_escaped(view.provenance) + "\n";
 }

@@ -54,7 +54,7 @@ const char* tone_of(const CellFigures& f) {
 
 // A text a column of the page's table.
 std::vector<std::string> texts_on_page(const CellView& cell) {
-  std::vector<std::string> texts = internal::marked_texts(cell);
+  std::vector<std::string> texts = internal::fitted_texts(cell);
   const std::string& evidence = cell.numbers->evidence;
   texts.push_back(cell.at);
   texts.push_back(evidence.empty() ? evidence : printable(evidence, 400));
@@ -84,7 +84,8 @@ std::string cells_html(const StudyView& view) {
     }
     text += "</tr>\n";
   }
-  return text + "</tbody>\n</table></div>";
+  text += "</tbody>\n</table></div>";
+  return view.times_fitted ? text + fmt::format("<p>{}</p>", escaped(internal::fitted_note)) : text;
 }
 
 // One item for what is found of several cells in the same words: whose it is stands behind.

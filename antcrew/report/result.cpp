@@ -259,6 +259,8 @@ std::string result_text(const StudyView& view, Look look) {
   std::string text = styled(answer, Style::heading, look) + "\n\n" + one_line(title, look.width) + "\n";
   if (!view.points.empty()) text += table_at(view, point, look);
   for (const std::string& line : other_points(view)) text += one_line(line, look.width) + "\n";
+  if (view.times_fitted)
+    text += one_line("  times of variants: the baseline's over the speedup of the same rounds", look.width) + "\n";
   text += "\n";
   for (const std::string& line : time) text += line + "\n";
   text += one_line(view.confidence, look.width) + "\n";

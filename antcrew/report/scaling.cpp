@@ -21,6 +21,16 @@ std::string range_text(const Bounds& b) {
   return fmt::format("{:.3g} ({:.3g} to {:.3g})", b.value, b.low, b.high);
 }
 
+std::string estimate_text(const Estimate& e, double scale, const char* unit) {
+  const std::string middle = fmt::format("{:.2g}{}", scale * e.median, unit);
+  if (!e.claimed) return fmt::format("{} (seen {:.2g}–{:.2g})", middle, scale * e.low, scale * e.high);
+  return fmt::format("{} ({:.2g} to {:.2g})", middle, scale * e.low, scale * e.high);
+}
+
+std::string signed_duration(double seconds) {
+  return seconds < 0 ? "-" + duration_text(-seconds) : duration_text(seconds);
+}
+
 std::string size_text(double size) {
   return count_text(static_cast<std::uint64_t>(std::llround(std::max(0.0, size))));
 }
@@ -65,6 +75,11 @@ std::string formulas(const Analysed& study) {
       if (other.aicc - best.aicc < told_apart)
         text += fmt::format("     equally possible; more worker counts would tell: {}\n", fit_text(other));
     }
+    const int last = curve.scaling.workers.back();
+    if (const auto twice = best.speedup.find(2 * last); twice != best.speedup.end())
+      text += fmt::format("     with {} workers, beyond what was measured: {:.3g} to {:.3g}, whichever form holds\n",
+                          2 * last, twice->second.low, twice->second.high);
+    if (!curve.scaling.beyond.empty()) text += fmt::format("     {}\n", curve.scaling.beyond);
   }
   if (!refused.empty()) text += fmt::format("  No formula{}: {}.\n", text.empty() ? "" : " for the others", refused);
   return text;
@@ -84,6 +99,33 @@ std::string ceilings(const Analysed& study) {
     if (limit < 10 * cell->cell->workers)
       text += fmt::format("  {}: its critical path is {}, so no machine and no number of workers pass speedup {:.3g}\n",
                           cell_in_words(*cell->cell), duration_text(*path), limit);
+  }
+  return text;
+}
+
+// Of the headline's point: what one would divide by hand, with what it is over.
+std::string definitions(const Analysed& study) {
+  std::string text;
+  for (const auto& curve : study.curves) {
+    const CellFigures& f = study.cells[curve.back()];
+    const bool told = f.cell->kind == Cell::Kind::variant && f.newest && f.cell->point == study.conclusion.point &&
+                      f.cell->workers > 1 && f.verdict == Verdict::holds && f.efficiency_bounds;
+    if (!told) continue;
+    text += fmt::format("  {}: efficiency {}", cell_in_words(*f.cell), estimate_text(*f.efficiency_bounds, 100, " %"));
+    if (f.overhead_bounds)
+      text += fmt::format(", overhead {} ({} to {}) of workers' time a call", duration_text(f.overhead_bounds->median),
+                          signed_duration(f.overhead_bounds->low), signed_duration(f.overhead_bounds->high));
+    if (f.serial_fraction_bounds)
+      text += fmt::format(", serial fraction {}, {}", estimate_text(*f.serial_fraction_bounds, 1, ""),
+                          f.serial_fraction_of_itself ? "over its own time with one worker" : "over the baseline");
+    if (f.worker_s_an_item) text += fmt::format(", {} of workers' time an item", duration_text(*f.worker_s_an_item));
+    text += "\n";
+    if (!f.work_and_span) continue;
+    const WorkAndSpan& w = *f.work_and_span;
+    text +=
+        fmt::format("     work {}, span {}, parallelism {:.3g}, likely: with {} workers {} at least and {} at most\n",
+                    duration_text(w.work_s), duration_text(w.span_s), w.parallelism, f.cell->workers,
+                    duration_text(w.least_s), duration_text(w.most_s));
   }
   return text;
 }
@@ -203,7 +245,8 @@ std::string band(const internal::TimelineLane& lane, double wall_s, std::size_t 
 }  // namespace
 
 std::vector<Section> scaling_of(const Analysed& study) {
-  return {{"Scaling projection", formulas(study) + ceilings(study)},
+  return {{"Efficiency and overhead", definitions(study)},
+          {"Scaling projection", formulas(study) + ceilings(study)},
           {"Recommended workers", worth(study)},
           {"Break-even size", crossovers(study)},
           {"Cost per call and per item", lines(study)},

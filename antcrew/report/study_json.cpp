@@ -113,6 +113,12 @@ Json check_json(const Cell& cell) {
       {"other_size", cell.check->other_size}, {"own_input", cell.check->own_input}, {"trouble", cell.check->trouble}};
 }
 
+Json work_json(const std::optional<WorkAndSpan>& w) {
+  if (!w) return nullptr;
+  return {{"work_s", w->work_s},   {"span_s", w->span_s}, {"parallelism", w->parallelism},
+          {"least_s", w->least_s}, {"most_s", w->most_s}, {"sure", "likely"}};
+}
+
 Json cell_json(const CellFigures& f, const Point& point) {
   const bool figures = f.verdict >= Verdict::too_few_rounds;
   const auto only = [&](const Json& value) { return figures ? value : Json(nullptr); };
@@ -132,6 +138,7 @@ Json cell_json(const CellFigures& f, const Point& point) {
           {"read_speedup", only(Json(f.read_speedup))},
           {"first_call_speedup", only(Json(f.first_speedup))},
           {"speedup_by_means", only(Json(f.speedup_by_means))},
+          {"speedup_by_cpu", only(Json(f.speedup_by_cpu))},
           {"self_speedup", only(estimate_json(f.self_speedup))},
           {"efficiency", only(Json(f.efficiency))},
           {"processor_efficiency", only(Json(f.processor_efficiency))},
@@ -139,6 +146,12 @@ Json cell_json(const CellFigures& f, const Point& point) {
           {"relative_overhead", only(Json(f.relative_overhead))},
           {"one_worker_penalty", only(Json(f.one_worker_penalty))},
           {"serial_fraction", only(Json(f.serial_fraction))},
+          {"serial_fraction_over", only(Json(f.serial_fraction_of_itself ? "own time with one worker" : "baseline"))},
+          {"serial_fraction_interval", only(estimate_json(f.serial_fraction_bounds))},
+          {"efficiency_interval", only(estimate_json(f.efficiency_bounds))},
+          {"overhead_s_interval", only(estimate_json(f.overhead_bounds))},
+          {"worker_s_an_item", only(Json(f.worker_s_an_item))},
+          {"work_and_span", only(work_json(f.work_and_span))},
           {"cpu_s", f.time_s ? Json(median_cpu_s(*f.cell)) : Json(nullptr)},
           {"busy_processors", Json(f.busy_processors)},
           {"startup_s", Json(f.startup_s)},

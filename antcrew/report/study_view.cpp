@@ -57,6 +57,7 @@ StudyView::StudyView(const Analysed& analysed)
     cell.name = cell_in_words(*f.cell);
     cell.at = points[f.cell->point];
     cell.texts = internal::cell_texts(f);
+    cell.fitting_time_s = internal::fitting_time(study, f, times_fitted);
     cell.best = study.conclusion.leader == &f && study.conclusion.answer == Conclusion::Kind::best;
     cell.measured = f.verdict != Verdict::not_measured || f.time_s.has_value();
     cells.push_back(std::move(cell));

@@ -12,6 +12,7 @@
 
 #include "antcrew/analysis/finding.hpp"
 #include "antcrew/analysis/forward.hpp"
+#include "antcrew/analysis/statistics.hpp"
 #include "antcrew/report/layer.hpp"
 
 namespace antcrew::report_layer {
@@ -32,10 +33,11 @@ struct FindingView {
 
 struct CellView {
   const CellFigures* numbers = nullptr;
-  std::string name;                // `"split evenly" (ThreadCrew) with 2 workers`, "the baseline"
-  std::string at;                  // its point
-  std::vector<std::string> texts;  // a text a column of cell_columns(), without marks
-  bool best = false;               // the sentence names it as the best
+  std::string name;                             // `"split evenly" (ThreadCrew) with 2 workers`, "the baseline"
+  std::string at;                               // its point
+  std::vector<std::string> texts;               // a text a column of cell_columns(), without marks
+  std::optional<Estimate> fitting_time_s = {};  // see fitting_time()
+  bool best = false;                            // the sentence names it as the best
   bool measured = false;
 };
 
@@ -67,8 +69,9 @@ struct StudyView {
   std::vector<FindingView> of_study;
   std::vector<FindingView> warnings;
   RoundsView rounds;
-  std::string confidence;  // "11 to 17 rounds in fresh processes, answers compared, machine idle."
-  std::string provenance;  // the machine, rounds, noise and date, in one line
+  bool times_fitted = false;  // some of those times are not the medians
+  std::string confidence;     // "11 to 17 rounds in fresh processes, answers compared, machine idle."
+  std::string provenance;     // the machine, rounds, noise and date, in one line
 
   // Of the study and of explained cells, in the order in which they are told.
   std::vector<const FindingView*> findings() const;

@@ -130,6 +130,14 @@ class InPlaceStudy : public StudyBase {
     return handles;
   }
 
+  // So many different inputs for each point: the maker takes a const StudyPoint& and draws from at.seed, 0 while
+  // exploring. The blocks of a confirmation take them in turn, and a winner that depends on the input is told.
+  void inputs(int count) {
+    static_assert(std::is_invocable_v<const Make&, const StudyPoint&>,
+                  "several inputs need a maker that takes a const StudyPoint& and draws from at.seed");
+    set_inputs(count);
+  }
+
   study_layer::Anything make_input(const StudyPoint& at) const override {
     return study_layer::anything(new Work(internal::input_at(make_, at)));
   }

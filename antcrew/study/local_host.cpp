@@ -45,6 +45,8 @@ MadeBlock make_block(const StudyBase& study, const Point& at, BlockFacts& facts,
 
 std::optional<Fault> LocalHost::open(const Point& at, const std::vector<CellSpec>& cells, BlockFacts& facts) {
   close();
+  if (facts.afresh) facts.not_afresh = "cells are not tried in processes of their own";
+  facts.afresh = false;
   cells_ = cells;
   visitors_.resize(cells.size());
   MadeBlock made = make_block(study_, at, facts, nullptr);

@@ -93,6 +93,14 @@ void Outline::dimension(const std::string& name, std::vector<PointValue> values)
   });
 }
 
+void Outline::set_inputs(int count) {
+  described([&](const std::string& where) {
+    if (count < 1)
+      bad_input("study.inputs", where, "a study has one input at least", "give the number of different inputs");
+    inputs_ = count;
+  });
+}
+
 void Outline::pinning(std::vector<Pin> pins) {
   described([&](const std::string& where) {
     if (pins.empty()) bad_input("study.grid", where, "an empty list of pinnings", "give at least one");

@@ -106,6 +106,9 @@ class Outline {
   }
   const Growth& growth() const noexcept { return growth_; }
 
+  // Different inputs for each point, told apart by StudyPoint::seed; 1 where the study did not say.
+  int input_count() const noexcept { return inputs_; }
+
   // Variants in the order in which they were improved: each is compared with the one before it.
   void ladder(const std::vector<VariantHandle>& steps);
   const std::vector<std::vector<std::string>>& ladders() const noexcept { return ladders_; }
@@ -130,6 +133,8 @@ class Outline {
   // As add(), of a part that `of` has and this one leaves out. A mistake where `of` is of another study.
   VariantHandle add_probe(VariantOutline probe, VariantHandle of);
   void without_sizes() noexcept { has_sizes_ = false; }
+  // Mistakes (study.inputs): fewer than one.
+  void set_inputs(int count);
 
  private:
   friend class antcrew::VariantHandle;
@@ -138,6 +143,7 @@ class Outline {
 
   std::optional<Error> mistake_;
   bool has_sizes_ = true;
+  int inputs_ = 1;
   std::string title_;
   std::string agreement_;
   std::vector<VariantOutline> variants_;

@@ -41,6 +41,17 @@ void check_limits(const Plan& plan) {
     bad_input("study.plan", "plan", std::to_string(plan.rounds) + " rounds",
               "give 1 to 100000, or 0 for as many as are needed");
   }
+  if (!(plan.matters >= 0 && plan.matters < 1)) {
+    bad_input("study.plan", "plan", "a difference that matters of " + std::to_string(plan.matters),
+              "give a share from 0 to below 1, such as 0.01");
+  }
+  if (!(plan.wait_idle_s >= 0 && plan.wait_idle_s <= 1e6)) {
+    bad_input("study.plan", "plan", "waiting " + std::to_string(plan.wait_idle_s) + " s for an idle machine",
+              "give 0 to a million seconds");
+  }
+  if (plan.launches < 0 || plan.launches > 1000) {
+    bad_input("study.plan", "plan", std::to_string(plan.launches) + " launches", "give 0 to 1,000");
+  }
   if (!(plan.width > 0 && plan.width < 1)) {
     bad_input("study.plan", "plan", "an interval half-width of " + std::to_string(plan.width),
               "give a share such as 0.05");

@@ -23,15 +23,20 @@ struct Plan {
   std::map<std::string, std::vector<record_layer::PointValue>> dimensions = {};  // those named replace the study's
   std::vector<Pin> pins = {};                                                    // empty = the study's own, or off
   std::vector<std::string> variants = {};                                        // names, or name (crew); empty = all
-  int rounds = 0;           // of every cell, and as many to confirm; 0 = in stages, 11 to 60, until narrow enough
-  double width = 0.05;      // that half-width of the intervals, relative to the median
-  double budget_s = 60;     // wall time of the whole study, kept within 15 % or one visit of every cell. 0 = no limit
-  bool confirm = true;      // try the best again, and what is not told apart from it, in fresh rounds
+  int rounds = 0;         // of every cell, and as many to confirm; 0 = in stages, 11 to 60, until narrow enough
+  double width = 0.05;    // that half-width of the intervals, relative to the median
+  double budget_s = 60;   // wall time of the whole study, kept within 15 % or one visit of every cell. 0 = no limit
+  bool confirm = true;    // try the best again, and what is not told apart from it, in fresh rounds
+  double matters = 0.01;  // "faster" and "best" are claimed beyond this share; smaller differences do not matter
+  // Confirming rounds lie in blocks, each with an input process of its own, for which the program is started anew, so
+  // that its memory layout is drawn again: in so many at least, six otherwise. 0 = it is not started anew.
+  int launches = 6;
   std::uint64_t seed = 0;   // of the order of cells; 0 = a fresh one, kept in the record
   bool stands = true;       // each cell in a process of its own; false is for debuggers
   double call_limit_s = 0;  // longest call; 0 = 30 times the baseline's, at most a 20th of the budget, but 3 s at least
   std::uint64_t memory_limit_bytes = 0;  // that a cell may take on top of its input; 0 = 90 % of what is free
-  bool crowd = true;                     // measure how copies of the baseline slow each other down
+  double wait_idle_s = 0;  // for other programs to leave the machine, before and between rounds; beyond the budget
+  bool crowd = true;       // measure how copies of the baseline slow each other down
   Metering meter = Metering::few;
   // What begins the workers of a crew that needs one (RankCrew): words, with @(workers), @(ranks), @(size) and
   // dimensions put in; empty = mpirun -n @(ranks), where there is one. There are as many ranks as workers, or, with a

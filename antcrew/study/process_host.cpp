@@ -24,6 +24,7 @@
 #include "antcrew/machine/usage.hpp"
 #include "antcrew/record/record.hpp"
 #include "antcrew/study/internal/exit_reason.hpp"
+#include "antcrew/study/internal/fresh_start.hpp"
 #include "antcrew/study/internal/input_process.hpp"
 #include "antcrew/study/internal/protocol.hpp"
 #include "antcrew/study/visit_faults.hpp"
@@ -55,8 +56,11 @@ ProcessHost::~ProcessHost() {
 }
 
 void ProcessHost::map_boards(std::size_t count) {
-  void* memory =
-      ::mmap(nullptr, count * sizeof(ProcessBoard), PROT_READ | PROT_WRITE, MAP_SHARED | MAP_ANONYMOUS, -1, 0);
+  const std::size_t bytes = count * sizeof(ProcessBoard);
+  boards_file_ = ::memfd_create("antcrew boards", MFD_CLOEXEC);
+  void* memory = MAP_FAILED;
+  if (boards_file_ >= 0 && ::ftruncate(boards_file_, static_cast<off_t>(bytes)) == 0)
+    memory = ::mmap(nullptr, bytes, PROT_READ | PROT_WRITE, MAP_SHARED, boards_file_, 0);
   if (memory == MAP_FAILED) could_not_run("study.memory", "study", "no memory for the run itself", "free some memory");
   boards_ = static_cast<ProcessBoard*>(memory);
   board_count_ = count;
@@ -65,17 +69,35 @@ void ProcessHost::map_boards(std::size_t count) {
 void ProcessHost::unmap_boards() noexcept {
   if (boards_ != nullptr) ::munmap(static_cast<void*>(boards_), board_count_ * sizeof(ProcessBoard));
   boards_ = nullptr;
+  if (boards_file_ >= 0) ::close(std::exchange(boards_file_, -1));
 }
 
-void ProcessHost::start_input_process(bool own_inputs) {
+void ProcessHost::start_input_process(bool own_inputs, bool afresh) {
   const internal::InputOrder order{
       study_, at_, cells_, limits_, boards_, own_inputs, limits_.let_print ? -1 : prints_.descriptor()};
   const pid_t parent = ::getpid();
   input_process_ = internal::ServerProcess("study", "a block", [&](internal::Channel run) {
     ::prctl(PR_SET_PDEATHSIG, SIGKILL);
     if (::getppid() != parent) ::_exit(0);
+    if (afresh) internal::become_fresh_start(std::move(run), order, boards_file_);
     internal::serve_input(std::move(run), order);
   });
+  if (afresh) input_process_.send(internal::block_order(order));
+}
+
+// Why the program does not serve blocks when it is started anew, in words; empty = it does.
+std::string ProcessHost::wait_for_fresh_start() {
+  constexpr double longest_start_s = 60;
+  const Waited waited = wait(input_process_, boards_[cells_.size()], longest_start_s);
+  try {
+    if (waited.message) return internal::fresh_started_from(*waited.message).trouble;
+  } catch (const std::exception& error) {
+    return std::string("started anew, the program was not understood: ") + error.what();
+  }
+  const std::string last = prints_.last_line();
+  return fmt::format("started anew, the program {}{}",
+                     waited.timed_out() ? "did not come to study_main() in a minute" : "ended before study_main()",
+                     last.empty() ? "" : ": " + last);
 }
 
 double HostLimits::of_call(double reference_s) const noexcept {
@@ -150,12 +172,26 @@ std::optional<Fault> ProcessHost::open(const Point& at, const std::vector<CellSp
   map_boards(cells.size() + 1);
   oom_kills_ = internal::oom_kills();
   prints_.begin();
-  start_input_process(false);
+  if (facts.afresh && not_afresh_.empty() && !internal::starts_afresh(study_))
+    not_afresh_ = "the program does not call study_main()";
+  facts.afresh = facts.afresh && not_afresh_.empty();
+  facts.not_afresh = not_afresh_;
+  start_input_process(false, facts.afresh);
+  if (facts.afresh) {
+    not_afresh_ = wait_for_fresh_start();
+    if (!not_afresh_.empty()) {
+      input_process_.end(0);
+      facts.afresh = false;
+      facts.not_afresh = not_afresh_;
+      start_input_process(false, false);
+    }
+  }
   auto fault = wait_for_input(facts);
   reference_s_ = facts.reference_s;
   if (fault && fault->kind == Fault::Kind::threads_left) {
     input_process_.end(0);
-    start_input_process(true);
+    start_input_process(true, facts.afresh);
+    if (facts.afresh) wait_for_fresh_start();
     facts.own_inputs = true;
   }
   return fault;

@@ -34,7 +34,8 @@ class ProcessHost : public Host {
   bool launched(const CellSpec& spec) const {
     return !spec.baseline() && study_.launched(static_cast<std::size_t>(spec.variant)) != nullptr;
   }
-  void start_input_process(bool own_inputs);
+  void start_input_process(bool own_inputs, bool afresh);
+  std::string wait_for_fresh_start();
   std::optional<Fault> wait_for_input(BlockFacts& facts);
   bool ensure_process(std::size_t cell);
   int end_process(std::size_t cell);
@@ -64,6 +65,8 @@ class ProcessHost : public Host {
   std::vector<internal::ServerProcess> processes_;  // of the cells, started by the input process
   internal::ServerProcess input_process_;
   ProcessBoard* boards_ = nullptr;
+  int boards_file_ = -1;
+  std::string not_afresh_;  // why no block is started anew any more
   internal::KeptOutput prints_;
   std::size_t board_count_ = 0;
   double reference_s_ = 0;

@@ -6,6 +6,7 @@
 #include "antcrew/analysis/stages.hpp"
 #include "antcrew/machine/limits.hpp"
 #include "antcrew/machine/study_lock.hpp"
+#include "antcrew/machine/yardstick.hpp"
 #include "antcrew/record/record.hpp"
 #include "antcrew/study/internal/confirming.hpp"
 #include "antcrew/study/internal/exploring.hpp"
@@ -53,6 +54,9 @@ void describe(const RunState& run, Record& record) {
   record.plan.stands = run.plan.stands;
   record.plan.weak_scaling = static_cast<bool>(run.study.growth());
   record.plan.confirm = run.plan.confirm;
+  record.plan.matters = run.plan.matters;
+  record.plan.launches = run.plan.launches;
+  record.plan.inputs = run.study.input_count();
   record.plan.asked = internal::asked_by(run.plan);
   record.points = run.grid.points;
   record.ladders = run.study.ladders();
@@ -96,6 +100,7 @@ void go_on_from(RunState& run, const Record& begun) {
   run.record = begun;
   run.record.plan = asked;
   run.record.plan.seed = begun.plan.seed;
+  run.record.plan.matters = begun.plan.matters;  // it was fixed before the first trial
   run.record.build = build;
   run.record.complete = false;
   run.record.left_out.clear();
@@ -113,9 +118,13 @@ void tell_of_other_studies(RunState& run) {
 
 void all_of_it(RunState& run) {
   try {
+    run.wait_until_idle();
+    run.time_yardstick(true);
     internal::explore(run);
+    run.time_yardstick(true);
     tell_of_other_studies(run);
     if (run.plan.confirm && run.plan.again.empty() && run.budget.confirms()) internal::confirm(run);
+    run.time_yardstick(true);
     run.record.complete = true;
   } catch (const Stopped&) {
     run.tools.host.close();
@@ -188,12 +197,25 @@ Record run_hosted(const std::function<std::unique_ptr<Host>()>& make_host, const
   fresh.run = internal::fresh_run();
   decide(study, plan, fresh.machine.usable_processors());  // what cannot be run is refused before anything is forked
   StudyLock lock;
+  const Yardstick yardstick;
   const std::unique_ptr<Host> host = make_host();
   RunTools tools{*host};
   tools.machine = fresh.machine;
   tools.own_cpu_s = [&host] { return internal::own_cpu_s() + host->own_cpu_s(); };
   tools.alone = [&lock] { return lock.alone(); };
   tools.load_before = other_load(first_look_s);
+  tools.other_load = [](double seconds) { return other_load(seconds); };
+  tools.yardstick = [&yardstick](bool stream) {
+    YardstickFacts facts;
+    facts.edition = yardstick_edition;
+    if (stream) {
+      facts.stream_s = {yardstick.stream_s()};
+      return facts;
+    }
+    facts.arithmetic_s = {yardstick.arithmetic_s()};
+    if (const double wake_s = yardstick.wake_s(); wake_s > 0) facts.wake_s = {wake_s};
+    return facts;
+  };
   return run_with(tools, study, plan, hooks, std::move(fresh), begun);
 }
 

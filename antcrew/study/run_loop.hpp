@@ -20,8 +20,12 @@ struct RunTools {
   double load_before = 0;  // processors that others kept busy just before
   std::function<std::int64_t()> now_ns = antcrew::now_ns;
   std::function<MachineTimes()> machine_times = antcrew::machine_layer::machine_times;
+  // Processors that others keep busy, looked at for so many seconds; none = it is not looked at.
+  std::function<double(double)> other_load = {};
   std::function<double()> own_cpu_s = [] { return 0.0; };  // of this process and what it waited for
   std::function<bool()> alone = [] { return true; };       // no other study is measured on this machine
+  // One time of each piece of the yardstick, of the stream only where that is asked for; none = it is not timed.
+  std::function<YardstickFacts(bool stream)> yardstick = {};
 };
 
 // As run() and run_on(), with `begun` null for a new record. `fresh` is a record without points and cells, in which the

@@ -107,6 +107,14 @@ class Study : public StudyBase {
     return add_probe(std::move(name), of, study_layer::anything(new Body(std::move(body))), calls_of<Crew, Body>);
   }
 
+  // So many different inputs for each point: the maker takes a const StudyPoint& and draws from at.seed, 0 while
+  // exploring. The blocks of a confirmation take them in turn, and a winner that depends on the input is told.
+  void inputs(int count) {
+    static_assert(std::is_invocable_v<const Make&, const StudyPoint&>,
+                  "several inputs need a maker that takes a const StudyPoint& and draws from at.seed");
+    set_inputs(count);
+  }
+
   study_layer::Anything make_input(const StudyPoint& at) const override {
     return study_layer::anything(new Input(internal::input_at(make_, at)));
   }

@@ -270,3 +270,35 @@ TEST_CASE("an apparent headline pays for the number of cells that it was chosen 
   CHECK(many.conclusion.leader->cell->variant == "a");
   CHECK(many.conclusion.speedup->low < many.cells[1].speedup->low);
 }
+
+TEST_CASE("the serial fraction is over the own time with one worker where that was run, with its interval") {
+  const Record record = record_of({cell_with("baseline", 1, std::vector<double>(7, 10)),
+                                   cell_with("split", 1, {12, 12.1, 11.9, 12, 12, 12.1, 11.9}),
+                                   cell_with("split", 4, {4, 4.1, 3.9, 4, 4, 4.1, 3.9}),
+                                   cell_with("alone", 4, std::vector<double>(7, 4))});
+  const Analysed study = analyse(record);
+  const CellFigures& split = study.cells[2];
+  CHECK(split.serial_fraction_of_itself);
+  CHECK(*split.serial_fraction == Approx((1.0 / 3 - 0.25) / 0.75).epsilon(0.02));
+  REQUIRE(split.serial_fraction_bounds);
+  CHECK(split.serial_fraction_bounds->low <= *split.serial_fraction);
+  CHECK(split.serial_fraction_bounds->high >= *split.serial_fraction);
+  CHECK_FALSE(study.cells[3].serial_fraction_of_itself);
+  CHECK(*study.cells[3].serial_fraction == Approx((1 / 2.5 - 0.25) / 0.75));
+  CHECK(split.efficiency_bounds->median == Approx(*split.efficiency));
+  CHECK(*split.worker_s_an_item == Approx(4 * 4.0 / 1000));
+  CHECK_FALSE(split.work_and_span);  // nobody saw its longest chain
+}
+
+TEST_CASE("work and span bound the time: Brent's bounds from a metered call") {
+  Record record = record_of(
+      {cell_with("baseline", 1, std::vector<double>(7, 10)), cell_with("split", 4, std::vector<double>(7, 4))});
+  record.cells[1].metered.resize(1);
+  record.cells[1].metered[0].critical_path_s = 2;
+  const Analysed study = analyse(record);
+  REQUIRE(study.cells[1].work_and_span);
+  const WorkAndSpan& found = *study.cells[1].work_and_span;
+  CHECK(found.parallelism == Approx(5));
+  CHECK(found.least_s == Approx(2.5));
+  CHECK(found.most_s == Approx(4));  // (10 - 2) / 4 + 2
+}

@@ -60,14 +60,14 @@ TEST_CASE("what changed a lot is told, what did not is the same, with one run of
   const Runs before = runs_of(1, 3, 1, 0.01, 0, random);
   const Runs after = runs_of(1, 3, 0.7, 0.01, 0, random);
   const Comparison found = compare(before.all(), after.all());
-  CHECK(found.margin == Approx(0.05));
+  CHECK(found.least_told == Approx(0.1));
   CHECK_FALSE(found.between_runs);
   REQUIRE(found.cells.size() == 3);
   CHECK(found.cells[0].change == Change::worse);
   CHECK(found.cells[0].ratio->median == Approx(0.7).epsilon(0.03));
   CHECK(found.cells[0].ratio->high < 1);
-  CHECK(found.cells[1].change == Change::same);
-  CHECK(found.cells[2].change == Change::same);
+  CHECK(found.cells[1].change == Change::cannot_tell);  // one run of each cannot show that little changed
+  CHECK(found.cells[2].change == Change::cannot_tell);
   CHECK(found.differs.empty());
   CHECK(compare(after.all(), before.all()).cells[0].change == Change::better);
 }
@@ -124,7 +124,8 @@ TEST_CASE("a guard over 40 unchanged cells fails in at most 1 of 100; a loss of 
   constexpr double of_rounds = 0.04;
   constexpr double of_runs = 0.01;
   const int alike_once = failures(1, 40, 1, of_rounds, of_runs);
-  CHECK(open <= goes / 10);  // exit code 4 is for what is open, not for every other day
+  // Of one run each nobody knows how much runs differ: a loss of 15 % in one of 40 cells would not show.
+  CHECK(open >= goes / 2);
   const int alike_five = failures(5, 40, 1, of_rounds, of_runs);
   CHECK(open <= goes / 10);
   const int slower = failures(5, 1, 0.9, of_rounds, of_runs);

@@ -72,6 +72,7 @@ TEST_CASE("without noise every formula gives back what was put in") {
   CHECK(fit->peak_workers->value == Approx(std::sqrt(0.95 / 0.002)));
   const ScalingFits plain = fit_scaling(simulated(serial(0.2), counts, 9, 0, 1), 16);
   CHECK(plain.fits.front().model == ScalingModel::serial_fraction);
+  REQUIRE(plain.fits.front().limit_speedup);  // the form that could fall does not
   CHECK(plain.fits.front().limit_speedup->value == Approx(5));
   CHECK(plain.fits.front().speedup.at(4).value == Approx(1 / (0.2 + 0.8 / 4)));
 }
@@ -113,4 +114,24 @@ TEST_CASE("a curve that falls again is not taken for one with a limit") {
   CHECK(fits.fits.front().peak_workers->low < std::sqrt(0.98 / 0.01));
   CHECK(fits.fits.front().peak_workers->high > std::sqrt(0.98 / 0.01));
   CHECK(of_model(fits, ScalingModel::serial_fraction) == nullptr);
+}
+
+TEST_CASE("beyond what was measured the truth lies in the envelope, also where a roof or contention comes") {
+  const std::vector<int> four = {1, 2, 3, 4};
+  const Formula roof = [](double p) { return 1 / std::min(p, 3.6); };
+  const Formula roof_at_once = [](double p) { return 1 / std::min(p, 4.2); };
+  for (const Formula& truth : {contended(0.05, 0.01), contended(0.02, 0.003), roof, roof_at_once, serial(0.1)}) {
+    int inside = 0;
+    int told = 0;
+    for (std::uint64_t k = 0; k < 60; ++k) {
+      const ScalingFits fits = fit_scaling(simulated(truth, four, 17, 0.03, 500 + k), 16);
+      if (fits.fits.empty()) continue;
+      ++told;
+      CHECK_FALSE(fits.fits.front().limit_speedup);
+      CHECK(fits.beyond.find("needs 5 worker counts") != std::string::npos);
+      const Bounds& at = fits.fits.front().speedup.at(8);
+      inside += at.low <= 1 / truth(8) && 1 / truth(8) <= at.high ? 1 : 0;
+    }
+    CHECK(inside >= 0.85 * told);
+  }
 }

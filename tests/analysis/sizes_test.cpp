@@ -92,6 +92,38 @@ TEST_CASE("faster everywhere, nowhere, or only beyond the sizes: told apart, wit
   CHECK(std::isinf(crossovers_of(gap)[0].size.high) == false);
 }
 
+TEST_CASE("where times are no lines over the size, a crossover lies in the bracket of measured sizes") {
+  const auto square = [](double each) { return [=](double n) { return 1e-4 + each * n * n; }; };
+  const auto n_log_n = [](double fixed_s, double each) {
+    return [=](double n) { return fixed_s + each * n * std::log(n); };
+  };
+  const auto cached = [](double n) { return n < 3'000 ? 1e-6 * n : 3e-6 * n; };
+  struct Pair {
+    TimeOf baseline, variant;
+    double truth;
+  };
+  // Where the two are equal: found by halving.
+  for (Pair pair : {Pair{square(1e-9), [&](double n) { return 1.1e-3 + 0.5e-9 * n * n; }, 0},
+                    Pair{n_log_n(0, 1e-7), n_log_n(1e-3, 0.5e-7), 0}, Pair{cached, line(2e-3, 1e-6), 0}}) {
+    double low = 100, high = 100'000;
+    for (int k = 0; k < 60; ++k) {
+      const double middle = std::sqrt(low * high);
+      (pair.variant(middle) > pair.baseline(middle) ? low : high) = middle;
+    }
+    pair.truth = high;
+    int inside = 0;
+    for (int k = 0; k < studies(); ++k) {
+      const Record record = over_sizes({100, 1'000, 10'000, 100'000}, pair.baseline, pair.variant, 11,
+                                       300 + static_cast<std::uint64_t>(k));
+      const Analysed study = analyse(record);
+      const Crossover found = crossovers_of(study).at(0);
+      inside += found.size.low <= pair.truth && pair.truth <= found.size.high ? 1 : 0;
+    }
+    CAPTURE(pair.truth);
+    CHECK(inside >= 0.93 * studies());
+  }
+}
+
 TEST_CASE("a size with too few rounds for an interval leaves bounds that are numbers, not none") {
   Record record = over_sizes({100, 1'000, 10'000}, line(0, 1e-6), line(0, 0.5e-6));
   for (Cell& cell : record.cells) {

@@ -67,7 +67,7 @@ TEST_CASE("what is left out is said as soon as it is known") {
   CHECK(test::contains(theatre.all_notes(), "too few for an interval: a round takes 4."));
   CHECK(told_at[0] < 6);  // after the first round
   CHECK(told_at[1] < 10);
-  CHECK(record.left_out.back().needed_s > 60);  // with what the larger size needs
+  CHECK(advised_budget_s(record) > 60);  // with what the larger size needs
   CHECK(analyse(record).conclusion.answer == Conclusion::Kind::cannot_tell);
 }
 

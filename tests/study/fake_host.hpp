@@ -53,13 +53,24 @@ class FakeHost : public Host {
   };
   std::vector<Checked> checked;
   double check_s = 0;
+  struct Metered {
+    CellSpec spec;
+    int round;  // the last one before it
+  };
+  std::vector<Metered> metered;
+  double meter_s = 0;  // what metering a cell takes; nothing is metered where it takes none
+  int last_round = 0;
   int opened = 0;
   int closed = 0;
-  std::size_t most_alive = 0;  // cell processes at the same time
+  int launched = 0;                  // of them, in a program started anew
+  std::vector<std::uint64_t> seeds;  // of the inputs, as they were asked for
+  std::size_t most_alive = 0;        // cell processes at the same time
 
   std::optional<Fault> open(const Point& at, const std::vector<CellSpec>& cells, BlockFacts& facts) override {
     ++opened;
     if (on_open) on_open(opened);
+    if (facts.afresh) ++launched;
+    seeds.push_back(at.seed);
     at_ = at;
     cells_ = cells;
     alive_.assign(cells.size(), false);
@@ -78,6 +89,7 @@ class FakeHost : public Host {
       clock_.advance(renewing_s);
       visit.renewing_s = renewing_s;
     }
+    last_round = order.round;
     Trial trial;
     trial.round = order.round;
     trial.wall_s = call_s(cells_[cell], cell, order.round, fresh);
@@ -95,6 +107,15 @@ class FakeHost : public Host {
     visit.seen.check = CheckFacts{other_size, true, {}};
     return visit;
   }
+  Visit meter(std::size_t cell, int calls) override {
+    Visit visit;
+    if (meter_s <= 0) return visit;
+    clock_.advance(meter_s);
+    metered.push_back({cells_[cell], last_round});
+    visit.seen.metered.resize(static_cast<std::size_t>(calls));
+    for (auto& sums : visit.seen.metered) sums.withheld = "it is simulated";
+    return visit;
+  }
   void renew() override { alive_.assign(alive_.size(), false); }
   std::optional<double> crowd(int copies) override { return crowd_s ? crowd_s(copies) : std::nullopt; }
   void close() override { ++closed; }
@@ -109,16 +130,17 @@ class FakeHost : public Host {
 // A study that is described but never called: `variants` of them, each with these worker counts.
 class FakeStudy {
  public:
-  using Make = std::size_t (*)(std::size_t);
+  using Make = std::size_t (*)(const StudyPoint&);
   FakeStudy(int variants, std::vector<int> workers, std::vector<std::size_t> sizes = {1000})
       : study_(
-            "Simulated", +[](std::size_t n) { return n; }, +[](const std::size_t& n) { return n; }) {
+            "Simulated", +[](const StudyPoint& at) { return at.size; }, +[](const std::size_t& n) { return n; }) {
     study_.sizes(std::move(sizes));
     study_.workers(std::move(workers));
     for (int v = 0; v < variants; ++v)
       study_.template variant<Workers>("v" + std::to_string(v), [](const std::size_t& n, Workers) { return n; });
   }
   const StudyBase& base() const { return study_; }
+  void inputs(int count) { study_.inputs(count); }
 
  private:
   Study<Make, std::size_t (*)(const std::size_t&), Exactly> study_;

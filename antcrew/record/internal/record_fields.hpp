@@ -79,6 +79,9 @@ void fields(F&& f, R& p) {
   f.later("stands", p.stands);
   f.later("weak_scaling", p.weak_scaling);
   f.later("confirm", p.confirm);
+  f.later("matters", p.matters);
+  f.later("launches", p.launches);
+  f.later("inputs", p.inputs);
   f.later("asked", p.asked);
 }
 
@@ -135,6 +138,7 @@ void fields(F&& f, R& t) {
   f("round", t.round);
   f.later("generation", t.generation);
   f.later("confirming", t.confirming);
+  f.later("block", t.block);
   f.later("stand", t.stand);
   f.later("start_s", t.start_s);
   f.later("order", t.order);
@@ -235,6 +239,10 @@ void fields(F&& f, R& b) {
   f.later("confirming", b.confirming);
   f.later("refill_s", b.refill_s);
   f.later("neighbours_cpu_s", b.neighbours_cpu_s);
+  f.later("block", b.block);
+  f.later("input_seed", b.input_seed);
+  f.later("afresh", b.afresh);
+  f.later("not_afresh", b.not_afresh);
 }
 
 template <class F, class R>
@@ -244,6 +252,16 @@ void fields(F&& f, R& c) {
   f("leader", c.leader);
   f("rivals", c.rivals);
   f("rounds", c.rounds);
+  f.later("blocks", c.blocks);
+}
+
+template <class F, class R>
+requires std::is_same_v<std::remove_const_t<R>, YardstickFacts>
+void fields(F&& f, R& y) {
+  f("edition", y.edition);
+  f("arithmetic_s", y.arithmetic_s);
+  f("wake_s", y.wake_s);
+  f("stream_s", y.stream_s);
 }
 
 template <class F, class R>
@@ -276,6 +294,8 @@ void fields(F&& f, R& r) {
   f("points", r.points);
   f.later("blocks", r.blocks);
   f.later("crowds", r.crowds);
+  f.later("yardstick", r.yardstick);
+  f.later("waited_idle_s", r.waited_idle_s);
   f.later("confirmations", r.confirmations);
   f.later("left_out", r.left_out);
   f.later("ladders", r.ladders);

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
 
 #include "antcrew/analysis/analysed.hpp"
 #include "antcrew/base/units.hpp"
@@ -114,6 +115,15 @@ std::vector<std::string> cell_texts(const CellFigures& f) {
 
 namespace {
 
+std::vector<std::string> with_fitting_time(const CellView& cell, std::vector<std::string> texts) {
+  constexpr std::size_t time = 3;
+  constexpr std::size_t interval = 4;
+  if (!cell.fitting_time_s) return texts;
+  texts[time] = duration_median_text(*cell.fitting_time_s);
+  texts[interval] = duration_bounds_text(*cell.fitting_time_s);
+  return texts;
+}
+
 std::vector<std::string> row_of(const CellView& cell, bool name_again, const char* best) {
   std::vector<std::string> texts = cell.texts;
   if (!name_again) texts[0] = texts[1] = "";
@@ -131,7 +141,25 @@ std::vector<std::string> marked_texts(const CellView& cell, bool name_again) {
 }
 
 std::vector<std::string> short_texts(const CellView& cell, bool name_again) {
-  return row_of(cell, name_again, "best");
+  return with_fitting_time(cell, row_of(cell, name_again, "best"));
+}
+
+std::vector<std::string> fitted_texts(const CellView& cell, bool name_again) {
+  return with_fitting_time(cell, marked_texts(cell, name_again));
+}
+
+std::optional<Estimate> fitting_time(const Analysed& study, const CellFigures& f, bool& differs) {
+  constexpr double apart = 0.02;
+  if (f.cell->kind == Cell::Kind::baseline || f.baseline < 0 || !f.speedup || !f.time_s) return std::nullopt;
+  const CellFigures& baseline = study.cells[static_cast<std::size_t>(f.baseline)];
+  const bool shown =
+      f.verdict == Verdict::holds || f.verdict == Verdict::too_noisy || f.verdict == Verdict::too_few_rounds;
+  if (!shown || !baseline.time_s || !(f.speedup->median > 0) || !(f.time_s->median > 0)) return std::nullopt;
+  Estimate time = *f.time_s;
+  const double factor = baseline.time_s->median / f.speedup->median / time.median;
+  differs = differs || std::fabs(factor - 1) > apart;
+  for (double* one : {&time.median, &time.low, &time.high}) *one *= factor;
+  return time;
 }
 
 }  // namespace antcrew::internal

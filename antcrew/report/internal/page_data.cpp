@@ -145,10 +145,11 @@ Json figure_json(const Figure& figure) {
 // What a column sorts by: the number behind the text.
 Json sort_keys(const CellView& cell) {
   const CellFigures& f = *cell.numbers;
-  const std::vector<std::string> texts = marked_texts(cell);
+  const std::vector<std::string> texts = fitted_texts(cell);
   const auto median_of = [](const std::optional<Estimate>& e) { return e ? Json(e->median) : Json(nullptr); };
   const bool baseline = f.cell->kind == Cell::Kind::baseline;
-  return Json::array({texts[0], texts[1], f.cell->workers, median_of(f.time_s), texts[4],
+  return Json::array({texts[0], texts[1], f.cell->workers,
+                      median_of(cell.fitting_time_s ? cell.fitting_time_s : f.time_s), texts[4],
                       baseline ? Json(nullptr) : median_of(f.speedup), baseline ? Json(nullptr) : Json(f.efficiency),
                       f.overhead_s, f.busy_processors, f.peak_bytes, texts[10]});
 }

@@ -39,6 +39,7 @@ Json models_json(const Analysed& study) {
     Json json = whose_json(study, curve.of);
     json["measured_workers"] = curve.scaling.workers;
     json["refused"] = text_or_null(curve.scaling.refused);
+    json["beyond"] = text_or_null(curve.scaling.beyond);
     Json fits = Json::array();
     for (const ScalingFit& fit : curve.scaling.fits) fits.push_back(fit_json(fit));
     json["fits"] = std::move(fits);

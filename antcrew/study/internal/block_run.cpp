@@ -5,7 +5,9 @@
 #include <algorithm>
 #include <set>
 
+#include "antcrew/analysis/claim.hpp"
 #include "antcrew/analysis/pairing.hpp"
+#include "antcrew/analysis/series.hpp"
 #include "antcrew/base/units.hpp"
 #include "antcrew/machine/limits.hpp"
 #include "antcrew/record/record.hpp"
@@ -26,6 +28,11 @@ bool ends(const Fault& fault) {
 
 bool gave_up(const Cell& cell) {
   return std::any_of(cell.faults.begin(), cell.faults.end(), ends);
+}
+
+// Each block of a confirmation finds it again.
+bool has_fault(const Cell& cell, Fault::Kind kind) {
+  return std::any_of(cell.faults.begin(), cell.faults.end(), [&](const Fault& fault) { return fault.kind == kind; });
 }
 
 // By what may come and go. A hang is not waited for twice.
@@ -128,15 +135,22 @@ void BlockRun::begin_where_it_ended() {
     const Cell* baseline = baseline_of(run_.record, cell);
     const ByGeneration ratios = ratios_of(*baseline, cell, confirming_);
     std::vector<double> values;
+    const double times = widening(explored_correlations(run_.record)[r.index]);
     for (const auto& [generation, ratio] : ratios) {
       values.push_back(ratio);
       if (confirming_ == 0 && run_.plan.rounds == 0 && is_stage_end(static_cast<int>(values.size())))
-        r.over = r.stages.finished(median_interval(values, staged_level)) || r.over;
+        r.over = r.stages.finished(widened(median_interval(values, staged_level), times)) || r.over;
     }
   }
   unfinished_ = std::any_of(cells_.begin(), cells_.end(),
                             [](const Running& r) { return !r.baseline() && !r.over && !r.visited; });
   generations_ = static_cast<int>(seen.size()) - (unfinished_ ? 1 : 0);
+}
+
+void BlockRun::be_block(int number, std::uint64_t input_seed, bool afresh) noexcept {
+  facts_.block = number;
+  facts_.input_seed = input_seed;
+  facts_.afresh = afresh;
 }
 
 bool BlockRun::open() {
@@ -145,17 +159,20 @@ bool BlockRun::open() {
   own_before_s_ = run_.tools.own_cpu_s();
   std::vector<CellSpec> specs;
   for (const Running& r : cells_) specs.push_back(r.spec);
-  auto fault = run_.tools.host.open(run_.record.points[point_], specs, facts_);
-  opening_s_ = run_.elapsed_s() - opened_at_s_;
+  Point at = run_.record.points[point_];
+  at.seed = facts_.input_seed;
+  auto fault = run_.tools.host.open(at, specs, facts_);
+  run_.opening_s[point_] = opening_s_ = run_.elapsed_s() - opened_at_s_;
   const bool fatal = fault && fault->kind != Fault::Kind::threads_left;
-  if (fault) {
+  const bool told = fault && has_fault(run_.record.cells[cells_.front().index], fault->kind);
+  if (fault && !told) {
     RecordStep step;
     step.visited.emplace();
     step.visited->cell = cells_.front().index;
     step.visited->seen.faults.push_back(std::move(*fault));
     run_.add(std::move(step));
   }
-  if (!fatal) state_memory();
+  if (!fatal && facts_.block <= 1) state_memory();
   run_.visit_ended_ns = run_.tools.now_ns();
   return !fatal;
 }
@@ -237,6 +254,8 @@ bool BlockRun::variants_over() const noexcept {
 }
 
 bool BlockRun::generation(int rounds, const MayGo& may_go) {
+  run_.wait_until_idle();
+  run_.time_yardstick(false);
   const double began_s = run_.elapsed_s();
   renewing_s_ = visiting_s_ = 0;
   for (Running& r : cells_) r.spent_s = 0;
@@ -345,6 +364,7 @@ void BlockRun::keep(Running& r, Visit visit, double took_s) {
     trial.stand = r.stand;
     trial.generation = generation_;
     trial.confirming = confirming_;
+    if (facts_.block > 0) trial.block = facts_.block;
     trial.order = ++run_.trials;
     if (visit.began_ns != 0)
       trial.start_s = run_.began_at_s + RunState::seconds_between(run_.started_ns, visit.began_ns);

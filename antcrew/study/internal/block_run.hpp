@@ -35,6 +35,9 @@ class BlockRun {
   // confirming: the number of the confirmation; 0 = exploring.
   BlockRun(RunState& run, std::size_t point, std::vector<Running> cells, int confirming);
 
+  // Which block of the confirmation it is, from 1 on, with which input, and whether the program is started anew for it.
+  void be_block(int number, std::uint64_t input_seed, bool afresh) noexcept;
+
   // Makes the input. False when nothing can be tried; what is wrong is in the record.
   bool open();
   void close();

@@ -13,9 +13,11 @@ double Budget::at_least(double ends_s, double now_s, double needed_s) const noex
   return std::max(ends_s, std::min(now_s + needed_s, exploring_ends_s()));
 }
 
-bool Budget::keep_back(double now_s, double visit_s, double exploring_needs_s) noexcept {
+bool Budget::keep_back(double now_s, double visit_s, double opening_s, double exploring_needs_s) noexcept {
   if (!limited() || !confirms_ || reserve_s_ <= 0) return confirms_;
-  reserve_s_ = std::max(reserve_s_, reserved_rounds * reserved_cells * visit_s);
+  const double rounds_s = reserved_rounds * reserved_cells * visit_s;
+  const double blocks_s = std::min(rounds_s + reserved_blocks * opening_s, most_reserved_share * total_s_);
+  reserve_s_ = std::max({reserve_s_, rounds_s, blocks_s});
   if (now_s + exploring_needs_s > exploring_ends_s()) give_up_confirming();
   return confirms_;
 }

@@ -30,8 +30,10 @@ class Budget {
 
   // Once the cost of a round is known: what confirming needs is kept back; false when that leaves exploring without
   // its least number of rounds, and there will be none.
-  bool keep_back(double now_s, double visit_s, double exploring_needs_s) noexcept;
+  bool keep_back(double now_s, double visit_s, double opening_s, double exploring_needs_s) noexcept;
   void give_up_confirming() noexcept;
+  // Seconds that passed and are not counted.
+  void extend(double seconds) noexcept { total_s_ += limited() ? seconds : 0; }
 
   // Whether something of this length may still be begun: it may end a little late.
   bool fits(double now_s, double seconds, double ends_s) const noexcept {
@@ -41,6 +43,8 @@ class Budget {
   static constexpr double reserved_share = 0.25;
   static constexpr int reserved_rounds = 7;
   static constexpr int reserved_cells = 4;
+  static constexpr int reserved_blocks = 6;
+  static constexpr double most_reserved_share = 0.4;  // for those
 
  private:
   static constexpr double slack = 0.02;

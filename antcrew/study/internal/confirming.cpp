@@ -7,6 +7,7 @@
 
 #include "antcrew/analysis/analysed.hpp"
 #include "antcrew/analysis/pairing.hpp"
+#include "antcrew/analysis/series.hpp"
 #include "antcrew/analysis/thresholds.hpp"
 #include "antcrew/study/internal/run_parts.hpp"
 
@@ -25,7 +26,7 @@ class Confirming {
     ConfirmationFacts facts;
     if (unfinished(done)) {
       facts = run_.record.confirmations.back();
-    } else if (explored_since()) {
+    } else if (!stands()) {
       const auto chosen = choose();
       if (!chosen) return;
       facts = *chosen;
@@ -53,16 +54,25 @@ class Confirming {
     return done < last.rounds;
   }
 
-  // What was confirmed already is not confirmed again, unless there is more to choose from.
-  bool explored_since() const {
-    int explored = 0;
+  // The first confirmation that came to its end stands: of several one could choose. What is edited afterwards was not
+  // in it.
+  bool stands() const {
+    const int number = confirmed_by(run_.record);
+    if (number == 0) return false;
+    const ConfirmationFacts& last = run_.record.confirmations.back();
     int confirmed = 0;
+    int attempt = 1;
     for (const Cell& cell : run_.record.cells) {
-      for (const Trial& trial : cell.trials)
-        (trial.confirming > 0 ? confirmed : explored) =
-            std::max(trial.confirming > 0 ? confirmed : explored, trial.order.value_or(0));
+      for (const Trial& trial : cell.trials) {
+        if (trial.confirming == number) confirmed = std::max(confirmed, trial.order.value_or(0));
+      }
+      attempt = std::max(attempt, cell.attempt);
     }
-    return run_.record.confirmations.empty() || explored > confirmed;
+    if (attempt == 1) return true;
+    return std::none_of(run_.record.cells.begin(), run_.record.cells.end(), [&](const Cell& cell) {
+      return cell.point == last.point && cell.attempt > 1 && !cell.trials.empty() &&
+             cell.trials.front().order.value_or(0) > confirmed;
+    });
   }
 
   std::optional<ConfirmationFacts> choose() {
@@ -72,9 +82,16 @@ class Confirming {
     if (chosen.empty()) return std::nullopt;
     ConfirmationFacts facts{point, chosen.front(), {chosen.begin() + 1, chosen.end()}, run_.plan.rounds};
     const int least = run_.plan.rounds > 0 ? run_.plan.rounds : least_confirming;
+    // In blocks with fewer rivals rather than in one block with all.
+    facts.blocks = std::max(least_for_interval, run_.plan.launches);
+    if (run_.plan.rounds > 0) facts.blocks = std::min(facts.blocks, run_.plan.rounds);
     int room = rounds_that_fit(facts);
     while (room < least && !facts.rivals.empty() && run_.plan.rounds == 0) {
       facts.rivals.pop_back();
+      room = rounds_that_fit(facts);
+    }
+    if (room < std::min(least, least_confirming) && facts.blocks > 1) {
+      facts.blocks = 1;
       room = rounds_that_fit(facts);
     }
     if (room < std::min(least, least_confirming)) {
@@ -82,7 +99,9 @@ class Confirming {
       run_.leave_out(LeftOut::What::confirming, point, needed, "no time left to confirm the best in fresh rounds");
       return std::nullopt;
     }
-    facts.rounds = std::min(room, run_.plan.rounds > 0 ? run_.plan.rounds : rounds_wanted(facts));
+    facts.rounds =
+        std::min(room, run_.plan.rounds > 0 ? run_.plan.rounds : std::max(facts.blocks, rounds_wanted(facts)));
+    if (facts.blocks > 1 && run_.plan.rounds == 0) choose_blocks(facts);
     return facts;
   }
 
@@ -107,12 +126,16 @@ class Confirming {
   }
 
   double opening_s(std::size_t point) const {
+    if (const auto known = run_.opening_s.find(point); known != run_.opening_s.end()) return known->second;
     double seconds = 0;
     for (const BlockFacts& block : run_.record.blocks) {
       if (block.point == point) seconds = block.make_input_s + block.reference_s;
     }
     return seconds;
   }
+
+  // A block for each round, where that costs little: then blocks are many, and what they share by chance averages out.
+  static bool block_a_round(double opening_s, double round_s) { return opening_s < round_s / 2; }
 
   double round_s(const ConfirmationFacts& facts) const {
     const auto cost = [&](std::size_t index) {
@@ -125,35 +148,93 @@ class Confirming {
     return seconds;
   }
 
+  // None where there is no time for that many blocks.
   int rounds_that_fit(const ConfirmationFacts& facts) const {
     if (!run_.budget.limited()) return stage_ends.back() + run_.plan.rounds;
-    const double left = run_.budget.total_s() - run_.elapsed_s() - opening_s(facts.point);
     const double each = std::max(1e-6, round_s(facts));
-    return static_cast<int>(std::clamp(left / each, 0.0, 1e6));
+    const double opening = opening_s(facts.point);
+    const double left = run_.budget.total_s() - run_.elapsed_s();
+    const double rounds = facts.blocks > 1 && block_a_round(opening, each)
+                              ? left / (each + opening)
+                              : (left - std::max(1, facts.blocks) * opening) / each;
+    return rounds < facts.blocks ? 0 : static_cast<int>(std::clamp(rounds, 0.0, 1e6));
+  }
+
+  // More blocks than asked for, with fewer rounds where time is short, as long as that makes the interval narrower;
+  // they take no more time than their rounds do.
+  void choose_blocks(ConfirmationFacts& facts) const {
+    const double each = std::max(1e-6, round_s(facts));
+    const double opening = opening_s(facts.point);
+    if (block_a_round(opening, each)) return;
+    const int wanted = facts.rounds;
+    ConfirmationFacts tried = facts;
+    double narrowest = interval_factor(facts.blocks, facts.rounds);
+    for (++tried.blocks; tried.blocks * opening <= wanted * each && tried.blocks <= wanted; ++tried.blocks) {
+      tried.rounds = std::min(wanted, rounds_that_fit(tried));
+      if (tried.rounds < least_confirming || tried.rounds < tried.blocks) break;
+      const double width = interval_factor(tried.blocks, tried.rounds);
+      if (width >= 0.99 * narrowest) continue;
+      narrowest = width;
+      facts = tried;
+    }
+  }
+
+  int blocks_of(const ConfirmationFacts& facts, int number) const {
+    int blocks = 0;
+    for (const Trial& trial : run_.record.cells[facts.leader].trials) {
+      if (trial.confirming == number) blocks = std::max(blocks, trial.block.value_or(1));
+    }
+    return blocks;
   }
 
   void make(const ConfirmationFacts& facts, int done) {
+    const auto number = static_cast<int>(run_.record.confirmations.size());
+    const double ends_s = run_.budget.limited() ? late * run_.budget.total_s() : 0;
+    const auto may_go = [&](double seconds) { return run_.budget.fits(run_.elapsed_s(), seconds, ends_s); };
+    for (int block = blocks_of(facts, number) + 1; done < facts.rounds; ++block) {
+      if (block > 1 && !may_go(opening_s(facts.point) + round_s(facts))) break;
+      const int made = make_block(facts, number, block, done, may_go);
+      if (made == 0) break;
+      done += made;
+    }
+  }
+
+  // How many rounds it had.
+  int make_block(const ConfirmationFacts& facts, int number, int which, int done, const BlockRun::MayGo& may_go) {
     std::vector<std::size_t> cells{facts.leader};
     cells.insert(cells.end(), facts.rivals.begin(), facts.rivals.end());
-    BlockRun block(run_, facts.point, cells_among(run_, facts.point, cells),
-                   static_cast<int>(run_.record.confirmations.size()));
+    BlockRun block(run_, facts.point, cells_among(run_, facts.point, cells), number);
     for (Running& r : block.cells()) {
-      if (!r.baseline() && r.spec.baseline()) return;  // this run does not have that variant
+      if (!r.baseline() && r.spec.baseline()) return 0;  // this run does not have that variant
     }
-    if (block.baseline_over() || block.cells()[1].over) return;
+    if (block.baseline_over() || block.cells()[1].over) return 0;
+    const auto inputs = static_cast<std::uint64_t>(run_.study.input_count());
+    block.be_block(which, static_cast<std::uint64_t>(which) % inputs, run_.plan.launches > 0);
+    int made = 0;
     try {
       if (block.open()) {
-        const double ends_s = run_.budget.limited() ? late * run_.budget.total_s() : 0;
-        const auto may_go = [&](double seconds) { return run_.budget.fits(run_.elapsed_s(), seconds, ends_s); };
-        for (int k = done; k < facts.rounds && !block.variants_over(); ++k) {
-          if (!block.generation(1, may_go)) break;
-          run_.progress = 1 - Budget::reserved_share * (1 - static_cast<double>(k + 1) / facts.rounds);
+        const int rounds = rounds_of_block(facts, done, which);
+        while (made < rounds && !block.variants_over() && block.generation(1, may_go)) {
+          ++made;
+          run_.progress = 1 - Budget::reserved_share * (1 - static_cast<double>(done + made) / facts.rounds);
         }
       }
     } catch (const BlockLost& lost) {
-      run_.leave_out(LeftOut::What::confirming, facts.point, 0, "not confirmed: " + lost.fault.text);
+      if (done + made < least_confirming)
+        run_.leave_out(LeftOut::What::confirming, facts.point, 0, "not confirmed: " + lost.fault.text);
+      made = 0;
     }
     block.close();
+    return made;
+  }
+
+  // By what the last block cost, not by what it showed.
+  int rounds_of_block(const ConfirmationFacts& facts, int done, int which) const {
+    const int left = facts.rounds - done;
+    if (facts.blocks <= 1) return left;
+    if (block_a_round(opening_s(facts.point), round_s(facts))) return 1;
+    const int blocks = std::max(1, facts.blocks - which + 1);
+    return (left + blocks - 1) / blocks;
   }
 
   RunState& run_;

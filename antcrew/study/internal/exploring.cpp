@@ -5,11 +5,13 @@
 #include <algorithm>
 #include <map>
 
+#include "antcrew/analysis/claim.hpp"
 #include "antcrew/analysis/conclusion.hpp"
 #include "antcrew/analysis/pairing.hpp"
 #include "antcrew/analysis/thresholds.hpp"
 #include "antcrew/base/units.hpp"
 #include "antcrew/record/record.hpp"
+#include "antcrew/study/internal/explaining.hpp"
 #include "antcrew/study/internal/metered_cells.hpp"
 #include "antcrew/study/internal/point_text.hpp"
 #include "antcrew/study/internal/turns.hpp"
@@ -23,9 +25,7 @@ constexpr int settled_generations = stage_ends[1];
 constexpr int measured_generations = 3;  // by then their cost is known, also on a machine that was disturbed at first
 constexpr double crowd_share = 0.03;     // of a block's time at most
 constexpr std::size_t crowd_samples = 15;
-constexpr double checks_share = 0.05;  // of the budget at most
-constexpr double meter_share = 0.1;    // the same
-constexpr int metered_calls = 3;
+constexpr int explained_after = 6;  // rounds, so that no budget is used up before
 
 // What a point took, for a guess at itself and at others.
 struct Seen {
@@ -40,6 +40,7 @@ class Exploring {
  public:
   explicit Exploring(RunState& run)
       : run_(run),
+        explaining_(run),
         headline_(headline_point(run.record)),
         turns_(turns_of(run.record, run.budget.limited() && run.plan.rounds == 0)) {}
 
@@ -91,7 +92,7 @@ class Exploring {
   void leave_out(std::size_t point) {
     if (generations_at(point) > 0) {
       const std::size_t cells = cells_to_meter(run_.record, cells_at(run_, point), run_.plan.meter).size();
-      if (cells > 0) say_not_metered(point, static_cast<int>(cells), budget_for(guess_s(point, 1)));
+      if (cells > 0) explaining_.say_not_metered(point, static_cast<int>(cells), budget_for(guess_s(point, 1)));
       return;
     }
     std::vector<Turn> kept(turns_.begin(), turns_.begin() + static_cast<std::ptrdiff_t>(turn_));
@@ -132,8 +133,7 @@ class Exploring {
     try {
       if (block.open()) {
         rounds(point, block);
-        checks(point, block);
-        if (!at().least) meter(point, block);
+        explaining_.explain(point, block, {at().least, true});
         block.try_again([&](double seconds) {
           return run_.budget.fits(run_.elapsed_s(), seconds, run_.budget.exploring_ends_s());
         });
@@ -172,6 +172,7 @@ class Exploring {
       each_s = block.generations() <= measured_generations ? std::min(each_s, block.next_generation_s())
                                                            : block.next_generation_s();
       if (block.generations() <= measured_generations) ends_s = plan_ahead(point, block, each_s);
+      if (block.generations() == explained_after) explaining_.explain(point, block, {at().least, false});
       crowds(point, block, began_s);
       look(block);
       run_.progress = base_progress() + (1 - Budget::reserved_share) / static_cast<double>(turns_.size()) *
@@ -216,7 +217,8 @@ class Exploring {
     const double needed_s = std::max(0, wanted) * each_s;
     if (point == headline_ && block.generations() == measured_generations) {
       const bool hoped = budget.confirms();
-      if (!budget.keep_back(now, each_s / static_cast<double>(block.cells().size()), needed_s) && hoped)
+      if (!budget.keep_back(now, each_s / static_cast<double>(block.cells().size()), block.opening_s(), needed_s) &&
+          hoped)
         say_not_confirmed(point, each_s, now + needed_s);
     }
     const double share_ends_s = at().least ? now : budget.point_ends_s(now, turns_.size() - turn_);
@@ -249,84 +251,14 @@ class Exploring {
   // Cells that need no more rounds are left out of those to come.
   void look(BlockRun& block) {
     if (run_.plan.rounds != 0 || !is_stage_end(block.generations())) return;
+    const std::vector<double> correlations = explored_correlations(run_.record);
     for (Running& r : block.cells()) {
       if (r.over || r.baseline()) continue;
       const Cell& cell = run_.record.cells[r.index];
       const Cell* baseline = baseline_of(run_.record, cell);
-      const ByGeneration ratios = ratios_of(*baseline, cell, exploring);
-      if (const auto estimate = estimate_of(ratios, staged_level)) r.over = r.stages.finished(*estimate);
+      const auto estimate = explored_ratio(*baseline, cell, staged_level, correlations[r.index]);
+      if (estimate) r.over = r.stages.finished(*estimate);
     }
-  }
-
-  // Each variant that is sound so far is tried with another input, off the clock, the fastest first: what is too good
-  // to be true, and what will be named the best, is among them. For a small share of the budget, which input and
-  // reference may have used up already.
-  void checks(std::size_t point, BlockRun& block) {
-    const double allowed_s = checks_share * run_.budget.total_s();
-    const std::size_t other = smaller_size(run_.record, point);
-    std::vector<std::size_t> order;
-    for (std::size_t i = 0; i < block.cells().size(); ++i) {
-      const Cell& cell = run_.record.cells[block.cells()[i].index];
-      if (cell.kind == Cell::Kind::variant && !cell.trials.empty() && cell.faults.empty() && !cell.check)
-        order.push_back(i);
-    }
-    std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) {
-      const auto seconds = [&](std::size_t i) {
-        return run_.record.cells[block.cells()[i].index].trials.back().wall_s;
-      };
-      return seconds(a) < seconds(b);
-    });
-    LeftOut left{LeftOut::What::checks, point, 0, 0};
-    for (const std::size_t i : order) {
-      const Cell& cell = run_.record.cells[block.cells()[i].index];
-      const double foreseen_s = block.facts().make_input_s + 2 * (block.reference_s() + cell.trials.back().wall_s);
-      if (run_.budget.limited() && checks_s_ + foreseen_s > allowed_s) {
-        ++left.count;
-        left.needed_s += foreseen_s;
-        continue;
-      }
-      const double before_s = run_.elapsed_s();
-      block.check(i, other);
-      checks_s_ += run_.elapsed_s() - before_s;
-    }
-    if (left.count == 0) return;
-    left.needed_s = (checks_s_ + left.needed_s) / checks_share;
-    run_.leave_out(left, fmt::format("no time to try {} cell{} at {} with another input, too", left.count,
-                                     left.count == 1 ? "" : "s", point_text(run_.record.points[point])));
-  }
-
-  // Each variant at its largest worker count, and the fastest cell, the baseline first: what they do is logged in calls
-  // that are not timed.
-  void meter(std::size_t point, BlockRun& block) {
-    if (run_.plan.meter == Metering::none) return;
-    const std::vector<std::size_t> order = cells_to_meter(run_.record, block.cells(), run_.plan.meter);
-    const double allowed_s = meter_share * run_.budget.total_s();
-    LeftOut left{LeftOut::What::metering, point, 0, 0};  // so far
-    for (const std::size_t i : order) {
-      const Cell& cell = run_.record.cells[block.cells()[i].index];
-      // A command is looked at while it runs, without calls beside: until there are looks enough.
-      constexpr double looks_enough_s = 0.3;
-      const double call_s = cell.trials.back().wall_s;
-      const double foreseen_s = run_.record.commands
-                                    ? metered_calls * std::max(call_s, looks_enough_s)
-                                    : (metered_calls + 3) * call_s + beside_calls_s(cell.crew, cell.workers);
-      const bool baseline = cell.kind == Cell::Kind::baseline;
-      if (run_.budget.limited() && meter_s_ + foreseen_s > (baseline ? 2 : 1) * allowed_s) {
-        ++left.count;
-        left.needed_s += foreseen_s;
-        continue;
-      }
-      const double before_s = run_.elapsed_s();
-      block.meter(i, metered_calls);
-      meter_s_ += run_.elapsed_s() - before_s;
-    }
-    if (left.count > 0) say_not_metered(point, left.count, (meter_s_ + left.needed_s) / meter_share);
-  }
-
-  void say_not_metered(std::size_t point, int cells, double needed_s) {
-    run_.leave_out(LeftOut{LeftOut::What::metering, point, needed_s, cells},
-                   fmt::format("no time to see where the time went in {} cell{} at {}", cells, cells == 1 ? "" : "s",
-                               point_text(run_.record.points[point])));
   }
 
   // Copies of the baseline, alone and together, one after the other: one of each a generation, so that the k-th of them
@@ -375,6 +307,7 @@ class Exploring {
   }
 
   RunState& run_;
+  Explaining explaining_;
   std::size_t headline_;
   std::vector<Turn> turns_;
   std::size_t turn_ = 0;
@@ -384,8 +317,6 @@ class Exploring {
   bool nothing_more_ = false;
   std::map<std::size_t, int> most_copies_;  // of a crowd at a point where more did not fit
   double crowd_s_ = 0;                      // spent on crowds in this turn
-  double meter_s_ = 0;                      // spent on metered calls, at all points
-  double checks_s_ = 0;                     // spent on checks, at all points
 };
 
 }  // namespace

@@ -303,9 +303,6 @@ class InputProcess {
 
 }  // namespace
 
-namespace {
-
-// User code reads nothing from the terminal, and what it prints must not end up in the result.
 void set_streams(int prints) {
   if (const int empty = ::open("/dev/null", O_RDONLY); empty >= 0) {
     ::dup2(empty, STDIN_FILENO);
@@ -314,8 +311,6 @@ void set_streams(int prints) {
   if (prints >= 0) ::dup2(prints, STDERR_FILENO);
   ::dup2(STDERR_FILENO, STDOUT_FILENO);
 }
-
-}  // namespace
 
 void serve_input(Channel coordinator, const InputOrder& order) {
   try {

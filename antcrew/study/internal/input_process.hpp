@@ -21,6 +21,9 @@ struct InputOrder {
   int prints;            // descriptor that standard output and error go to; -1 = standard error, as it is
 };
 
+// User code reads nothing from the terminal, and what it prints must not end up in the result.
+void set_streams(int prints);
+
 // In the forked process; does not return. Ends when the run does, taking everything below along.
 [[noreturn]] void serve_input(Channel coordinator, const InputOrder& order);
 

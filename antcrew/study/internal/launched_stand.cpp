@@ -165,7 +165,8 @@ class Relay {
                     spec_.pin,
                     order_.at,
                     begun_ns_,
-                    delay_seed.load()};
+                    delay_seed.load(),
+                    order_.at.seed};
     if (!head_.is_open() || !head_.send(pack(LaunchedRequest(order)))) end_as_launcher();
   }
 
@@ -283,7 +284,8 @@ int lead(const StudyBase& study, const std::string& folder) {
   Channel run(socket);
   const auto first = run.receive();
   if (!first) return 1;
-  const auto order = std::get<ServeCell>(unpack<LaunchedRequest>(*first));
+  auto order = std::get<ServeCell>(unpack<LaunchedRequest>(*first));
+  order.at.seed = order.input_seed;
   ProcessBoard* board = mapped_board(folder, false);
   end_with_channel(socket);
   watch_crashes(board);

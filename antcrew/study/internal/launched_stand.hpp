@@ -27,9 +27,10 @@ struct ServeCell {
   Point at;
   std::int64_t begun_ns = 0;  // when the launcher was
   std::uint64_t delays = 0;   // seed of random delays; 0 = none
+  std::uint64_t input_seed = 0;
   static void each(auto&& f, auto& m) {
     f("variant", m.variant), f("workers", m.workers), f("pin", m.pin), f("at", m.at), f("begun_ns", m.begun_ns),
-        f("delays", m.delays);
+        f("delays", m.delays), f("input_seed", m.input_seed);
   }
 };
 

@@ -43,7 +43,8 @@ std::vector<std::size_t> cells_to_meter(const Record& record, const std::vector<
   std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) {
     const auto rank = [&](std::size_t i) {
       const Cell& cell = cell_at(i);
-      if (cell.kind == Cell::Kind::baseline) return -1.0;
+      if (cell.kind == Cell::Kind::baseline) return -2.0;
+      if (&cell == fastest) return -1.0;
       return cell.trials.back().wall_s + beside_calls_s(cell.crew, cell.workers);
     };
     return rank(a) < rank(b);

@@ -15,6 +15,46 @@ void RunState::add(RecordStep step) {
   apply(record, std::move(step));
 }
 
+void RunState::wait_until_idle() {
+  constexpr double look_s = 0.1;
+  constexpr double idle = 0.25;  // processors that others may keep busy
+  if (!tools.other_load || plan.wait_idle_s <= record.waited_idle_s) return;
+  const double before_s = elapsed_s();
+  double busy = tools.other_load(look_s);
+  if (busy > idle && record.waited_idle_s == 0)
+    note(fmt::format("other programs keep {:.1f} processors busy: waiting for them, up to {:.0f} s", busy,
+                     plan.wait_idle_s));
+  while (busy > idle && record.waited_idle_s + elapsed_s() - before_s < plan.wait_idle_s) {
+    if (hooks.stop && hooks.stop()) throw Stopped{};
+    busy = tools.other_load(look_s);
+  }
+  const double waited_s = elapsed_s() - before_s;
+  budget.extend(waited_s);
+  visit_ended_ns = tools.now_ns();
+  if (waited_s < 2 * look_s) return;  // nobody was waited for
+  RecordStep step;
+  step.waited_idle_s = waited_s;
+  add(std::move(step));
+  if (busy > idle && record.waited_idle_s >= plan.wait_idle_s)
+    note(fmt::format("other programs still keep {:.1f} processors busy: not waiting any longer", busy));
+}
+
+void RunState::time_yardstick(bool stream) {
+  constexpr double share = 0.01;  // of the time, for the stream and for the rest each
+  constexpr double stream_takes_s = 0.015;
+  if (!tools.yardstick) return;
+  const double before_s = elapsed_s();
+  const double allowed_s = share * std::max(before_s, stream ? budget.total_s() : 0);
+  double& spent_s = stream ? stream_s : yardstick_s;
+  const bool first = stream && spent_s == 0 && !budget.limited();
+  if (!first && spent_s + (stream ? stream_takes_s : 0) > allowed_s) return;
+  RecordStep step;
+  step.yardstick = tools.yardstick(stream);
+  spent_s += elapsed_s() - before_s;
+  add(std::move(step));
+  visit_ended_ns = tools.now_ns();  // not made up for by the next visit
+}
+
 void RunState::note(const std::string& text) const {
   if (hooks.on_note) hooks.on_note(text);
 }

@@ -24,12 +24,22 @@ struct RunState {
   double measured_before_s = 0;  // by earlier runs of this record
   double began_at_s = 0;         // of this run, since the record was created
   std::int64_t visit_ended_ns = 0;
-  int trials = 0;                              // of the whole record
-  std::map<std::size_t, double> visit_s = {};  // what the last visit of each cell took, all in all
-  std::map<std::string, double> hung_s = {};   // waiting for calls of each variant that did not end
+  int trials = 0;                                // of the whole record
+  std::map<std::size_t, double> visit_s = {};    // what the last visit of each cell took, all in all
+  std::map<std::size_t, double> opening_s = {};  // what opening the last block of each point took
+  std::map<std::string, double> hung_s = {};     // waiting for calls of each variant that did not end
   Budget budget = {};
   double progress = 0;    // of the run, by rounds
   double advised_s_ = 0;  // the budget that was named last
+
+  double yardstick_s = 0;  // spent by this run on its pieces that go with the rounds
+  double stream_s = 0;     // and on the stream
+
+  // Until other programs leave the machine, as long as the plan allows all together; what passes is not counted.
+  void wait_until_idle();
+
+  // What the machine is like now; not where that would take more than its share of the time.
+  void time_yardstick(bool stream);
 
   double elapsed_s() const { return seconds_between(started_ns, tools.now_ns()); }
   static double seconds_between(std::int64_t from, std::int64_t to) { return static_cast<double>(to - from) * 1e-9; }

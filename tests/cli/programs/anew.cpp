@@ -1,0 +1,63 @@
+// A study program that is started anew for the blocks that confirm its best; with an oddity that the environment names.
+#include <antcrew/antcrew.hpp>
+#include <chrono>
+#include <cstdio>
+#include <cstdlib>
+#include <fstream>
+#include <string>
+#include <thread>
+#include <vector>
+
+using namespace antcrew;
+
+namespace {
+
+// Where a start of the program has its code, heap and stack, one line for each input that it makes.
+std::vector<double> make(const StudyPoint& at) {
+  static const auto here = reinterpret_cast<std::uintptr_t>(&make);
+  if (const char* file = std::getenv("ANEW_PLACES"))
+    std::ofstream(file, std::ios::app) << here << " " << at.seed << "\n";
+  return std::vector<double>(at.size, 1.0 + static_cast<double>(at.seed));
+}
+
+double total(const std::vector<double>& in) {
+  double sum = 0;
+  for (const double value : in) sum += value;
+  return sum;
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+  const char* named = std::getenv("ANEW");
+  const std::string oddity = named == nullptr ? "" : named;
+  const bool again = std::getenv("ANTCREW_SERVE_BLOCK") != nullptr;
+  if (oddity == "prints") std::printf("not for the result\n");
+  if (oddity == "leaves" && again) std::_Exit(7);
+  std::thread thread;
+  if (oddity == "threads" && again) thread = std::thread([] { std::this_thread::sleep_for(std::chrono::seconds(30)); });
+
+  Study study(oddity == "other title" && again ? "Another sum" : "A sum", make, total, within(1e-9));
+  study.sizes({200'000});
+  study.inputs(2);
+  study.variant<ThreadCrew>("split", [](const std::vector<double>& in, ThreadCrew& crew) {
+    return crew.fold(
+        in.size(), 0.0,
+        [&](Range range) {
+          double sum = 0;
+          for (std::size_t i = range.first; i < range.last; ++i) sum += in[i];
+          return sum;
+        },
+        std::plus<>());
+  });
+  if (oddity == "run") {  // without a command line: nothing can be started anew
+    const Record record = run(study, Plan{.workers = {1, 2}, .rounds = 9, .crowd = false});
+    for (const auto& block : record.blocks) {
+      if (block.confirming > 0) std::printf("%d %s\n", block.afresh ? 1 : 0, block.not_afresh.c_str());
+    }
+    return 0;
+  }
+  const int code = study_main(argc, argv, study);
+  if (thread.joinable()) thread.detach();
+  return code;
+}
