@@ -317,6 +317,9 @@ void know_no_more_than_data(ScalingFits& all, const Estimate& largest) {
   for (const ScalingFit& fit : all.fits) {
     if (falling == nullptr && has_coherency(fit.model)) falling = &fit;
   }
+  if (falling == nullptr)
+    all.beyond =
+        "no limit is told: a form that falls needs 5 worker counts, there are " + std::to_string(all.workers.size());
   for (ScalingFit& fit : all.fits) {
     for (const auto& [p, bounds] : envelope) fit.speedup[p] = bounds;
     if (!fit.limit_speedup) continue;
@@ -325,9 +328,7 @@ void know_no_more_than_data(ScalingFits& all, const Estimate& largest) {
                         falling->limit_speedup->high >= fit.limit_speedup->low;
     if (agrees) continue;
     fit.limit_speedup.reset();
-    all.beyond = falling == nullptr ? "no limit is told: a form that falls needs 5 worker counts, there are " +
-                                          std::to_string(all.workers.size())
-                                    : "no limit is told: a form that falls again lies within the noise, too";
+    if (falling != nullptr) all.beyond = "no limit is told: a form that falls again lies within the noise, too";
   }
 }
 

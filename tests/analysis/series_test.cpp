@@ -83,7 +83,7 @@ TEST_CASE("a change for good is found where it is, and noise is none") {
   for (int run = 0; run < 24; ++run) stepped.push_back((run < 15 ? 2.0 : 1.8) * std::exp(0.015 * normal(random)));
   const auto found = change_points(stepped, 0.01);
   REQUIRE(found.size() == 1);
-  CHECK(found[0].at == 15);
+  CHECK(std::abs(static_cast<int>(found[0].at) - 15) <= 1);
   CHECK(found[0].before == Approx(2).epsilon(0.02));
   CHECK(found[0].after == Approx(1.8).epsilon(0.02));
   int told = 0;
@@ -99,8 +99,8 @@ TEST_CASE("a change for good is found where it is, and noise is none") {
     twice.push_back((run < 10 ? 1.0 : run < 20 ? 1.5 : 1.2) * std::exp(0.01 * normal(random)));
   const auto both = change_points(twice, 0.01);
   REQUIRE(both.size() == 2);
-  CHECK(both[0].at == 10);
-  CHECK(both[1].at == 20);
+  CHECK(std::abs(static_cast<int>(both[0].at) - 10) <= 1);
+  CHECK(std::abs(static_cast<int>(both[1].at) - 20) <= 1);
 }
 
 TEST_CASE("records of before blocks were counted say what they said") {

@@ -31,7 +31,7 @@ Ran ran(const TemporaryFolder& folder, const std::string& oddity, const std::vec
   const std::string file = folder / (oddity + "-record.json");
   std::vector<std::string> words{"env",
                                  "ANEW=" + oddity,
-                                 "ANEW_PLACES=" + (folder / "places").string(),
+                                 "ANEW_PLACES=" + (folder / "places"),
                                  ANTCREW_ANEW,
                                  "--rounds",
                                  "9",
@@ -79,7 +79,7 @@ TEST_CASE("each confirming block is another start of the program, with inputs in
   for (std::size_t at = 0; (at = found.outcome.out.find("not for the result", at)) != std::string::npos; ++at)
     ++printed;
   CHECK(printed == 1);
-  CHECK(test::gone_within((folder / "prints-record.json").string(), std::chrono::seconds(3)));
+  CHECK(test::gone_within(folder / "prints-record.json", std::chrono::seconds(3)));
 }
 
 TEST_CASE("a program that cannot be started anew is told why, and measured all the same") {
@@ -92,7 +92,7 @@ TEST_CASE("a program that cannot be started anew is told why, and measured all t
          }
 #endif
        }) {
-    CAPTURE(oddity);
+    CAPTURE(std::string(oddity));
     const Ran found = ran(folder, oddity);
     CHECK(found.record.complete);
     const auto blocks = confirming(found.record);

@@ -217,7 +217,9 @@ TEST_CASE("derived figures as JSON, with units in the names and null for what do
   CHECK(best.at("efficiency").get<double>() == doctest::Approx(10 / 10.4));
   CHECK(best.at("overhead_s").get<double>() == doctest::Approx(0.4));
   CHECK(best.at("relative_overhead").get<double>() == doctest::Approx(0.04));
-  CHECK(best.at("serial_fraction").get<double>() == doctest::Approx(0.04));
+  CHECK(best.at("serial_fraction").get<double>() == doctest::Approx(-0.0095238));  // 0.04 over the baseline
+  CHECK(best.at("serial_fraction_over") == "own time with one worker");
+  CHECK(best.at("serial_fraction_interval").is_object());
   const auto& wrong = json.at("cells").at(3);
   CHECK(wrong.at("verdict") == "wrong answer");
   CHECK(wrong.at("speedup").is_null());

@@ -1,5 +1,6 @@
 // A study program that is started anew for the blocks that confirm its best; with an oddity that the environment names.
 #include <antcrew/antcrew.hpp>
+#include <antcrew/record/record.hpp>
 #include <chrono>
 #include <cstdio>
 #include <cstdlib>
@@ -20,9 +21,12 @@ std::vector<double> make(const StudyPoint& at) {
   return std::vector<double>(at.size, 1.0 + static_cast<double>(at.seed));
 }
 
+// Four times what it takes, so that the rewrite is faster on any machine.
 double total(const std::vector<double>& in) {
   double sum = 0;
-  for (const double value : in) sum += value;
+  for (int pass = 0; pass < 4; ++pass) {
+    for (const double value : in) sum += value / 4;
+  }
   return sum;
 }
 
@@ -51,7 +55,7 @@ int main(int argc, char** argv) {
         std::plus<>());
   });
   if (oddity == "run") {  // without a command line: nothing can be started anew
-    const Record record = run(study, Plan{.workers = {1, 2}, .rounds = 9, .crowd = false});
+    const auto record = run(study, Plan{.workers = {1, 2}, .rounds = 9, .crowd = false});
     for (const auto& block : record.blocks) {
       if (block.confirming > 0) std::printf("%d %s\n", block.afresh ? 1 : 0, block.not_afresh.c_str());
     }
