@@ -25,12 +25,37 @@ Json cell_name(const CellFigures* f) {
           {"attempt", f->cell->attempt}};
 }
 
+// What the headline's interval is made from.
+Json claim_json(const Conclusion& c) {
+  if (!c.claim) return nullptr;
+  const auto inputs_json = [](const std::vector<ByInput>& inputs) {
+    Json all = Json::array();
+    for (const ByInput& one : inputs) all.push_back({{"input", one.seed}, {"ratio", one.ratio}});
+    return all;
+  };
+  return {{"blocks", c.claim->blocks},
+          {"rounds", c.claim->rounds},
+          {"correlation", c.claim->correlation},
+          {"times_as_wide", c.claim->widened},
+          {"spans", estimate_json(c.claim->spans)},
+          {"drifts", c.claim->drifts},
+          {"speedup_by_input", inputs_json(c.by_input)},
+          {"over_rival_by_input", inputs_json(c.rivals_by_input)}};
+}
+
 Json conclusion_json(const Conclusion& c) {
   Json level = Json::array();
   for (const CellFigures* f : c.level) level.push_back(cell_name(f));
-  return {{"answer", name_of(c.answer)},         {"point", c.point},         {"leader", cell_name(c.leader)},
-          {"speedup", estimate_json(c.speedup)}, {"confirmed", c.confirmed}, {"not_told_apart", std::move(level)},
-          {"better", cell_name(c.better)}};
+  return {{"answer", name_of(c.answer)},
+          {"point", c.point},
+          {"leader", cell_name(c.leader)},
+          {"speedup", estimate_json(c.speedup)},
+          {"confirmed", c.confirmed},
+          {"not_told_apart", std::move(level)},
+          {"better", cell_name(c.better)},
+          {"matters", c.matters},
+          {"of_one_input_and_process", c.of_one_block},
+          {"rests_on", claim_json(c)}};
 }
 
 Json left_out_json(const Record& record) {

@@ -117,11 +117,11 @@ TEST_CASE("a program that cannot be started anew is told why, and measured all t
 TEST_CASE("the run that is killed takes a block that was started anew along") {
   const TemporaryFolder folder;
   const std::string file = folder / "killed.json";
-  const pid_t run = test::start({ANTCREW_ANEW, "--rounds", "400", "--workers", "2", "--no-crowd", "--save", file,
+  const pid_t run = test::start({ANTCREW_ANEW, "--rounds", "60", "--workers", "2", "--no-crowd", "--save", file,
                                  "--instrument", "none", "--quiet", "--budget", "0"},
                                 folder / "out");
   bool confirming_now = false;
-  for (int looks = 0; looks < 1500 && !confirming_now; ++looks) {
+  for (int looks = 0; looks < 3000 && !confirming_now; ++looks) {
     std::this_thread::sleep_for(std::chrono::milliseconds(20));
     confirming_now = contains(test::read_file(file + ".rounds"), "\"confirmation\"");
   }

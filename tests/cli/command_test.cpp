@@ -52,8 +52,7 @@ TEST_CASE("demo finds the example and passes options on") {
   const Outcome demo =
       run_command({antcrew_path, "demo", "--sizes", "500", "--rounds", "6", "--budget", "2"}, folder.path());
   CHECK((demo.exit == 0 || demo.exit == 4));  // a disturbed machine may leave it open
-  const std::string sentence = test::first_paragraph(demo.out);
-  CHECK((demo.exit == 4 || contains(sentence, "speedup ")));
+  CHECK((demo.exit == 4 || contains(demo.out, "speedup ")));
   CHECK(contains(demo.out, "Record: antcrew-records/"));
 }
 

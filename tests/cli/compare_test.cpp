@@ -49,7 +49,7 @@ TEST_CASE("a change is told with both figures, a guard fails for it, and both ha
   CHECK(contains(worse.out, "program: "));
   const Outcome alike = run_command({antcrew_path, "compare", before, folder / "again.json", "--as", "json"});
   CHECK(alike.exit != 1);
-  CHECK(contains(alike.out, "\"margin\": 0.05"));
+  CHECK(contains(alike.out, "\"least_told\": 0.1"));
   CHECK(run_command({antcrew_path, "compare", after, before}).exit == 0);
   const Outcome history = run_command({antcrew_path, "compare", before + "," + folder / "again.json", after, "--as",
                                        "figure:history", "--to", folder / "h.svg"});

@@ -94,7 +94,7 @@ TEST_CASE("a study file gives the table, the record, and every form of it; a fau
   CAPTURE(out.out);
   CAPTURE(out.err);
   CHECK(out.exit == 0);
-  CHECK(contains(out.out, "\"at once\" (processes) with 3 workers: speedup 2."));
+  CHECK(contains(test::on_one_line(out.out), "\"at once\" (processes) with 3 workers: speedup 2."));
   CHECK(contains(out.out, "wrong answer"));
   const std::string record = test::read_file(folder / "r.json");
   CHECK(contains(record, "\"STATION\": \"Brackwater\""));

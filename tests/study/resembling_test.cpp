@@ -196,10 +196,10 @@ TEST_CASE("what is claimed holds where noise is not independent") {
 #if defined(ANTCREW_SANITIZED)
   const int count = 6;
 #else
-  const int count = all ? 1000 : 100;
+  const int count = all ? 1000 : 50;
 #endif
   // What a share may be off by in so few studies.
-  const auto off = [&](double share) { return all ? 0 : 3 * std::sqrt(share * (1 - share) / count); };
+  const auto off = [&](double share) { return all ? 0 : 3.3 * std::sqrt(share * (1 - share) / count); };
   const Weather weathers[] = {{"independent"},
                               {"correlation 0.3", 0.3},
                               {"correlation 0.5", 0.5},

@@ -69,6 +69,15 @@ bool contains(const std::string& text, const std::string& part) {
   return text.find(part) != std::string::npos;
 }
 
+std::string on_one_line(const std::string& text) {
+  std::string line;
+  for (const char c : text) {
+    const bool blank = c == ' ' || c == '\n';
+    if (!blank || (!line.empty() && line.back() != ' ')) line += blank ? ' ' : c;
+  }
+  return line;
+}
+
 std::string first_paragraph(const std::string& text) {
   std::string joined;
   for (std::size_t at = 0; at < text.size() && text[at] != '\n';) {

