@@ -34,7 +34,7 @@ g = records.between_visits(records.load(sys.argv[1]))
 print(f"median {statistics.median(g) * 1e3:.2f} ms, of which some 0.4 ms are readings around the first call and two batches")
 P
 echo "== the whole procedure on simulated machines, all runs"
-ANTCREW_ALL_RUNS=1 $bin/tests/test_study -sf="*simulation_test*" | grep -E "MESSAGE|ERROR|test cases" | sed 's/.*MESSAGE: //'
+ANTCREW_ALL_RUNS=1 $bin/tests/test_study -sf="*simulation_test*,*resembling_test*" | grep -E "MESSAGE|ERROR|test cases" | sed 's/.*MESSAGE: //'
 echo "== memory over ten million calls of a task crew"
 ANTCREW_CALLS=10000000 $bin/tests/test_crew -tc="memory does not grow*" | grep -E "ERROR|values|logged|test cases"
 
@@ -44,6 +44,8 @@ echo "== samples against a log, the same work"
 $bin/bench/bench_looks
 echo "== known parameters and crossovers of simulated studies, all of them"
 ANTCREW_ALL_RUNS=1 $bin/tests/test_analysis -sf="*models_test*,*sizes_test*" | grep -E "ERROR|values|test cases"
+echo "== runs of what has not changed, and of what lost a little, all of them"
+ANTCREW_ALL_RUNS=1 $bin/tests/test_analysis -sf="*between_runs_test*" | grep -E "MESSAGE|ERROR|test cases" | sed 's/.*MESSAGE: //'
 echo "== programs with planted losses, ten runs: 97 % of them must be found"
 for run in $(seq 10); do $bin/tests/planted_losses >"$work/planted-$run" || true; tail -1 "$work/planted-$run"; done
 cat "$work"/planted-* | grep -c '^ok' | sed 's/^/found: /'

@@ -35,7 +35,7 @@ struct CellChanges {
 };
 
 // For each variant's cell of the last run, oldest run first; the level holds over all cells together.
-std::vector<CellChanges> changes_over(const std::vector<const Analysed*>& runs, double level = 0.01);
+std::vector<CellChanges> changes_over(const std::vector<const Analysed*>& runs, double level = 0.05);
 CellChanges changes_of(const std::vector<const Analysed*>& runs, const CellFigures& cell, double level);
 
 }  // namespace antcrew::analysis_layer

@@ -2,6 +2,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
 #include <string>
 
 #include "antcrew/analysis/compare.hpp"
@@ -32,6 +33,7 @@ bool Comparison::any(Change change) const noexcept {
 
 std::string in_words(const SpeedupInterval& ratio) {
   const auto text = [](double value) {
+    if (std::fabs(value - 1) < 1e-12) return std::string("1.00");
     for (int digits = 2; digits < 8; ++digits) {
       const std::string rounded = fmt::format("{:.{}f}", value, digits);
       const double read = std::stod(rounded);

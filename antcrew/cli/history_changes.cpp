@@ -81,7 +81,7 @@ std::string changes_text(const FoundRuns& found) {
     if (told == 0) text += "  no speedup changed for good\n";
   }
   return text.empty() ? "No run that could be read was found.\n"
-                      : text + "Of a hundred histories without a change one is said to have one.\n";
+                      : text + "Of twenty histories without a change one is said to have one, over all its cells.\n";
 }
 
 std::string changes_json(const FoundRuns& found) {

@@ -212,6 +212,7 @@ std::string compare_json(const Comparison& found, const Analysed& now) {
     differs.push_back({{"what", one.what}, {"before", one.before}, {"after", one.after}, {"unfair", one.unfair()}});
   const Json json = {{"runs_before", found.runs_before},
                      {"runs_after", found.runs_after},
+                     {"margin", found.least_told},
                      {"least_told", found.least_told},
                      {"assumed_spread", found.assumed},
                      {"between_runs", found.between_runs},

@@ -37,21 +37,22 @@ const FindingView* noise_of(const StudyView& view) {
 
 std::string confidence_text(const StudyView& view) {
   if (view.rounds.most == 0) return "Nothing was timed to its end.";
-  std::string text = rounds_text(view.rounds);
+  const Record& record = *view.study.record;
   const Conclusion& answer = view.study.conclusion;
+  std::string text = rounds_text(view.rounds);
   if (answer.claim && answer.claim->blocks > 0) {
-    text += fmt::format(", of the leader {} in {} fresh {}", answer.claim->rounds, answer.claim->blocks,
-                        started_anew(*view.study.record) ? "starts of this build" : "input processes");
-  } else if (!view.study.record->commands) {
+    text = fmt::format("{} fresh {}, {}", answer.claim->blocks,
+                       started_anew(record) ? "starts of this build" : "input processes", text);
+  } else if (!record.commands) {
     text += " in fresh processes";
   }
   if (view.rounds.most < least_for_interval) text += ", too few for intervals";
   if (view.rounds.checked) text += ", answers compared";
   if (noise_of(view) == nullptr) return text + ", machine idle.";
-  const CellFigures* leader = view.study.conclusion.leader;
+  const CellFigures* leader = answer.leader;
   const bool by_cpu = leader != nullptr && leader->speedup_by_cpu && leader->cell->workers > 1;
-  return text + ", machine not idle" +
-         (by_cpu ? fmt::format("; by CPU time the leader's speedup would be {:.2g} at most.", *leader->speedup_by_cpu)
+  return text + ", not idle" +
+         (by_cpu ? fmt::format("; by CPU time the speedup would be {:.2g} at most.", *leader->speedup_by_cpu)
                  : std::string("."));
 }
 

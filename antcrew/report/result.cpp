@@ -263,8 +263,9 @@ std::string result_text(const StudyView& view, Look look) {
     text += one_line("  times of variants: the baseline's over the speedup of the same rounds", look.width) + "\n";
   text += "\n";
   for (const std::string& line : time) text += line + "\n";
-  text += one_line(view.confidence, look.width) + "\n";
-  const std::size_t used = lines_of(answer).size() + 3 + time.size() + 1;
+  const Lines confidence = lines_of(wrapped(view.confidence, look.width));
+  for (std::size_t k = 0; k < std::min<std::size_t>(confidence.size(), 2); ++k) text += confidence[k] + "\n";
+  const std::size_t used = lines_of(answer).size() + 3 + time.size() + confidence.size();
   const std::size_t room = used + 2 < result_lines ? result_lines - used : 2;
   for (const std::string& line : the_first(std::move(notes), room, "notes (--all)")) text += line + "\n";
   return text;

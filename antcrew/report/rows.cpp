@@ -71,12 +71,12 @@ constexpr CellColumn cell_columns[] = {
     {"relative_overhead", of_a_variant<&CellFigures::relative_overhead>},
     {"one_worker_penalty", of_a_variant<&CellFigures::one_worker_penalty>},
     {"serial_fraction", of_a_variant<&CellFigures::serial_fraction>},
-    {"speedup_by_cpu", of_a_variant<&CellFigures::speedup_by_cpu>},
     {"busy_processors", of_any<&CellFigures::busy_processors>},
     {"startup_s", of_any<&CellFigures::startup_s>},
     {"cold_cost_s", of_any<&CellFigures::cold_cost_s>},
     {"peak_bytes", [](const CellFigures& f) -> Json { return f.peak_bytes > 0 ? Json(f.peak_bytes) : Json(nullptr); }},
     {"evidence", [](const CellFigures& f) -> Json { return f.evidence; }},
+    {"speedup_by_cpu", of_a_variant<&CellFigures::speedup_by_cpu>},
 };
 
 struct TrialColumn {

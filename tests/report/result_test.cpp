@@ -108,7 +108,7 @@ TEST_CASE("a machine that was not idle is told beside the rounds, whatever else 
   Finding noise;
   noise.id = "noise";
   study.remarks.push_back(noise);
-  CHECK(contains(result_text(study, {}), ", machine not idle"));
+  CHECK(contains(result_text(study, {}), ", not idle"));
 }
 
 TEST_CASE("what the crew waited for in place of a variant, and answers that are dear to read, are told") {

@@ -53,15 +53,16 @@ Figure time_by(const std::vector<const Analysed*>& runs, std::vector<double> Yar
   };
 }
 
-// Not measured, it is no less than what rounds show: a cell that is noisy within a run is so from run to run.
+// Not measured, it is no less than what rounds show: a cell that is noisy within a run is so from run to run. Measured,
+// it holds what rounds of its runs show on average; a side with noisier ones has that much more.
 Off off_by(const Logged& old, const Logged& now, const RunSpread& spread, double assumed) {
-  constexpr double of_noise = 1.5;
-  const auto of = [&](const Logged& side) {
-    const double usual = std::max(assumed * assumed, of_noise * of_noise * side.within);
-    const double variance = spread.measured() ? std::max(spread.variance, side.within) : usual + side.within;
+  constexpr double of_noise = 1.75;
+  const auto of = [&](const Logged& side, const Logged& other) {
+    const double usual = std::max(assumed * assumed, of_noise * of_noise * side.within) + side.within;
+    const double variance = spread.measured() ? spread.variance + std::max(0.0, side.within - other.within) : usual;
     return variance / std::max(1, side.runs());
   };
-  return {std::sqrt(of(old) + of(now)), spread.freedom};
+  return {std::sqrt(of(old, now) + of(now, old)), spread.freedom};
 }
 
 }  // namespace antcrew::internal
