@@ -12,7 +12,7 @@
 namespace antcrew::analysis_layer {
 namespace {
 
-std::vector<double> ranks_of(const std::vector<double>& values) {
+std::vector<double> ranked(const std::vector<double>& values) {
   std::vector<std::size_t> order(values.size());
   std::iota(order.begin(), order.end(), std::size_t{0});
   std::sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) { return values[a] < values[b]; });
@@ -76,7 +76,7 @@ double neighbour_correlation(const std::vector<std::vector<double>>& series) {
   std::size_t count = 0;
   for (const std::vector<double>& values : series) {
     if (values.size() < shortest) continue;
-    const std::vector<double> ranks = ranks_of(values);
+    const std::vector<double> ranks = ranked(values);
     const double middle = mean_of(ranks);
     const double all = squares_about(ranks, middle);
     if (all <= 0) continue;

@@ -35,7 +35,7 @@
 namespace antcrew::internal {
 namespace {
 
-constexpr double look_every_s = 0.02;
+constexpr double looks_apart_s = 0.02;
 constexpr int longest_start_s = 120;
 constexpr int longest_end_ms = 4'000;
 
@@ -94,9 +94,9 @@ class Relay {
     begun_ns_ = now_ns();
     launch();
     meet();
-    while (const auto request = run_.receive(look_every_s, [this] { look_at_run(); })) {
+    while (const auto request = run_.receive(looks_apart_s, [this] { look_at_run(); })) {
       if (!head_.send(*request)) end_as_launcher();
-      const auto reply = head_.receive(look_every_s, [this] { look_at_board(); });
+      const auto reply = head_.receive(looks_apart_s, [this] { look_at_board(); });
       look_at_board();
       if (!reply) end_as_launcher();
       if (!run_.send(*reply)) break;
