@@ -6,11 +6,11 @@
 // Two figures of each cell are compared. Its speedup: the baseline of each run takes along what the machine was like.
 // And its time, against the yardstick that each run timed: so a kernel that became faster in the baseline, too, is
 // seen. Runs of the same program differ by more than their intervals say. Where one side has five runs, or both
-// together leave four degrees of freedom, that spread is measured and goes in with Student's quantiles; with fewer, 3 %
-// stand for it, and one run against one never tells a change under 10 %. Of m cells one is called changed at the level
-// 1 − false_alarms/m, so that over all of them so many comparisons of what is alike say so, where the spread was
-// measured. "Same" is said where the whole interval is within 5 %. A fault decides before any figure: of the newest run
-// first, then of any other. Pure; what is compared must outlive it.
+// together leave four degrees of freedom, that spread is measured and goes in with Student's quantiles; with fewer, 3.5
+// % stand for it, more for a cell of noisy rounds, and one run against one never tells a change under 10 %. Of m cells
+// one is called changed at the level 1 − false_alarms/m, so that over all of them so many comparisons of what is alike
+// say so, where the spread was measured. "Same" is said where the whole interval is within 5 %. A fault decides before
+// any figure: of the newest run first, then of any other. Pure; what is compared must outlive it.
 #pragma once
 
 #include <optional>

@@ -57,10 +57,12 @@ ProcessHost::~ProcessHost() {
 
 void ProcessHost::map_boards(std::size_t count) {
   const std::size_t bytes = count * sizeof(ProcessBoard);
+  // A file, so that a new start of the program can map them; where the system has none, nothing is started anew.
   boards_file_ = ::memfd_create("antcrew boards", MFD_CLOEXEC);
-  void* memory = MAP_FAILED;
-  if (boards_file_ >= 0 && ::ftruncate(boards_file_, static_cast<off_t>(bytes)) == 0)
-    memory = ::mmap(nullptr, bytes, PROT_READ | PROT_WRITE, MAP_SHARED, boards_file_, 0);
+  if (boards_file_ >= 0 && ::ftruncate(boards_file_, static_cast<off_t>(bytes)) != 0)
+    ::close(std::exchange(boards_file_, -1));
+  const int kind = boards_file_ >= 0 ? MAP_SHARED : MAP_SHARED | MAP_ANONYMOUS;
+  void* memory = ::mmap(nullptr, bytes, PROT_READ | PROT_WRITE, kind, boards_file_, 0);
   if (memory == MAP_FAILED) could_not_run("study.memory", "study", "no memory for the run itself", "free some memory");
   boards_ = static_cast<ProcessBoard*>(memory);
   board_count_ = count;
@@ -172,8 +174,8 @@ std::optional<Fault> ProcessHost::open(const Point& at, const std::vector<CellSp
   map_boards(cells.size() + 1);
   oom_kills_ = internal::oom_kills();
   prints_.begin();
-  if (facts.afresh && not_afresh_.empty() && !internal::starts_afresh(study_))
-    not_afresh_ = "the program does not call study_main()";
+  if (facts.afresh && not_afresh_.empty()) not_afresh_ = internal::why_not_afresh(study_);
+  if (facts.afresh && not_afresh_.empty() && boards_file_ < 0) not_afresh_ = "the system refused a file in memory";
   facts.afresh = facts.afresh && not_afresh_.empty();
   facts.not_afresh = not_afresh_;
   start_input_process(false, facts.afresh);

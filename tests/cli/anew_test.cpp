@@ -131,3 +131,15 @@ TEST_CASE("the run that is killed takes a block that was started anew along") {
   waitpid(run, nullptr, 0);
   CHECK(test::gone_within(file, std::chrono::seconds(5)));
 }
+
+TEST_CASE("where layouts are not drawn at random, a new start would have the same, and that is said") {
+  const TemporaryFolder folder;
+  const std::string file = folder / "same.json";
+  const Outcome found = run_command({"setarch", "-R", ANTCREW_ANEW, "--rounds", "6", "--workers", "2", "--no-crowd",
+                                     "--save", file, "--instrument", "none"});
+  if (contains(found.err, "setarch")) return;  // it is not allowed here
+  for (const BlockFacts& block : confirming(load_record(file))) {
+    CHECK_FALSE(block.afresh);
+    CHECK(contains(block.not_afresh, "does not draw the layout"));
+  }
+}

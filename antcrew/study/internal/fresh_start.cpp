@@ -3,6 +3,7 @@
 #include <fcntl.h>
 #include <fmt/format.h>
 #include <sys/mman.h>
+#include <sys/personality.h>
 #include <unistd.h>
 
 #include <algorithm>
@@ -10,6 +11,7 @@
 #include <cstdio>
 #include <cstdlib>
 #include <cstring>
+#include <fstream>
 
 #include "antcrew/base/bad_message.hpp"
 #include "antcrew/base/hash.hpp"
@@ -60,9 +62,16 @@ InputOrder order_of(const ServeBlock& told, const StudyBase& study, ProcessBoard
 
 }  // namespace
 
-bool starts_afresh(const StudyBase& study) {
+std::string why_not_afresh(const StudyBase& study) {
   const auto& studies = start().studies;
-  return std::find(studies.begin(), studies.end(), &study) != studies.end();
+  if (std::find(studies.begin(), studies.end(), &study) == studies.end())
+    return "the program does not call study_main()";
+  const int kept = ::personality(0xffffffff);
+  int random = 1;
+  std::ifstream("/proc/sys/kernel/randomize_va_space") >> random;
+  if (random == 0 || (kept >= 0 && (kept & ADDR_NO_RANDOMIZE) != 0))
+    return "the system does not draw the layout of memory at random";
+  return {};
 }
 
 void remember_start(int argc, char** argv, const std::vector<const StudyBase*>& studies) {

@@ -43,8 +43,9 @@ struct FreshStarted {
   static void each(auto&& f, auto& m) { f("trouble", m.trouble); }
 };
 
-// Whether study_main() was called with this study, so that a new start of the program comes to it.
-bool starts_afresh(const StudyBase& study);
+// Why a new start of the program would not come to this study, or would have the same layout of memory, in words; empty
+// = it would do both.
+std::string why_not_afresh(const StudyBase& study);
 // Called by study_main(), before anything else is done with the arguments.
 void remember_start(int argc, char** argv, const std::vector<const StudyBase*>& studies);
 
