@@ -156,6 +156,7 @@ std::string few_rounds(const Analysed& study) {
 // The sentence speaks of the largest size. Where it says no, what is faster at others is not kept back.
 std::string other_sizes(const Analysed& study) {
   const Conclusion& c = study.conclusion;
+  if (!counts_blocks(*study.record)) return {};
   if (c.answer != Conclusion::Kind::not_faster && c.answer != Conclusion::Kind::no_difference) return {};
   std::string text;
   for (std::size_t point = study.best.size(); point-- > 0;) {
@@ -251,7 +252,9 @@ namespace {
 std::string busy_machine(const Analysed& study) {
   const Conclusion& c = study.conclusion;
   const std::string how = disturbed(*study.record);
-  if (how.empty() || c.answer == Conclusion::Kind::nothing_measured || c.answer == Conclusion::Kind::no_baseline)
+  // Records of before blocks were counted say what they said.
+  if (!counts_blocks(*study.record) || how.empty() || c.answer == Conclusion::Kind::nothing_measured ||
+      c.answer == Conclusion::Kind::no_baseline)
     return {};
   const bool narrow = c.speedup && c.speedup->claimed && c.speedup->relative_half_width() <= study.record->plan.width;
   if (c.answer == Conclusion::Kind::best && narrow) return {};
