@@ -258,7 +258,7 @@ std::string busy_machine(const Analysed& study) {
     return {};
   const bool narrow = c.speedup && c.speedup->claimed && c.speedup->relative_half_width() <= study.record->plan.width;
   if (c.answer == Conclusion::Kind::best && narrow) return {};
-  return fmt::format("The machine was busy ({}), which limits what follows. ", how);
+  return fmt::format("Limited by noise ({}): ", how);
 }
 
 std::string answer_in_words(const Analysed& study) {
