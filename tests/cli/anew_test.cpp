@@ -84,15 +84,15 @@ TEST_CASE("each confirming block is another start of the program, with inputs in
 
 TEST_CASE("a program that cannot be started anew is told why, and measured all the same") {
   const TemporaryFolder folder;
-  for (const auto& [oddity, why] : {
-         std::pair{"leaves", "ended before study_main()"}, {"other title", "no study of this title"},
+  std::vector<std::pair<std::string, std::string>> oddities{{"leaves", "ended before study_main()"},
+                                                            {"other title", "no study of this title"}};
 #if !defined(ANTCREW_SANITIZED)
-         {
-           "threads", "begins threads before its study is measured"
-         }
+  oddities.emplace_back("threads", "begins threads before its study is measured");
 #endif
-       }) {
-    CAPTURE(std::string(oddity));
+  for (const auto& one : oddities) {
+    const std::string oddity = one.first;
+    const std::string why = one.second;
+    CAPTURE(oddity);
     const Ran found = ran(folder, oddity);
     CHECK(found.record.complete);
     const auto blocks = confirming(found.record);
