@@ -179,7 +179,7 @@ std::string how_sure(const Analysed& study) {
   if (c.of_one_block) text += " Of this input and process only: there was no time for six blocks of rounds.";
   if (c.claim->spans) {
     text += fmt::format(" {}: {} before the fresh rounds; the interval spans both.",
-                        c.claim->drifts ? "The ratio drifts with time" : "Earlier rounds disagree",
+                        c.claim->drifts ? "The ratio may drift with time" : "Earlier rounds disagree",
                         ratio_text(*c.claim->spans));
   }
   if (c.claim->widened >= told_widening) {
