@@ -85,7 +85,8 @@ TEST_CASE("each confirming block is another start of the program, with inputs in
 TEST_CASE("a program that cannot be started anew is told why, and measured all the same") {
   const TemporaryFolder folder;
   std::vector<std::pair<std::string, std::string>> oddities{{"leaves", "ended before study_main()"},
-                                                            {"other title", "no study of this title"}};
+                                                            {"other title", "no study of this title"},
+                                                            {"processes", "begins processes before its study"}};
 #if !defined(ANTCREW_SANITIZED)
   oddities.emplace_back("threads", "begins threads before its study is measured");
 #endif

@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 #include <sys/mman.h>
 #include <sys/personality.h>
+#include <sys/wait.h>
 #include <unistd.h>
 
 #include <algorithm>
@@ -150,6 +151,10 @@ void serve_fresh_start(int argc, char** argv, const std::vector<const StudyBase*
     }
     if (!sanitized && thread_count() > 1)
       refuse("started anew, the program begins threads before its study is measured");
+    // What is below this process ends with the cell processes: a service that the program began would, too.
+    siginfo_t child{};
+    if (::waitid(P_ALL, 0, &child, WEXITED | WNOHANG | WNOWAIT) == 0)
+      refuse("started anew, the program begins processes before its study is measured");
     const std::size_t bytes = (block.variants.size() + 1) * sizeof(ProcessBoard);
     void* boards = ::mmap(nullptr, bytes, PROT_READ | PROT_WRITE, MAP_SHARED, file, 0);
     if (boards == MAP_FAILED) refuse(std::string("no memory for it: ") + std::strerror(errno));

@@ -1,6 +1,8 @@
 // A study program that is started anew for the blocks that confirm its best; with an oddity that the environment names.
+#include <unistd.h>
 #include <antcrew/antcrew.hpp>
 #include <antcrew/record/record.hpp>
+
 #include <chrono>
 #include <cstdio>
 #include <cstdlib>
@@ -38,6 +40,11 @@ int main(int argc, char** argv) {
   const bool again = std::getenv("ANTCREW_SERVE_BLOCK") != nullptr;
   if (oddity == "prints") std::printf("not for the result\n");
   if (oddity == "leaves" && again) std::_Exit(7);
+  // A service of its own, which a block that serves from here would take for something left behind.
+  if (oddity == "processes" && again && fork() == 0) {
+    pause();
+    std::_Exit(0);
+  }
   std::thread thread;
   if (oddity == "threads" && again) thread = std::thread([] { std::this_thread::sleep_for(std::chrono::seconds(30)); });
 
