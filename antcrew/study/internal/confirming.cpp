@@ -193,14 +193,16 @@ class Confirming {
     const auto may_go = [&](double seconds) { return run_.budget.fits(run_.elapsed_s(), seconds, ends_s); };
     for (int block = blocks_of(facts, number) + 1; done < facts.rounds; ++block) {
       if (block > 1 && !may_go(opening_s(facts.point) + round_s(facts))) break;
-      const int made = make_block(facts, number, block, done, may_go);
-      if (made == 0) break;
-      done += made;
+      auto made = make_block(facts, number, block, done, may_go);
+      if (!made) made = make_block(facts, number, block, done, may_go);  // forked now
+      if (made.value_or(0) == 0) break;
+      done += *made;
     }
   }
 
-  // How many rounds it had.
-  int make_block(const ConfirmationFacts& facts, int number, int which, int done, const BlockRun::MayGo& may_go) {
+  // How many rounds it had; none where the baseline failed since the program was started anew for it.
+  std::optional<int> make_block(const ConfirmationFacts& facts, int number, int which, int done,
+                                const BlockRun::MayGo& may_go) {
     std::vector<std::size_t> cells{facts.leader};
     cells.insert(cells.end(), facts.rivals.begin(), facts.rivals.end());
     BlockRun block(run_, facts.point, cells_among(run_, facts.point, cells), number);
@@ -209,7 +211,7 @@ class Confirming {
     }
     if (block.baseline_over() || block.cells()[1].over) return 0;
     const auto inputs = static_cast<std::uint64_t>(run_.study.input_count());
-    block.be_block(which, static_cast<std::uint64_t>(which) % inputs, run_.plan.launches > 0);
+    block.be_block(which, static_cast<std::uint64_t>(which) % inputs, afresh_);
     int made = 0;
     try {
       if (block.open()) {
@@ -223,6 +225,13 @@ class Confirming {
       if (done + made < least_confirming)
         run_.leave_out(LeftOut::What::confirming, facts.point, 0, "not confirmed: " + lost.fault.text);
       made = 0;
+    } catch (const FailedAfresh& failed) {
+      afresh_ = false;
+      run_.tools.host.fork_from_now_on(failed.trouble);
+      if (made == 0) {
+        run_.tools.host.close();
+        return std::nullopt;
+      }
     }
     block.close();
     return made;
@@ -238,6 +247,7 @@ class Confirming {
   }
 
   RunState& run_;
+  bool afresh_ = run_.plan.launches > 0;
 };
 
 }  // namespace

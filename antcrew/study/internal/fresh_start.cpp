@@ -144,17 +144,15 @@ void serve_fresh_start(int argc, char** argv, const std::vector<const StudyBase*
     };
     const auto study = std::find_if(studies.begin(), studies.end(),
                                     [&](const StudyBase* one) { return text_hash(one->title()) == block.study; });
-    if (study == studies.end()) refuse("started anew, the program has no study of this title");
+    if (study == studies.end()) refuse("the program has no study of this title");
     for (const int variant : block.variants) {
-      if (variant >= static_cast<int>((*study)->variants().size()))
-        refuse("started anew, the program's study has fewer variants");
+      if (variant >= static_cast<int>((*study)->variants().size())) refuse("the program's study has fewer variants");
     }
-    if (!sanitized && thread_count() > 1)
-      refuse("started anew, the program begins threads before its study is measured");
+    if (!sanitized && thread_count() > 1) refuse("the program begins threads before its study is measured");
     // What is below this process ends with the cell processes: a service that the program began would, too.
     siginfo_t child{};
     if (::waitid(P_ALL, 0, &child, WEXITED | WNOHANG | WNOWAIT) == 0)
-      refuse("started anew, the program begins processes before its study is measured");
+      refuse("the program begins processes before its study is measured");
     const std::size_t bytes = (block.variants.size() + 1) * sizeof(ProcessBoard);
     void* boards = ::mmap(nullptr, bytes, PROT_READ | PROT_WRITE, MAP_SHARED, file, 0);
     if (boards == MAP_FAILED) refuse(std::string("no memory for it: ") + std::strerror(errno));
