@@ -53,12 +53,12 @@ TEST_CASE("a study runs without a command line and scales as its waiting work mu
   Study gauges(
       "Waiting for gauges", [](std::size_t n) { return n; },
       [](std::size_t n) {
-        for (std::size_t i = 0; i < n; ++i) std::this_thread::sleep_for(10ms);
+        for (std::size_t i = 0; i < n; ++i) std::this_thread::sleep_for(30ms);
         return n;
       });
   gauges.sizes({4});
   gauges.variant<ThreadCrew>("asked together", [](std::size_t n, auto& crew) {
-    crew.each(n, Split::chunks(1), [](std::size_t) { std::this_thread::sleep_for(10ms); });
+    crew.each(n, Split::chunks(1), [](std::size_t) { std::this_thread::sleep_for(30ms); });
     return n;
   });
   const Record record = run(gauges, quick({1, 2, 4}, 6));
