@@ -46,6 +46,7 @@ void compute_phases(CellFigures& figures) {
   std::map<std::string, std::vector<double>> walls;
   std::map<std::string, int> at_once;
   std::map<std::string, std::vector<double>> counters;
+  std::map<std::string, std::vector<double>> quantities;
   std::map<std::string, std::map<std::string, std::vector<double>>> by_worker;
   for (const Trial& trial : figures.cell->trials) {
     const double calls = static_cast<double>(trial.calls);
@@ -57,6 +58,7 @@ void compute_phases(CellFigures& figures) {
       for (const auto& [worker, seconds] : phase.by_worker_s) by_worker[name][worker].push_back(seconds / calls);
     }
     for (const auto& [name, value] : trial.counters) counters[name].push_back(value / calls);
+    for (const auto& [name, value] : trial.quantities) quantities[name].push_back(value / calls);
   }
   for (auto& [name, values] : times) {
     PhaseFacts& phase = figures.phases[name];
@@ -67,6 +69,7 @@ void compute_phases(CellFigures& figures) {
     for (auto& [worker, seconds] : by_worker[name]) phase.by_worker_s[worker] = median(std::move(seconds));
   }
   for (auto& [name, values] : counters) figures.counters[name] = median(std::move(values));
+  for (auto& [name, values] : quantities) figures.quantities[name] = median(std::move(values));
 }
 
 // CPU times are means over all calls of a trial, so wall time is one, too: beside the median of its batches, a few that

@@ -73,6 +73,7 @@ struct CellFigures {
   bool several_processes = false;     // then peak_bytes is a lower bound
   std::map<std::string, PhaseFacts> phases;  // medians of a call; at_once: the most
   std::map<std::string, double> counters;    // the same
+  std::map<std::string, double> quantities;  // the same
 };
 
 // The cell with the highest speedup among those that hold at one point; null when none does.

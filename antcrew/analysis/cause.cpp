@@ -19,6 +19,7 @@ const char* id_of(Cause cause) noexcept {
                                  "small-buffer",
                                  "moving-data",
                                  "fresh-memory",
+                                 "kernel-time",
                                  "work-inflation-machine",
                                  "work-inflation-own",
                                  "work-inflation-one-worker",

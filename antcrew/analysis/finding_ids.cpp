@@ -14,10 +14,10 @@ constexpr const char* others[] = {
     "remembered", "sanitizer", "superlinear", "threw", "timed-out", "unoptimised", "weak-baseline", "wrong-answer",
     // what is worth knowing
     "busy-afterwards", "cache-step", "coarse-clock", "cold-first-call", "dropped-trials", "empty-command",
-    "ended-early", "left-for-a-moment", "memory-grows", "more-workers-than-processors", "no-more-gain", "noise",
-    "not-pinned", "nothing-wrong", "own-noise", "prints-in-the-clock", "probe", "rare-long-calls", "shared-cores",
-    "slow-governor", "throttled", "too-few-rounds", "took-turns", "two-speeds", "unlike-processors",
-    "unoptimised-library"};
+    "ended-early", "left-for-a-moment", "many-small-losses", "memory-grows", "more-workers-than-processors",
+    "no-more-gain", "noise", "not-pinned", "nothing-wrong", "own-noise", "prints-in-the-clock", "probe",
+    "rare-long-calls", "shared-cores", "slow-governor", "throttled", "too-few-rounds", "took-turns", "two-speeds",
+    "unlike-processors", "unoptimised-library", "waits-can-overlap"};
 
 std::vector<std::string> listed() {
   std::vector<std::string> ids(std::begin(others), std::end(others));

@@ -4,9 +4,12 @@
 #include <cmath>
 #include <iterator>
 
+#include <fmt/format.h>
+
 #include "antcrew/analysis/analysed.hpp"
 #include "antcrew/analysis/internal/finding_families.hpp"
 #include "antcrew/analysis/internal/loss_figures.hpp"
+#include "antcrew/analysis/internal/promises.hpp"
 #include "antcrew/analysis/sizes.hpp"
 
 namespace antcrew::analysis_layer {
@@ -41,6 +44,12 @@ std::string withheld_because(const Analysed& study, const CellFigures& cell) {
   if (ledgers.empty() && cell.verdict == Verdict::not_measured && !cell.evidence.empty()) return cell.evidence;
   if (ledgers.empty())
     return no_time_for(study, cell) ? "there was no time for an instrumented run" : "it has no instrumented run";
+  const auto& calls = cell.cell->metered;
+  if (std::all_of(calls.begin(), calls.end(), [&](const LaneSums& sums) { return was_disturbed(sums, *cell.cell); }))
+    return fmt::format(
+        "the instrumented calls took {:.2g} times as long as the timed ones, though their log costs next to nothing: "
+        "the machine was busy meanwhile",
+        internal::middle_of(ledgers).wall_s / cell.time_s->median);
   std::vector<double> slowdowns;
   std::vector<double> shares;
   for (const Ledger& ledger : ledgers) {
@@ -66,15 +75,79 @@ bool is_told(const Finding& loss) noexcept {
 
 namespace {
 
-// What is lost in portions too small to be told one by one.
-double small_losses(const std::vector<Ledger>& ledgers, const std::vector<Finding>& losses) {
+constexpr double many_small =
+    0.1;  // of the workers' time: losses that come to so much are told, each as small as it is
+
+// What is lost in portions too small to be told one by one, with what has no owner.
+Finding small_losses(const CellFigures& cell, const std::vector<Ledger>& ledgers, const std::vector<Finding>& losses) {
+  Finding all;
+  all.id = "many-small-losses";
+  all.kind = Finding::Kind::loss;
+  all.of = &cell;
+  all.sure = Finding::Sure::likely;
   std::vector<Cause> causes;
-  for (const Loss& loss : internal::middle_of(ledgers).losses) {
-    const bool lost = std::any_of(losses.begin(), losses.end(),
-                                  [&](const Finding& f) { return f.id == id_of(loss.cause) && f.share > 0; });
-    if (lost) causes.push_back(loss.cause);
+  for (const Finding& loss : losses) {
+    constexpr double worth_a_word = 0.005;
+    if (is_told(loss) || loss.share < worth_a_word) continue;
+    for (const Loss& one : internal::middle_of(ledgers).losses) {
+      if (loss.id == id_of(one.cause)) causes.push_back(one.cause);
+    }
+    all.name += fmt::format("{}{} {:.1f} %", all.name.empty() ? "" : ", ", loss.id, 100 * loss.share);
   }
-  return internal::loss_figures(ledgers, causes).share;
+  const internal::LossFigures figures = internal::loss_figures(ledgers, causes);
+  all.share = figures.share;
+  all.loss_s = figures.loss_s;
+  all.figures["losses"] = static_cast<double>(causes.size());
+  if (cell.speedup && figures.gain > 0) {
+    const double reached = cell.speedup->claimed ? cell.speedup->high : cell.speedup->median;
+    const double most = internal::most_of_workers(internal::middle_of(ledgers), figures.loss_s);
+    all.gain_speedup = std::max(reached, std::min(reached * figures.gain, most));
+  }
+  return all;
+}
+
+// Work that mostly waits, as the baseline's does, and loses nothing: its waits can overlap further than there are
+// processors. What twice as many workers would bring is told, where that count was not tried.
+bool add_waits_can_overlap(const Analysed& study, const CellFigures& cell, const std::vector<Ledger>& ledgers,
+                           std::vector<Finding>& findings) {
+  constexpr double mostly = 0.5;
+  const Ledger& middle = internal::middle_of(ledgers);
+  const std::vector<std::size_t>& curve = study.curves[cell.curve];
+  if (&study.cells[curve.back()] != &cell || cell.cell->workers < 2 || !cell.speedup) return false;
+  if (cell.cell->crew != "ThreadCrew" && cell.cell->crew != "Workers" && cell.cell->crew != "TaskCrew") return false;
+  const double waiting_s = middle.parts_s[LaneState::blocked];
+  if (waiting_s < mostly * middle.lane_seconds()) return false;
+  double floor_s = middle.processors_s;
+  for (const auto& [what, seconds] : middle.floors) floor_s = std::max(floor_s, seconds);
+  const double then_s = std::max(middle.wall_s / 2, floor_s);
+  constexpr double worth_telling = 0.8;
+  if (then_s > worth_telling * middle.wall_s) return false;
+  Finding& finding = findings.emplace_back();
+  finding.id = "waits-can-overlap";
+  finding.of = &cell;
+  finding.sure = Finding::Sure::likely;
+  finding.figures = {{"workers", cell.cell->workers},
+                     {"more_workers", 2.0 * cell.cell->workers},
+                     {"waiting_share", waiting_s / middle.lane_seconds()},
+                     {"speedup", cell.speedup->median * middle.wall_s / then_s}};
+  return true;
+}
+
+// The middle call is what a reader sees: where it lost much of one kind, that is told, though other calls did not.
+bool add_lost_once(const std::vector<Ledger>& ledgers, const std::vector<Finding>& losses,
+                   std::vector<Finding>& findings) {
+  const Ledger& middle = internal::middle_of(ledgers);
+  if (middle.losses.empty() || middle.losses.front().loss_s < many_small * middle.lane_seconds()) return false;
+  const Loss& largest = middle.losses.front();
+  const auto found =
+      std::find_if(losses.begin(), losses.end(), [&](const Finding& f) { return f.id == id_of(largest.cause); });
+  if (found == losses.end()) return false;
+  findings.push_back(*found);
+  findings.back().share = largest.loss_s / middle.lane_seconds();
+  findings.back().loss_s = largest.loss_s;
+  findings.back().sure = Finding::Sure::open;
+  findings.back().or_else = "noise";
+  return true;
 }
 
 }  // namespace
@@ -85,21 +158,29 @@ std::vector<Finding> findings_of(const Analysed& study, const CellFigures& cell)
   const bool whole = withheld_because(study, cell).empty();
   const std::vector<Ledger> ledgers = sound(cell) ? ledgers_of(study, cell) : std::vector<Ledger>();
   const std::vector<Finding> losses = internal::all_losses(study, cell, ledgers, whole);
+  const bool explained = whole && sound(cell) && cell.cell->kind == Cell::Kind::variant;
   if (whole && sound(cell)) internal::add_unused_crew(cell, ledgers, findings);
   std::copy_if(losses.begin(), losses.end(), std::back_inserter(findings), is_told);
   // Nor is all well where its time, or its speedup, does not mean what it seems to.
   const bool nothing_wrong = findings.empty();
   internal::add_remarks(study, cell, findings);
-  if (nothing_wrong && sound(cell) && whole && cell.cell->kind == Cell::Kind::variant) {
-    Finding fine;
-    fine.id = "nothing-wrong";
-    fine.of = &cell;
-    const double small = small_losses(ledgers, losses);
-    if (small >= internal::least_told_share) fine.figures["small_losses_share"] = small;
-    findings.push_back(std::move(fine));
+  if (explained) {
+    Finding small = small_losses(cell, ledgers, losses);
+    const double small_share = small.share;
+    if (small_share >= many_small) findings.push_back(std::move(small));
+    if (nothing_wrong && small_share < many_small && !add_lost_once(ledgers, losses, findings) &&
+        !add_waits_can_overlap(study, cell, ledgers, findings)) {
+      Finding fine;
+      fine.id = "nothing-wrong";
+      fine.of = &cell;
+      if (small_share >= internal::least_told_share) fine.figures["small_losses_share"] = small_share;
+      findings.push_back(std::move(fine));
+    }
   }
   std::stable_sort(findings.begin(), findings.end(), [](const Finding& a, const Finding& b) {
     if (a.kind != b.kind) return a.kind < b.kind;
+    const auto is_rest = [](const Finding& f) { return f.id == "many-small-losses"; };
+    if (is_rest(a) != is_rest(b)) return is_rest(b);
     return a.kind == Finding::Kind::loss && a.share > b.share;
   });
   return findings;

@@ -3,7 +3,10 @@
 #include <algorithm>
 #include <cmath>
 
+#include <fmt/format.h>
+
 #include "antcrew/analysis/internal/owning.hpp"
+#include "antcrew/base/units.hpp"
 #include "antcrew/log/coarse_sums.hpp"
 
 namespace antcrew::analysis_layer {
@@ -40,9 +43,17 @@ void find_floor(Ledger& ledger, const LaneSums& sums) {
   }
 }
 
+constexpr double most_apart = 0.1;  // of the lanes' time
+
 std::string reason_to_withhold(const LaneSums& sums, const LedgerBasis& basis) {
   if (!sums.withheld.empty()) return sums.withheld;
   if (sums.looks) {
+    // Looks that count what was ready, and not running, tell of the machine.
+    const double apart = std::fabs(sums.cpu_frames_s - sums.cpu_kernel_s) - sums.looks->outside * sums.wall_s;
+    const double allowed = std::max(most_apart, internal::share_error(*sums.looks)) * sums.lane_seconds();
+    if (sums.cpu_kernel_s > 0 && apart > allowed)
+      return fmt::format("samples and kernel disagree on its CPU time, {} and {}: the machine was busy meanwhile",
+                         duration_text(sums.cpu_frames_s), duration_text(sums.cpu_kernel_s));
     if (sums.looks->lanes >= internal::enough_looks / 3) return {};
     return "it works without a crew, and its calls are too short or too few to be looked at often enough";
   }
@@ -73,6 +84,7 @@ Ledger ledger_of(const LaneSums& sums, const LedgerBasis& basis) {
   ledger.cpu_kernel_s = sums.cpu_kernel_s;
   ledger.outside_s = std::max(0.0, sums.cpu_tree_s - sums.cpu_frames_s);
   ledger.necessary_s = basis.baseline_s;
+  ledger.one_worker_s = basis.one_worker_s;
   ledger.withheld = reason_to_withhold(sums, basis);
   const double all = sums.lane_seconds();
   const double keep = all > 0 ? 1 - std::min(1.0, sums.metering_s / all) : 1;

@@ -40,6 +40,7 @@ enum class Cause {
   small_buffer,
   moving_data,
   fresh_memory,
+  kernel_time,
   inflation_machine,
   inflation_own,
   inflation_one_worker,
@@ -84,6 +85,7 @@ struct Ledger {
   std::map<std::string, double> floors;
   double floor_s = 0;  // that one,
   std::string floor_by;
+  std::optional<double> one_worker_s;  // of the same variant, at this call's speed
   int processors = 1;
   double processors_s = 0;  // nor, on this machine, than its CPU time divided by the processors
   const LaneSums* sums = nullptr;
@@ -96,6 +98,7 @@ struct LedgerBasis {
   double baseline_s = 0;                 // T_s
   std::optional<double> baseline_cpu_s;  // of that, on a processor
   double baseline_system_s = 0;
+  double baseline_page_faults = 0;
   std::optional<double> one_worker_s;  // W_1: the same variant with one worker
   std::optional<double> crowd;         // c(p)
   std::optional<double> work_ratio;    // a counter that both keep, the variant's / the baseline's
@@ -107,7 +110,10 @@ struct LedgerBasis {
 
 Ledger ledger_of(const LaneSums& sums, const LedgerBasis& basis);
 LedgerBasis basis_of(const Analysed& study, const CellFigures& cell);
-// Of all metered calls of a cell.
+// Whether an instrumented call took much longer than the timed ones did though its log cost next to nothing: it met
+// something that they did not, and is no evidence of what they lose.
+bool was_disturbed(const LaneSums& sums, const Cell& cell);
+// Of all metered calls of a cell; of those that were not disturbed, where there are such.
 std::vector<Ledger> ledgers_of(const Analysed& study, const CellFigures& cell);
 
 }  // namespace antcrew::analysis_layer

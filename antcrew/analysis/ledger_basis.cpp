@@ -1,17 +1,21 @@
 // What a cell's ledger is compared with, found in an analysed study.
+#include <algorithm>
 #include <cmath>
 
 #include "antcrew/analysis/analysed.hpp"
 #include "antcrew/analysis/ledger.hpp"
 #include "antcrew/analysis/rank_hosts.hpp"
+#include "antcrew/analysis/taken_processors.hpp"
+#include "antcrew/log/phase.hpp"
 
 namespace antcrew::analysis_layer {
 
 namespace {
 
-// A counter that baseline and variant both keep: the one that changed most.
+// A counter of the work that baseline and variant both keep: the one that changed most.
 void find_work_ratio(const CellFigures& cell, const CellFigures& baseline, LedgerBasis& basis) {
   for (const auto& [name, value] : cell.counters) {
+    if (name == internal::bytes_moved || name == internal::unwaited_work) continue;
     const auto same = baseline.counters.find(name);
     if (same == baseline.counters.end() || !(same->second > 0)) continue;
     const double ratio = value / same->second;
@@ -35,23 +39,29 @@ LedgerBasis basis_of(const Analysed& study, const CellFigures& cell) {
     std::vector<double> walls;
     std::vector<double> cpu;
     std::vector<double> system;
+    std::vector<double> faults;
     for (const LaneSums& sums : base_cell->metered) {
       walls.push_back(sums.wall_s);
       cpu.push_back(sums.serial_cpu_s);
       system.push_back(sums.system_s);
+      faults.push_back(sums.page_faults);
     }
     if (!walls.empty()) {
       basis.baseline_cpu_s = basis.baseline_s * std::min(1.0, median(cpu) / median(walls));
       basis.baseline_system_s = median(system);
+      basis.baseline_page_faults = median(faults);
     } else {
       basis.baseline_cpu_s = std::min(basis.baseline_s, median_cpu_s(*base_cell).value_or(basis.baseline_s));
       basis.baseline_system_s = median_where_known(*base_cell, [](const Trial& t) { return t.system_s; }).value_or(0);
+      basis.baseline_page_faults = median_a_call(*base_cell, &Trial::faults_minor).value_or(0);
     }
     find_work_ratio(cell, *baseline, basis);
   }
   const CellFigures& fewest = study.cells[study.curves[cell.curve].front()];
   if (fewest.cell->workers == 1 && fewest.time_s) basis.one_worker_s = fewest.time_s->median;
   for (const CrowdFigure& crowd : study.crowds) {
+    // Copies that wait for each other's processors tell nothing of memory.
+    if (taken_processors(record, *cell.cell) >= much_taken) break;
     if (crowd.point == cell.cell->point &&
         crowd.copies == std::min(cell.cell->workers, record.machine.usable_processors()))
       basis.crowd = crowd.slowdown.claimed ? std::max(1.0, crowd.slowdown.median) : 1.0;
@@ -68,7 +78,10 @@ namespace {
 // speed.
 double slower_machine(const LaneSums& sums, const CellFigures& cell) {
   if (!cell.time_s || !(cell.time_s->median > 0) || cell.busy_processors.value_or(0) < 0.5) return 1;
-  const double ratio = sums.wall_s / cell.time_s->median;
+  double ratio = sums.wall_s / cell.time_s->median;
+  // A call that took longer without computing longer waited: the machine was not slower.
+  if (const auto cpu_s = median_cpu_s(*cell.cell); cpu_s && *cpu_s > 0 && ratio > 1)
+    ratio = std::min(ratio, std::max(1.0, sums.cpu_tree_s / *cpu_s));
   return ratio > 0.5 && ratio < 2 ? ratio : 1;
 }
 
@@ -82,12 +95,30 @@ LedgerBasis at_speed(LedgerBasis basis, double slower) {
 
 }  // namespace
 
+bool was_disturbed(const LaneSums& sums, const Cell& cell) {
+  constexpr double much_longer = 1.25;
+  constexpr double noticed = 0.01;  // of the lanes' time: a log that costs less slows nothing
+  if (cell.trials.size() < 3 || sums.metering_s > noticed * sums.lane_seconds()) return false;
+  std::vector<double> times;
+  for (const Trial& trial : cell.trials) times.push_back(trial.wall_s);
+  std::sort(times.begin(), times.end());
+  // A machine that computes more slowly slows the baseline as much, which is made up for.
+  double slower = 1;
+  if (const auto cpu_s = median_cpu_s(cell); cpu_s && *cpu_s > 0)
+    slower = std::clamp(sums.cpu_tree_s / *cpu_s, 1.0, 2.0);
+  // What a quarter of the timed ones took, too, is nothing out of the ordinary.
+  return sums.wall_s > std::max(much_longer * slower * median(times), times[times.size() * 3 / 4]);
+}
+
 std::vector<Ledger> ledgers_of(const Analysed& study, const CellFigures& cell) {
   std::vector<Ledger> ledgers;
   if (cell.cell->metered.empty()) return ledgers;
   const LedgerBasis basis = basis_of(study, cell);
   if (!(basis.baseline_s > 0)) return ledgers;
+  const auto undisturbed = std::count_if(cell.cell->metered.begin(), cell.cell->metered.end(),
+                                         [&](const LaneSums& sums) { return !was_disturbed(sums, *cell.cell); });
   for (const LaneSums& sums : cell.cell->metered) {
+    if (undisturbed > 0 && was_disturbed(sums, *cell.cell)) continue;
     ledgers.push_back(ledger_of(sums, at_speed(basis, slower_machine(sums, cell))));
     Ledger& made = ledgers.back();
     if (!made.slowdown && cell.time_s && cell.time_s->median > 0) made.slowdown = made.wall_s / cell.time_s->median - 1;

@@ -32,10 +32,14 @@ void Journal::destroy(Journal* journal) noexcept {
 }
 
 // Equal names from different files may be different pointers: text decides.
-void Journal::count(const char* name, std::uint64_t k) noexcept {
+void Journal::count(const char* name, std::uint64_t k, bool work) noexcept {
   for (Counter& counter : counters_) {
     const char* taken = counter.name.load(std::memory_order_relaxed);
-    if (taken == nullptr && counter.name.compare_exchange_strong(taken, name, std::memory_order_relaxed)) taken = name;
+    if (taken == nullptr && counter.name.compare_exchange_strong(taken, name, std::memory_order_relaxed)) {
+      taken = name;
+      // Read once the call is over.
+      counter.quantity.store(!work, std::memory_order_relaxed);
+    }
     if (taken == name || std::strcmp(taken, name) == 0) {
       counter.sum.fetch_add(k, std::memory_order_relaxed);
       return;
@@ -49,6 +53,7 @@ void Journal::clear() noexcept {
   used_.store(0, std::memory_order_relaxed);
   for (Counter& counter : counters_) {
     counter.name.store(nullptr, std::memory_order_relaxed);
+    counter.quantity.store(false, std::memory_order_relaxed);
     counter.sum.store(0, std::memory_order_relaxed);
   }
 }
@@ -115,15 +120,15 @@ std::map<std::string, LoggedPhase> Journal::phases() const {
   return sums;
 }
 
-std::map<std::string, double> Journal::counters() const {
+std::map<std::string, double> Journal::sums(bool work) const {
   std::map<std::string, double> sums;
   for (const Counter& counter : counters_) {
-    if (const char* name = counter.name.load(std::memory_order_acquire)) {
+    const char* name = counter.name.load(std::memory_order_acquire);
+    if (name != nullptr && counter.quantity.load(std::memory_order_relaxed) != work)
       sums[name] += static_cast<double>(counter.sum.load(std::memory_order_relaxed));
-    }
   }
   const std::uint64_t unnamed = unnamed_.load(std::memory_order_relaxed);
-  if (unnamed > 0) sums["under further names"] = static_cast<double>(unnamed);
+  if (unnamed > 0 && !work) sums["under further names"] = static_cast<double>(unnamed);
   return sums;
 }
 

@@ -31,12 +31,15 @@ class Journal {
     const std::uint32_t slot = used_.fetch_add(1, std::memory_order_relaxed);
     if (slot < capacity) entries_[slot] = {name, start_ns, end_ns, kernel_thread()};
   }
-  void count(const char* name, std::uint64_t k) noexcept;
+  // work: of two names that are one text the first decides.
+  void count(const char* name, std::uint64_t k, bool work = true) noexcept;
 
   void clear() noexcept;
   std::map<std::string, LoggedPhase> phases() const;
-  // What found no place among most_counters names is summed up as "under further names".
-  std::map<std::string, double> counters() const;
+  // Of the work.
+  std::map<std::string, double> counters() const { return sums(true); }
+  // Of anything else. What found no place among most_counters names is summed up as "under further names".
+  std::map<std::string, double> quantities() const { return sums(false); }
   // Phases that found no slot any more.
   std::int64_t lost() const noexcept;
 
@@ -49,8 +52,10 @@ class Journal {
     std::int64_t end_ns;
     std::uint32_t thread;
   };
+  std::map<std::string, double> sums(bool work) const;
   struct Counter {
     std::atomic<const char*> name;
+    std::atomic<bool> quantity;
     std::atomic<std::uint64_t> sum;
   };
 

@@ -117,6 +117,8 @@ struct LaneSums {
   double calls_outside = 0;        // of crews, by threads that are in no lane
   double cpu_tree_s = 0;           // of the process and all below it
   double system_s = 0;             // of that, in the kernel
+  double page_faults = 0;          // of the same, that read nothing from a disk
+  double page_fault_s = 0;         // what one takes on this machine, single-threaded; 0 = not measured
   double serial_cpu_s = 0;
   double moved_bytes = 0;
   double buffer_full_s = 0;  // of stage: for room

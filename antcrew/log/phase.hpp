@@ -1,7 +1,8 @@
 // Naming stretches of a trial, and counting what it did.
 //
 //   Phase phase("merge");      // from here to the end of the scope
-//   Work nodes("nodes");
+//   Work nodes("nodes");            // what the work consists of: twice as many are twice the work
+//   Quantity buffers("buffers");    // anything else that is worth seeing
 //   for (…) nodes.add(1);
 //
 // Outside a study both do nothing. Inside, a phase costs two readings of the clock and a slot of a journal (under
@@ -57,22 +58,33 @@ class [[nodiscard]] Phase {
   const char* outer_ = nullptr;
 };
 
-class [[nodiscard]] Work {
+namespace internal {
+
+template <bool work>
+class [[nodiscard]] Counted {
  public:
-  [[nodiscard]] explicit Work(const char* name) noexcept
-      : journal_(internal::open_journal.load(std::memory_order_relaxed)), name_(name) {}
-  ~Work() {
-    if (journal_ != nullptr && count_ != 0) journal_->count(name_, count_);
+  [[nodiscard]] explicit Counted(const char* name) noexcept
+      : journal_(open_journal.load(std::memory_order_relaxed)), name_(name) {}
+  ~Counted() {
+    if (journal_ != nullptr && count_ != 0) journal_->count(name_, count_, work);
   }
-  Work(const Work&) = delete;
-  Work& operator=(const Work&) = delete;
+  Counted(const Counted&) = delete;
+  Counted& operator=(const Counted&) = delete;
 
   void add(std::uint64_t k) noexcept { count_ += k; }
 
  private:
-  internal::Journal* journal_;
+  Journal* journal_;
   const char* name_;
   std::uint64_t count_ = 0;
 };
+
+}  // namespace internal
+
+// What baseline and variant both count so tells how much of the work each of them did (`extra-work`, `skipped-work`).
+using Work = internal::Counted<true>;
+
+// Shown beside the work, and no measure of it: buffers, allocations, tries, bytes.
+using Quantity = internal::Counted<false>;
 
 }  // namespace antcrew

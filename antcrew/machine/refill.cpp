@@ -1,10 +1,14 @@
 #include "antcrew/machine/refill.hpp"
 
+#include <sys/mman.h>
+
 #include <algorithm>
 #include <memory>
+#include <vector>
 
 #include "antcrew/machine/clock.hpp"
 #include "antcrew/machine/topology.hpp"
+#include "antcrew/machine/usage.hpp"
 
 namespace antcrew::machine_layer {
 namespace {
@@ -52,6 +56,36 @@ std::uint64_t last_level_cache() {
 }
 
 }  // namespace
+
+namespace {
+
+double measured_page_fault_s() {
+  constexpr std::size_t bytes = 1u << 20;
+  constexpr std::size_t page = 4096;
+  std::vector<double> each;
+  for (int attempt = 0; attempt < 3; ++attempt) {
+    void* memory = ::mmap(nullptr, bytes, PROT_READ | PROT_WRITE, MAP_PRIVATE | MAP_ANONYMOUS, -1, 0);
+    if (memory == MAP_FAILED) return 0;
+    auto* touched = static_cast<volatile unsigned char*>(memory);
+    const std::int64_t faults_before = minor_faults();
+    const std::int64_t start = now_ns();
+    for (std::size_t at = 0; at < bytes; at += page) touched[at] = 1;
+    const std::int64_t took_ns = now_ns() - start;
+    const std::int64_t faults = minor_faults() - faults_before;
+    ::munmap(memory, bytes);
+    if (faults > 0) each.push_back(static_cast<double>(took_ns) * 1e-9 / static_cast<double>(faults));
+  }
+  if (each.empty()) return 0;
+  std::sort(each.begin(), each.end());
+  return each[each.size() / 2];
+}
+
+}  // namespace
+
+double page_fault_s() {
+  static const double seconds = measured_page_fault_s();
+  return seconds;
+}
 
 double read_speed() {
   static const double speed = measured_read_speed();

@@ -107,7 +107,8 @@ struct Trial {
   std::optional<double> cycles;                // the same
   std::optional<double> printed_bytes;         // to standard output and error, a call: mean of the visit
   std::map<std::string, PhaseFacts> phases{};  // over all calls
-  std::map<std::string, double> counters{};    // over all calls
+  std::map<std::string, double> counters{};    // of the work, over all calls
+  std::map<std::string, double> quantities{};  // of anything else, likewise
   std::optional<double> reported_s;            // the time that the program itself reported
   std::optional<int> most_threads;             // of all its processes, at the moments at which it was looked at
   std::optional<int> most_processes;           // the same

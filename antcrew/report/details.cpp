@@ -68,6 +68,8 @@ std::string named(const CellFigures& f) {
   }
   for (const auto& [name, value] : f.counters)
     text += fmt::format("    counter  \"{}\": {:.6g}\n", printable(name, 60), value);
+  for (const auto& [name, value] : f.quantities)
+    text += fmt::format("    quantity  \"{}\": {:.6g}\n", printable(name, 60), value);
   return text;
 }
 

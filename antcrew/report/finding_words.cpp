@@ -59,10 +59,17 @@ std::string serial_claim(const Finding& f) {
 std::string uneven_claim(const Finding& f) {
   if (figure(f, "coarse") > 0) return "workers are done, or wait for the others, while some still work";
   if (std::string of_ranks = internal::uneven_ranks_claim(f); !of_ranks.empty()) return of_ranks;
-  return fmt::format("the pieces{} are uneven: the longest takes {} (at index {}, {}), the mean of {} is {}",
-                     f.name.empty() ? "" : " at " + printable(f.name, 60), seconds(f, "longest_piece_s"),
-                     count(f, "longest_piece_at"), worker_of(f, "longest_piece_worker"), count(f, "pieces"),
-                     seconds(f, "mean_piece_s"));
+  std::string text = fmt::format(
+      "the pieces{} are uneven: the longest takes {} (at index {}, {}), the mean of {} is {}",
+      f.name.empty() ? "" : " at " + printable(f.name, 60), seconds(f, "longest_piece_s"), count(f, "longest_piece_at"),
+      worker_of(f, "longest_piece_worker"), count(f, "pieces"), seconds(f, "mean_piece_s"));
+  const double places = figure(f, "places");
+  if (places > 1)
+    text += fmt::format("; so at {:.0f} more place{}: {} of the {} are lost here", places - 1, places > 2 ? "s" : "",
+                        seconds(f, "of_place_s"), duration_text(f.loss_s));
+  if (figure(f, "other_places_s") > 0)
+    text += fmt::format(", {} at places that the record does not name", seconds(f, "other_places_s"));
+  return text;
 }
 
 std::string uneven_advice(const Finding& f) {
@@ -112,15 +119,6 @@ std::string superlinear_claim(const Finding& f) {
   const std::string text = fmt::format("speedup {:.3g} with {} workers is more than workers alone can bring",
                                        figure(f, "speedup"), count(f, "workers"));
   return f.name == "weak-baseline" ? text + ": the variant is faster than the baseline with one worker, too" : text;
-}
-
-std::string memory_claim(const Finding& f) {
-  return fmt::format(
-      "memory grows by {} a worker, to {} where the baseline takes {}: more than about {} workers would "
-      "not fit",
-      bytes_text(static_cast<std::uint64_t>(figure(f, "bytes_per_worker"))),
-      bytes_text(static_cast<std::uint64_t>(figure(f, "bytes"))),
-      bytes_text(static_cast<std::uint64_t>(figure(f, "baseline_bytes"))), count(f, "fits_workers"));
 }
 
 std::string seen_lock_claim(const Finding& f) {
@@ -240,12 +238,6 @@ const Words all_words[] = {
        return std::string(
            "move less: results zero-copy (Way::zero_copy) or in a CommonArray, or threads in place of processes");
      }},
-    {"fresh-memory",
-     [](const Finding& f) {
-       return fmt::format("the kernel takes {} of a call, {} in the baseline: mostly fresh memory being made ready",
-                          seconds(f, "system_s"), seconds(f, "baseline_system_s"));
-     },
-     [](const Finding&) { return std::string("use buffers again instead of making new ones in every call or piece"); }},
     {"work-inflation-machine",
      [](const Finding& f) {
        return fmt::format(
@@ -371,7 +363,6 @@ const Words all_words[] = {
      [](const Finding& f) {
        return fmt::format("use {} worker{}", count(f, "enough"), figure(f, "enough") == 1 ? "" : "s");
      }},
-    {"memory-grows", memory_claim, [](const Finding&) { return std::string("share what all workers only read"); }},
 };
 
 const Words* words_of_finding(const std::string& id) {

@@ -79,11 +79,14 @@ std::string worth_of(const Finding& finding) {
     text = fmt::format("Without it speedup {:.3g} at most, if all else stays", *finding.gain_speedup);
   if (text.empty()) text = "Its worth is not known";
   text += fmt::format(" ({})", sure_text(finding));
-  if (finding.or_else == "noise")
+  const double taken = finding.figures.get("taken_processors");
+  if (finding.or_else == "noise" && taken < 0.05)
+    text += "; it may as well be noise: not all instrumented calls show it";
+  else if (finding.or_else == "noise")
     text += fmt::format(
         "; it may as well be the machine, of which {:.2g} processors were taken away meanwhile: measure again when it "
         "is idle",
-        finding.figures.get("taken_processors"));
+        taken);
   else if (!finding.or_else.empty())
     text += fmt::format("; it may as well be {}", finding.or_else);
   return text;

@@ -142,7 +142,8 @@ Section phases(const Analysed& study) {
     for (const auto& [name, phase] : sorted)
       row(name, duration_text(phase.worker_s), count_text(static_cast<std::uint64_t>(phase.count)),
           least_to_most(phase));
-    for (const auto& [name, value] : f.counters) row(name, count_text(static_cast<std::uint64_t>(value)), "");
+    for (const auto* counted : {&f.counters, &f.quantities})
+      for (const auto& [name, value] : *counted) row(name, count_text(static_cast<std::uint64_t>(value)), "");
   }
   return {"Phases and counters of a call, all workers together", any ? grid.text(Look()) : ""};
 }

@@ -34,6 +34,16 @@ std::string effect_on_intervals(const Finding& f) {
                      count(f, "intervals"), asked, figure(f, "widest") * 100);
 }
 
+std::string memory_claim(const Finding& f) {
+  const auto bytes = [&](FigureName name) { return bytes_text(static_cast<std::uint64_t>(figure(f, name))); };
+  std::string each = bytes("bytes_per_worker") + " a worker";
+  if (has(f, "most_bytes_per_worker"))
+    each += fmt::format(" ({} to {} between its worker counts)", bytes("least_bytes_per_worker"),
+                        bytes("most_bytes_per_worker"));
+  return fmt::format("memory grows by {}, to {} where the baseline takes {}: more than about {} workers would not fit",
+                     each, bytes("bytes"), bytes("baseline_bytes"), count(f, "fits_workers"));
+}
+
 std::string noise_claim(const Finding& f) {
   std::vector<std::string> causes;
   if (has(f, "another_study")) causes.push_back("another study ran at the same time");
@@ -211,6 +221,45 @@ const Words machine_words[] = {
      [](const Finding&) { return std::string("work in tiles that fit, or use smaller types"); }},
     {"too-few-rounds", [](const Finding&) { return std::string("there were too few rounds for an interval"); },
      [](const Finding&) { return std::string("give it a larger --budget, or resume it with --resume"); }},
+    {"memory-grows", memory_claim, [](const Finding&) { return std::string("share what all workers only read"); }},
+    {"fresh-memory",
+     [](const Finding& f) {
+       std::string text =
+           fmt::format("the kernel takes {} of a call, {} in the baseline: mostly fresh memory being made ready",
+                       seconds(f, "system_s"), seconds(f, "baseline_system_s"));
+       if (figure(f, "page_fault_s") > 0)
+         text += fmt::format(", {} page fault{} of some {} each", count(f, "page_faults"),
+                             figure(f, "page_faults") == 1 ? "" : "s", seconds(f, "page_fault_s"));
+       return text;
+     },
+     [](const Finding&) { return std::string("use buffers again instead of making new ones in every call or piece"); }},
+    {"kernel-time",
+     [](const Finding& f) {
+       return fmt::format(
+           "the kernel takes {} of a call, {} in the baseline, and {} page fault{} of fresh memory do not explain that",
+           seconds(f, "system_s"), seconds(f, "baseline_system_s"), count(f, "page_faults"),
+           figure(f, "page_faults") == 1 ? "" : "s");
+     },
+     [](const Finding&) {
+       return std::string(
+           "ask the kernel less often: larger reads and writes, threads that are kept, fewer sleeps and wake-ups");
+     }},
+    {"many-small-losses",
+     [](const Finding& f) {
+       return fmt::format("{} losses under 5 % each: {}", count(f, "losses"), printable(f.name, 300));
+     },
+     [](const Finding&) {
+       return std::string("begin with the largest of them; no single one is worth much (--as json has each)");
+     }},
+    {"waits-can-overlap",
+     [](const Finding& f) {
+       return fmt::format(
+           "{} of its workers' time is waiting, as the baseline's is, and waits need no processor: with {} workers, "
+           "more "
+           "than there are processors, speedup {:.2g} can be had if the waits overlap as these do",
+           percent_text(figure(f, "waiting_share")), count(f, "more_workers"), figure(f, "speedup"));
+     },
+     [](const Finding& f) { return fmt::format("measure it with --workers {}", count(f, "more_workers")); }},
     {"nothing-wrong",
      [](const Finding& f) {
        if (has(f, "small_losses_share"))

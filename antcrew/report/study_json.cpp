@@ -195,7 +195,8 @@ Json cell_json(const CellFigures& f, const Point& point) {
           {"empty_s", f.cell->empty_s.empty() ? Json(nullptr) : Json(median(f.cell->empty_s))},
           {"no_resources", f.cell->no_resources},
           {"phases", phases_json(f)},
-          {"counters", f.counters}};
+          {"counters", f.counters},
+          {"quantities", f.quantities}};
 }
 
 Json finding_json(const Analysed& study, const FindingView& view) {

@@ -28,7 +28,9 @@ struct FindingView {
   // The claim with the cell that it is about, for lists of several cells.
   std::string claim_with_cell() const { return whose.empty() ? claim : whose + ": " + claim; }
   // Worth knowing, and nothing that was lost; that nothing is wrong counts as an answer.
-  bool is_aside() const { return numbers.kind == Finding::Kind::remark && numbers.id != "nothing-wrong"; }
+  bool is_aside() const {
+    return numbers.kind == Finding::Kind::remark && numbers.id != "nothing-wrong" && numbers.id != "waits-can-overlap";
+  }
 };
 
 struct CellView {

@@ -10,6 +10,7 @@
 #include "antcrew/log/phase.hpp"
 #include "antcrew/machine/clock.hpp"
 #include "antcrew/machine/limits.hpp"
+#include "antcrew/machine/refill.hpp"
 #include "antcrew/machine/usage.hpp"
 #include "antcrew/study/sampler.hpp"
 #include "antcrew/study/visit.hpp"
@@ -122,6 +123,7 @@ internal::LaneSums Visitor::metered_call(std::int64_t number) {
   sums.metering_s = std::min(internal::metering_of(log), sums.lane_seconds());
   sums.cpu_tree_s = used.cpu_s() + (sums.ranks ? sums.ranks->cpu_s : 0);
   sums.system_s = used.system_s + (sums.ranks ? sums.ranks->system_s : 0);
+  sums.page_faults = static_cast<double>(used.faults_minor);
   return sums;
 }
 
@@ -158,6 +160,7 @@ void Visitor::meter(Visit& visit, int calls) {
     if (!slowdowns.empty()) one.slowdown = median(slowdowns);
     one.call_cost_s = costs.call_s;
     one.piece_cost_s = costs.piece_s;
+    one.page_fault_s = page_fault_s();
     visit.seen.metered.push_back(std::move(one));
   }
 }
@@ -202,16 +205,18 @@ void Visitor::meter_by_samples(Visit& visit, int groups) {
       sums.wall_s += one.wall_s;
       sums.cpu_tree_s += one.cpu_tree_s;
       sums.system_s += one.system_s;
+      sums.page_faults += one.page_faults;
       sums.events += one.events;
       if (calls == 1) sums.phases = one.phases;
     }
     const auto n = static_cast<double>(calls);
-    for (double* mean : {&sums.wall_s, &sums.cpu_tree_s, &sums.system_s, &sums.events}) *mean /= n;
+    for (double* mean : {&sums.wall_s, &sums.cpu_tree_s, &sums.system_s, &sums.page_faults, &sums.events}) *mean /= n;
     if (plain_s > 0) {
       sums.plain_s = plain_s / static_cast<double>(plain_calls);
       sums.slowdown = beside_s / plain_s - 1;
     }
     sums.lanes = spec_.workers;
+    sums.page_fault_s = page_fault_s();
     visit.seen.metered.push_back(std::move(sums));
   }
 }

@@ -269,6 +269,7 @@ void CommandsHost::timed(const CellSpec& cell, const VisitOrder& order, Visit& v
   internal::PhaseLines lines = internal::read_phase_lines(trial.place.phases());
   timed.phases = std::move(lines.phases);
   timed.counters = std::move(lines.counters);
+  timed.quantities = std::move(lines.quantities);
   if (const auto after = own_control_group().throttled_s(); after && throttled_before)
     timed.throttled_s = *after - *throttled_before;
   if (trial.fault) {

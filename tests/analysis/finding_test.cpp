@@ -151,7 +151,7 @@ TEST_CASE("the gain is bounded by what else stands in the way") {
   const Finding first = findings_of(study, study.cells[1]).front();
   CHECK(first.id == "lock-wait");
   CHECK(*first.gain_speedup == doctest::Approx(2.8 * 10 / 5));  // the lock's own floor goes with it
-  CHECK(*first.limit_speedup == doctest::Approx(28.0 / 9));
+  CHECK_FALSE(first.limit_speedup.has_value());  // nine seconds at the lock are no limit of what comes without it
 }
 
 TEST_CASE("a call that its log slowed is not explained by it, but for counts") {
@@ -234,7 +234,7 @@ TEST_CASE("a machine that was slower in a metered call slows the baseline as muc
   const LaneSums slow = sums_with({{LaneState::imbalance, 1}}, 4, 15);  // its timed calls take 10
   const Record record = record_with({slow, slow, slow}, 10, 39);
   const Analysed study = analyse(record);
-  CHECK(ledgers_of(study, study.cells[1]).front().necessary_s == doctest::Approx(39 * 1.5));
+  CHECK(ledgers_of(study, study.cells[1]).front().necessary_s == doctest::Approx(39 * 1.5).epsilon(0.03));
   CHECK(ids(findings_of(study, study.cells[1]), Finding::Kind::loss).empty());
 }
 

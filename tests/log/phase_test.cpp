@@ -4,6 +4,7 @@
 #include <sys/wait.h>
 #include <unistd.h>
 
+#include <map>
 #include <thread>
 #include <vector>
 
@@ -100,7 +101,30 @@ TEST_CASE("more counters than there is room for: the sum of the rest is kept") {
     work.add(3);
   }
   CHECK(journal->counters().at("counter 63") == 3);
-  CHECK(journal->counters().at("under further names") == 18);
+  CHECK(journal->quantities().at("under further names") == 18);
+}
+
+TEST_CASE("quantities are kept apart from the work; of one name the first use decides until the next trial") {
+  const OpenJournal journal;
+  {
+    Quantity buffers("buffers");
+    buffers.add(4);
+    Work nodes("nodes");
+    nodes.add(7);
+  }
+  {
+    Work again("buffers");
+    again.add(1);
+  }
+  CHECK(journal->quantities() == std::map<std::string, double>{{"buffers", 5}});
+  CHECK(journal->counters() == std::map<std::string, double>{{"nodes", 7}});
+  journal->clear();
+  {
+    Work buffers("buffers");
+    buffers.add(1);
+  }
+  CHECK(journal->quantities().empty());
+  CHECK(journal->counters().at("buffers") == 1);
 }
 
 TEST_CASE("a phase without a name for its variable is a compiler warning") {
@@ -115,4 +139,5 @@ TEST_CASE("a phase without a name for its variable is a compiler warning") {
   CHECK_FALSE(compiles("antcrew::Phase(\"merge\");"));
   CHECK_FALSE(compiles("antcrew::Phase{\"merge\"};"));
   CHECK_FALSE(compiles("antcrew::Work(\"nodes\");"));
+  CHECK_FALSE(compiles("antcrew::Quantity(\"buffers\");"));
 }

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <string>
 
+#include "antcrew/analysis/internal/promises.hpp"
 #include "antcrew/analysis/statistics.hpp"
 
 namespace antcrew::internal {
@@ -37,21 +38,6 @@ double cost_of_turns(const Ledger& ledger, const std::vector<const Loss*>& witho
     if (more_work && !has(without, loss.cause)) all_s += std::max(0.0, loss.loss_s);
   }
   return all_s;
-}
-
-// Causes that are CPU time themselves.
-bool computes(Cause cause) {
-  switch (cause) {
-    case Cause::inflation_own:
-    case Cause::inflation_one_worker:
-    case Cause::inflation_machine:
-    case Cause::extra_work:
-    case Cause::fresh_memory:
-    case Cause::small_pieces:
-      return true;
-    default:
-      return false;
-  }
 }
 
 // Causes that make bodies longer: without them pieces, steps and what is done in turn may be shorter, too.

@@ -4,6 +4,8 @@
 #include "antcrew/analysis/analysed.hpp"
 #include "antcrew/analysis/internal/finding_families.hpp"
 #include "antcrew/analysis/internal/loss_figures.hpp"
+#include "antcrew/analysis/internal/promises.hpp"
+#include "antcrew/analysis/taken_processors.hpp"
 
 namespace antcrew::internal {
 namespace {
@@ -50,13 +52,6 @@ Finding finding_of(const CellFigures& cell, const std::vector<Ledger>& ledgers, 
   if (cell.speedup) {
     const double upper = cell.speedup->claimed ? cell.speedup->high : cell.speedup->median;
     finding.gain_speedup = upper * figures.gain;
-    if (middle.floor_s > 0 && middle.lanes > 1) {
-      const double limit = middle.necessary_s / middle.floor_s;
-      if (limit < 1000) {
-        finding.limit_speedup = limit;
-        finding.limit_by = middle.floor_by;
-      }
-    }
   }
   return finding;
 }
@@ -102,17 +97,6 @@ std::vector<Finding> counted_losses(const CellFigures& cell, const std::vector<L
   return losses;
 }
 
-// Processors that a hypervisor or a quota took, on average of the study.
-double taken_processors(const Record& record) {
-  double wall_s = 0;
-  double taken_s = 0;
-  for (const BlockFacts& block : record.blocks) {
-    wall_s += block.wall_s;
-    taken_s += block.steal_s + block.throttled_s;
-  }
-  return wall_s > 0 ? taken_s / wall_s : 0;
-}
-
 // A worker whose processor is taken away looks as if it slept, and the others wait for it.
 bool looks_like_taken(const std::string& id) {
   for (const Cause cause :
@@ -131,15 +115,19 @@ std::vector<Finding> all_losses(const Analysed& study, const CellFigures& cell, 
   if (ledgers.empty() || cell.cell->kind != Cell::Kind::variant) return losses;
   if (!whole) return counted_losses(cell, ledgers);
   const Ledger& middle = middle_of(ledgers);
-  const double taken = taken_processors(*study.record);
+  const double taken = taken_processors(*study.record, *cell.cell);
   for (const Loss& loss : middle.losses) {
     Finding& finding = losses.emplace_back(finding_of(cell, ledgers, middle, loss));
-    if (finding.or_else.empty() && looks_like_taken(finding.id) && finding.loss_s <= taken * middle.wall_s) {
+    const bool room_for_it = finding.loss_s <= taken * middle.wall_s;
+    const bool busy = taken >= much_taken;
+    const bool own = finding.id == id_of(Cause::inflation_own) && finding.sure == Finding::Sure::open;
+    if ((finding.or_else.empty() || busy) && looks_like_taken(finding.id) && (room_for_it || (busy && own))) {
       finding.sure = Finding::Sure::open;
       finding.or_else = "noise";
       finding.figures["taken_processors"] = taken;
     }
   }
+  keep_promises(cell, ledgers, losses);
   return losses;
 }
 

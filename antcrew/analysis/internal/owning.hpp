@@ -147,6 +147,7 @@ class Owning {
     if (for_slow_s > 0) slow_host(for_slow_s);
     left_imbalance_ -= for_slow_s;
     const double scale = part(LaneState::imbalance) > 0 ? left_imbalance_ / part(LaneState::imbalance) * scale_ : 0;
+    double given_s = 0;
     for (const RegionFacts& region : sums_.by_place) {
       const auto& c = region.causes;
       if (c.late_s > 0) lose(Cause::late_start, scale * c.late_s, region.place);
@@ -164,6 +165,16 @@ class Owning {
       } else if (c.uneven_s > 0) {
         uneven(region, scale * c.uneven_s);
       }
+      given_s += scale * c.sum();
+    }
+    // A record keeps the places where most was lost; what the others lost is uneven there, too, as far as is known.
+    constexpr std::size_t most_places = 8;
+    const double rest_s = left_imbalance_ - given_s;
+    if (sums_.by_place.size() >= most_places && rest_s > 0) {
+      Loss& loss = lose(Cause::uneven_pieces, rest_s);
+      loss.figures["other_places_s"] += rest_s;
+      uneven_saved_s_ += rest_s / ledger_.lanes;
+      bound_by_places(loss);
     }
   }
 
@@ -183,6 +194,12 @@ class Owning {
 
   void uneven(const RegionFacts& region, double seconds) {
     Loss& loss = lose(Cause::uneven_pieces, seconds, region.place);
+    loss.figures["places"] += 1;
+    // What the same pieces would have taken, replayed, stays.
+    const double best_s = std::min(region.finer_s, region.tapering_s);
+    uneven_saved_s_ += best_s > 0 && best_s < region.wall_s ? region.wall_s - best_s : seconds / ledger_.lanes;
+    replayed_ = replayed_ || best_s > 0;
+    bound_by_places(loss);
     if (!(seconds >= loss.figures["of_place_s"])) return;
     loss.figures["of_place_s"] = seconds;
     loss.name = region.place;
@@ -194,9 +211,10 @@ class Owning {
     loss.figures["region_s"] = region.wall_s;
     loss.figures["finer_s"] = region.finer_s;
     loss.figures["heaviest_first_s"] = region.tapering_s;
-    // What the same pieces would have taken, replayed, stays.
-    const double best_s = std::min(region.finer_s, region.tapering_s);
-    if (best_s > 0 && best_s < region.wall_s) loss.limit_s = ledger_.wall_s - (region.wall_s - best_s);
+  }
+  // All places mended together.
+  void bound_by_places(Loss& loss) const {
+    if (replayed_ && uneven_saved_s_ > 0) loss.limit_s = std::max(0.0, ledger_.wall_s - uneven_saved_s_);
   }
 
   void locks() {
@@ -265,11 +283,8 @@ class Owning {
     // Ranks' time in the kernel is mostly messages.
     const double more_system_s = sums_.ranks ? 0 : sums_.system_s - basis_.baseline_system_s;
     const double system_s = std::clamp(more_system_s, 0.0, std::max(0.0, left));
-    if (system_s > 0) {
-      lose(Cause::fresh_memory, system_s).figures = {{"system_s", sums_.system_s},
-                                                     {"baseline_system_s", basis_.baseline_system_s}};
-      left -= system_s;
-    }
+    in_the_kernel(system_s);
+    left -= system_s;
     if (!(left > 0)) return;
     if (basis_.one_worker_s) {
       const double already = std::min(left, std::max(0.0, *basis_.one_worker_s - basis_.baseline_s));
@@ -291,6 +306,22 @@ class Owning {
     as_if_all_did_all(ledger_.losses.back());
     if (basis_.crowd) ledger_.losses.back().figures["crowd"] = *basis_.crowd;
     if (basis_.one_worker_s) ledger_.losses.back().figures["one_worker_s"] = *basis_.one_worker_s;
+  }
+
+  // Fresh memory, as far as page faults and their measured price explain it; older records counted none.
+  void in_the_kernel(double system_s) {
+    if (!(system_s > 0)) return;
+    // Several workers at once wait for each other there, and memory that a host has yet to give takes longer.
+    constexpr double dearer = 4;
+    const double faults = std::max(0.0, sums_.page_faults - basis_.baseline_page_faults);
+    const double explained_s =
+        sums_.page_fault_s > 0 ? std::min(system_s, dearer * faults * sums_.page_fault_s) : system_s;
+    const Figures figures{{"system_s", sums_.system_s},
+                          {"baseline_system_s", basis_.baseline_system_s},
+                          {"page_faults", sums_.page_faults},
+                          {"page_fault_s", sums_.page_fault_s}};
+    if (explained_s > 0) lose(Cause::fresh_memory, explained_s).figures = figures;
+    if (system_s - explained_s > 0) lose(Cause::kernel_time, system_s - explained_s).figures = figures;
   }
 
   // Bodies that wait far less than the baseline, which mostly waits, leave some of that out, or do it elsewhere. What
@@ -328,6 +359,8 @@ class Owning {
   double left_dispatch_ = 0;
   double left_imbalance_ = 0;
   double lock_s_ = 0;
+  double uneven_saved_s_ = 0;  // of a call, by all places together
+  bool replayed_ = false;
   internal::RankLosses ranks_;
 };
 

@@ -7,6 +7,7 @@
 #include "antcrew/analysis/rank_hosts.hpp"
 #include "antcrew/analysis/sizes.hpp"
 #include "antcrew/analysis/statistics.hpp"
+#include "antcrew/analysis/taken_processors.hpp"
 
 namespace antcrew::internal {
 namespace {
@@ -95,6 +96,9 @@ void add_one_at_a_time(const Analysed& study, const CellFigures& cell, std::vect
   int threads = 0;
   for (const Trial& trial : cell.cell->trials) threads = std::max(threads, trial.most_threads.value_or(0));
   if (threads < 2) return;
+  // Where others had the rest, one processor was all that there was to be had.
+  constexpr double room = 0.35;
+  if (free_processors(*study.record) < *cell.busy_processors + room) return;
   Finding& finding =
       add(findings, "one-at-a-time", Finding::Kind::meaning, &cell,
           {{"workers", cell.cell->workers}, {"busy_processors", *cell.busy_processors}, {"threads", threads}});
@@ -131,19 +135,41 @@ void add_no_more_gain(const Analysed& study, const CellFigures& cell, std::vecto
        {"slower_at_most", enough->slower_at_most}});
 }
 
+// What each further worker takes, over the worker counts of a curve: all slopes between two of them agree on a sign,
+// and their range is the interval. One worker count tells nothing of workers.
 void add_memory(const Analysed& study, const CellFigures& cell, std::vector<Finding>& findings) {
   const CellFigures* baseline = baseline_figures(study, cell);
-  if (baseline == nullptr || !(baseline->peak_bytes > 0) || cell.cell->workers < 2) return;
-  const double extra = cell.peak_bytes - baseline->peak_bytes;
+  if (baseline == nullptr || cell.cell->workers < 2) return;
+  std::vector<const CellFigures*> known;
+  for (const std::size_t k : study.curves[cell.curve]) {
+    if (study.cells[k].peak_bytes > 0) known.push_back(&study.cells[k]);
+  }
+  std::vector<double> slopes;
+  for (std::size_t i = 0; i < known.size(); ++i) {
+    for (std::size_t k = i + 1; k < known.size(); ++k)
+      slopes.push_back((known[k]->peak_bytes - known[i]->peak_bytes) /
+                       (known[k]->cell->workers - known[i]->cell->workers));
+  }
+  if (slopes.empty()) return;
+  const CellFigures& fewest = *known.front();
+  const double each = median(slopes);
+  const auto [least, most] = std::minmax_element(slopes.begin(), slopes.end());
   constexpr double noticeable = 64 << 20;
-  if (extra < noticeable || cell.peak_bytes < 1.5 * baseline->peak_bytes) return;
-  const double each = extra / cell.cell->workers;
+  const double extra = each * (cell.cell->workers - fewest.cell->workers);
+  if (!(*least > 0) || extra < noticeable || cell.peak_bytes < 1.5 * fewest.peak_bytes) return;
   const double free = static_cast<double>(study.record->machine.limits.available_bytes);
-  add(findings, "memory-grows", Finding::Kind::remark, &cell,
-      {{"bytes", cell.peak_bytes},
-       {"baseline_bytes", baseline->peak_bytes},
-       {"bytes_per_worker", each},
-       {"fits_workers", std::floor(std::max(0.0, free - baseline->peak_bytes) / each)}});
+  Finding& finding =
+      add(findings, "memory-grows", Finding::Kind::remark, &cell,
+          {{"bytes", cell.peak_bytes},
+           {"baseline_bytes", baseline->peak_bytes},
+           {"bytes_per_worker", each},
+           {"fits_workers", std::floor(fewest.cell->workers + std::max(0.0, free - fewest.peak_bytes) / each)}});
+  if (slopes.size() > 1) {
+    finding.figures["least_bytes_per_worker"] = *least;
+    finding.figures["most_bytes_per_worker"] = *most;
+  } else {
+    finding.sure = Finding::Sure::likely;  // of two worker counts
+  }
 }
 
 void add_cold(const CellFigures& cell, std::vector<Finding>& findings) {
@@ -204,7 +230,8 @@ void add_meanings(const Analysed& study, const CellFigures& cell, std::vector<Fi
   if (const char* fault = fault_of(cell.verdict)) {
     add(findings, fault, Finding::Kind::meaning, &cell, {}).name = cell.evidence;
   }
-  if (cell.read_speedup && cell.speedup) {
+  // On a machine that others use, too, reading is slow for that.
+  if (cell.read_speedup && cell.speedup && taken_processors(*study.record, *cell.cell) < much_taken) {
     add(findings, "deferred-work", Finding::Kind::meaning, &cell,
         {{"read_speedup", *cell.read_speedup}, {"speedup", cell.speedup->median}});
   }

@@ -158,6 +158,8 @@ void fields(F&& f, R& s) {
   f.later("calls_outside", s.calls_outside);
   f.later("cpu_tree_s", s.cpu_tree_s);
   f.later("system_s", s.system_s);
+  f.later("page_faults", s.page_faults);
+  f.later("page_fault_s", s.page_fault_s);
   f.later("serial_cpu_s", s.serial_cpu_s);
   f.later("moved_bytes", s.moved_bytes);
   f.later("buffer_full_s", s.buffer_full_s);

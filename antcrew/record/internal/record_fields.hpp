@@ -170,6 +170,7 @@ void fields(F&& f, R& t) {
   f.later("printed_bytes", t.printed_bytes);
   f.later("phases", t.phases);
   f.later("counters", t.counters);
+  f.later("quantities", t.quantities);
   f.later("reported_s", t.reported_s);
   f.later("most_threads", t.most_threads);
   f.later("most_processes", t.most_processes);

@@ -32,6 +32,8 @@ class Explaining {
   // that are not timed.
   void meter(std::size_t point, BlockRun& block, bool last);
 
+  void meter_again(std::size_t i, BlockRun& block, double allowed_s);
+
   RunState& run_;
   double meter_s_ = 0;   // spent on metered calls, at all points
   double checks_s_ = 0;  // spent on checks, at all points

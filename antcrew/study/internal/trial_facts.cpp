@@ -48,7 +48,8 @@ void keep_journal(Trial& trial, const Journal& journal) {
   for (const auto& [name, phase] : journal.phases())
     trial.phases[name] = {phase.seconds, phase.count, phase.wall_s, phase.at_once};
   trial.counters = journal.counters();
-  if (journal.lost() > 0) trial.counters["phases not logged"] = static_cast<double>(journal.lost());
+  trial.quantities = journal.quantities();
+  if (journal.lost() > 0) trial.quantities["phases not logged"] = static_cast<double>(journal.lost());
 }
 
 }  // namespace antcrew::internal

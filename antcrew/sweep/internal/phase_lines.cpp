@@ -60,12 +60,15 @@ class Lines {
       const double value = found->get<double>();
       return std::isfinite(value) ? std::optional<double>(value) : std::nullopt;
     };
-    if (const Json* counter = json.find("counter"); counter != nullptr && counter->is_string()) {
+    for (auto* sums : {&found_.counters, &found_.quantities}) {
+      const std::string kind = sums == &found_.counters ? "counter" : "quantity";
+      const Json* counter = json.find(kind.c_str());
+      if (counter == nullptr || !counter->is_string()) continue;
       const auto more = number("add");
-      if (!more) return "a counter without a number to \"add\"";
+      if (!more) return "a " + kind + " without a number to \"add\"";
       const std::string name = printable(counter->get<std::string>(), 100);
-      if (found_.counters.count(name) == 0 && found_.counters.size() >= most_names) return "too many counters";
-      found_.counters[name] += *more;
+      if (sums->count(name) == 0 && sums->size() >= most_names) return "too many counters";
+      (*sums)[name] += *more;
       return {};
     }
     const Json* phase = json.find("phase");

@@ -19,6 +19,7 @@ namespace antcrew::internal {
 struct PhaseLines {
   std::map<std::string, PhaseFacts> phases;
   std::map<std::string, double> counters;
+  std::map<std::string, double> quantities;
   int not_understood = 0;
   std::string first_trouble;  // the first such line, and what is wrong with it
 };
