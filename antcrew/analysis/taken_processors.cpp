@@ -1,6 +1,9 @@
 #include "antcrew/analysis/taken_processors.hpp"
 
 #include <algorithm>
+#include <optional>
+
+#include "antcrew/analysis/verdict.hpp"
 
 namespace antcrew::analysis_layer {
 namespace {
@@ -30,7 +33,13 @@ double taken_processors(const Record& record, const Cell& cell) {
   const Taken all = taken(record);
   const double processors = record.machine.usable_processors();
   const double wanted = std::min<double>(cell.workers, processors);
-  return all.by_system + std::max(0.0, wanted + all.by_programs - processors);
+  double lacking = std::max(0.0, wanted + all.by_programs - processors);
+  // Programs of a lower priority take nothing: then its own threads hardly waited.
+  if (const auto waited = median_where_known(cell, [](const Trial& t) -> std::optional<double> {
+        return t.run_delay_s && t.wall_s > 0 ? std::optional(*t.run_delay_s / t.wall_s) : std::nullopt;
+      }))
+    lacking = std::min(lacking, *waited);
+  return all.by_system + lacking;
 }
 
 double free_processors(const Record& record) {

@@ -157,8 +157,11 @@ const Words all_words[] = {
      }},
     {"small-calls",
      [](const Finding& f) {
-       return fmt::format("{} calls of the crew in one call of the variant, and an empty one takes {}",
-                          count(f, "calls"), seconds(f, "call_cost_s"));
+       std::string text = fmt::format("{} calls of the crew in one call of the variant, and an empty one takes {}",
+                                      count(f, "calls"), seconds(f, "call_cost_s"));
+       if (figure(f, "in_place_s") > figure(f, "call_cost_s"))
+         text += fmt::format(", {} here beside its work", seconds(f, "in_place_s"));
+       return text;
      },
      [](const Finding&) {
        return std::string("do more work in each call of the crew: join loops, or move the outer loop inside");

@@ -7,6 +7,7 @@
 
 #include "analysis/planted_sums.hpp"
 #include "antcrew/analysis/analysed.hpp"
+#include "antcrew/analysis/taken_processors.hpp"
 
 using namespace antcrew;
 using namespace antcrew::layers;
@@ -182,6 +183,38 @@ TEST_CASE("uneven loops at several places are one cause, and what mending all of
   const Figures many = uneven_with(8, 10.0 / 30, 20.0 / 30);
   CHECK(many.get("places") == 8);
   CHECK(many.get("other_places_s") == doctest::Approx(20 * 22.0 / 30));
+}
+
+TEST_CASE("what a short call costs where it stands is its price, not what empty ones cost back to back") {
+  RegionFacts rows;
+  rows.place = "silt.cpp:30";
+  rows.sharing = "even";
+  rows.calls = 20'000;
+  rows.n = 2e6;
+  rows.pieces = 40'000;
+  rows.wall_s = 1;
+  rows.body_s = 0.04;
+  rows.dispatch_s = 1.2;
+  rows.imbalance_s = rows.causes.late_s = 0.7;
+  const auto told_with = [&](double slowdown) {
+    LaneSums sums = sums_with({{LaneState::dispatch, 1.2}, {LaneState::imbalance, 0.7}}, 2, 1);
+    sums.by_place = {rows};
+    sums.regions = 20'000;
+    sums.call_cost_s = 3e-6;
+    sums.slowdown = slowdown;
+    sums.metering_s = 0.1;
+    const Record record = record_with({sums, sums, sums}, 1, 0.04, 2);
+    const Analysed study = analyse(record);
+    const std::vector<Finding> told = findings_of(study, study.cells[1]);
+    REQUIRE(!told.empty());
+    CHECK(told.front().id == "small-calls");
+    CHECK(told.front().share > 0.9);
+    CHECK(told.front().figures.get("in_place_s") > 40e-6);
+    CHECK(*told.front().gain_speedup <= 2.001);
+    return *told.front().gain_speedup;
+  };
+  CHECK(told_with(0.01) > 0.3);                               // a whole ledger
+  CHECK(told_with(0.4) == doctest::Approx(2).epsilon(0.05));  // counts only
 }
 
 TEST_CASE("a call that took longer and computed no longer waited: the baseline is not taken to be slower for it") {
@@ -385,6 +418,24 @@ TEST_CASE("one at a time is told where a second processor was free, and not wher
   };
   CHECK(told_with(0.05));
   CHECK_FALSE(told_with(1.3));
+}
+
+TEST_CASE("programs that give way take nothing: what a cell lacked is no more than its own threads waited") {
+  auto variant = test::cell_with("planted", 2, std::vector<double>(8, 10));
+  Record record = test::record_of({test::cell_with("baseline", 1, std::vector<double>(8, 20)), variant});
+  record.machine.limits.online_processors = record.machine.limits.affinity_processors = 2;
+  BlockFacts block;
+  block.wall_s = 100;
+  block.other_cpu_s = 130;
+  block.steal_s = 10;
+  record.blocks = {block};
+  CHECK(taken_processors(record, record.cells[1]) == doctest::Approx(1.3 + 0.1));
+  CHECK(free_processors(record) == doctest::Approx(2 - 1.3 - 0.1));
+  for (Trial& trial : record.cells[1].trials) trial.run_delay_s = 0.5;
+  CHECK(taken_processors(record, record.cells[1]) == doctest::Approx(0.05 + 0.1));
+  record.cells[1].workers = 1;  // 0.7 of a processor is left for it
+  for (Trial& trial : record.cells[1].trials) trial.run_delay_s.reset();
+  CHECK(taken_processors(record, record.cells[1]) == doctest::Approx(0.3 + 0.1));
 }
 
 TEST_CASE("on a machine that others keep busy no cause is drawn from how copies slow each other") {

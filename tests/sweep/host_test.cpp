@@ -11,6 +11,7 @@
 
 #include "antcrew/analysis/analysed.hpp"
 #include "antcrew/analysis/findings.hpp"
+#include "antcrew/analysis/taken_processors.hpp"
 #include "antcrew/base/error.hpp"
 #include "antcrew/machine/usage.hpp"
 #include "antcrew/record/record_json.hpp"
@@ -328,7 +329,8 @@ echo 5)"),
   const auto findings = findings_of(study, figures(study, "it", 3));
   // On a machine whose processors are taken away they may not even keep one busy.
   const double busy = figures(study, "it", 3).busy_processors.value_or(0);
-  if (record.machine.usable_processors() >= 2 && busy > 0.65 && busy < 1.1) {
+  const bool room = free_processors(record) > busy + 0.4;  // else others had the second processor
+  if (record.machine.usable_processors() >= 2 && busy > 0.65 && busy < 1.1 && room) {
     const bool told =
         std::any_of(findings.begin(), findings.end(), [](const Finding& f) { return f.id == "one-at-a-time"; });
     CHECK(told);

@@ -116,12 +116,15 @@ class Owning {
   void moving();
   double over_long_way();
 
-  // What as many empty regions would cost comes off what short regions lost; of forked workers it is their start.
+  // What as many empty regions would cost comes off what short regions lost; of forked workers it is their start. Where
+  // a place makes many short calls, all is their price that its workers do not spend in bodies: workers that were at
+  // work in between take longer to come together than in empty calls back to back.
   void calls() {
     left_dispatch_ = part(LaneState::dispatch);
     left_imbalance_ = part(LaneState::imbalance);
     const double each_s = sums_.call_cost_s * ledger_.lanes;
     double worth_s = std::min(sums_.regions * each_s, ledger_.lanes * sums_.short_regions_s);
+    if (!sums_.ranks) worth_s = std::max(worth_s, scale_ * price_in_place());
     if (sums_.ranks && sums_.ranks->hosts.size() > 1) worth_s = over_long_way();
     const double from_dispatch = std::min(left_dispatch_, worth_s);
     const double from_imbalance = std::min(left_imbalance_, worth_s - from_dispatch);
@@ -131,6 +134,17 @@ class Owning {
     Loss& loss = lose(Cause::small_calls, from_dispatch + from_imbalance);
     loss.figures["calls"] = sums_.regions;
     loss.figures["call_cost_s"] = sums_.call_cost_s;
+    if (sums_.regions > 0) loss.figures["in_place_s"] = loss.loss_s / ledger_.lanes / sums_.regions;
+  }
+  double price_in_place() const {
+    constexpr double short_s = 100e-6;
+    constexpr std::int64_t many = 100;
+    double seconds = 0;
+    for (const RegionFacts& region : sums_.by_place) {
+      if (region.calls >= many && region.wall_s < short_s * static_cast<double>(region.calls))
+        seconds += region.dispatch_s + region.imbalance_s - region.causes.lock_s;
+    }
+    return seconds;
   }
 
   void dispatch() {
