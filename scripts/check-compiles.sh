@@ -7,7 +7,7 @@ export compiler=$1; shift
 work=$(mktemp -d); trap 'rm -rf "$work"' EXIT
 # What the build says about itself, and the flags that libraries need.
 export flags="-std=c++20 -I. -Itests -Iexamples -Wall -Wextra -Wpedantic -Wconversion -Werror -DANTCREW_VERSION=\"0\" \
-  -DANTCREW_COMMAND=\"\" -DANTCREW_EXAMPLES=\"\" -DANTCREW_COMPILER=\"\" -DANTCREW_SOURCE=\"\" -DANTCREW_PLANTED=\"\" \
+  -DANTCREW_COMMAND=\"\" -DANTCREW_EXAMPLES=\"\" -DANTCREW_COMPILER=\"\" -DANTCREW_SOURCE=\"\" -DANTCREW_PLANTED=\"\" -DANTCREW_ANEW=\"\" \
   -DANTCREW_BUILD_TYPE=\"\" -DANTCREW_BUILD_FLAGS=\"\" -DOMPI_SKIP_MPICXX \
   $({ pkg-config --cflags eigen3 cpp-httplib; pkg-config --cflags ompi 2>/dev/null || true; } | tr '\n' ' ' | sed 's/-I/-isystem /g')"
 [ "$compiler" = g++ ] && flags+=" -Wno-restrict"
