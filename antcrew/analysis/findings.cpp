@@ -44,12 +44,6 @@ std::string withheld_because(const Analysed& study, const CellFigures& cell) {
   if (ledgers.empty() && cell.verdict == Verdict::not_measured && !cell.evidence.empty()) return cell.evidence;
   if (ledgers.empty())
     return no_time_for(study, cell) ? "there was no time for an instrumented run" : "it has no instrumented run";
-  const auto& calls = cell.cell->metered;
-  if (std::all_of(calls.begin(), calls.end(), [&](const LaneSums& sums) { return was_disturbed(sums, *cell.cell); }))
-    return fmt::format(
-        "the instrumented calls took {:.2g} times as long as the timed ones, though their log costs next to nothing: "
-        "the machine was busy meanwhile",
-        internal::middle_of(ledgers).wall_s / cell.time_s->median);
   std::vector<double> slowdowns;
   std::vector<double> shares;
   for (const Ledger& ledger : ledgers) {
@@ -57,7 +51,19 @@ std::string withheld_because(const Analysed& study, const CellFigures& cell) {
     if (ledger.slowdown) slowdowns.push_back(*ledger.slowdown);
     shares.push_back(ledger.lane_seconds() > 0 ? ledger.metering_s / ledger.lane_seconds() : 0);
   }
-  // Few events cannot have slowed a call: then the difference is noise.
+  // So much longer they are other calls than the timed ones, by their log or by what else the machine did.
+  constexpr double another_call = 0.5;
+  const auto& calls = cell.cell->metered;
+  const bool disturbed =
+      std::all_of(calls.begin(), calls.end(), [&](const LaneSums& sums) { return was_disturbed(sums, *cell.cell); });
+  const double slower = slowdowns.empty() ? 0 : median(slowdowns);
+  if (disturbed || slower > another_call)
+    return fmt::format(
+        "the instrumented calls took {:.2g} times as long as those without a log, by the log or by a busy machine: "
+        "what "
+        "they show is not where the time of the others went",
+        disturbed ? internal::middle_of(ledgers).wall_s / cell.time_s->median : 1 + slower);
+  // Few events cannot have slowed a call by little: then the difference is noise.
   constexpr double noticed = 0.01;
   if (!slowdowns.empty() && median(slowdowns) > most_slowdown && median(shares) > noticed)
     return "the log slowed the call by more than 5 %: its pieces or calls are too short to be told one by one";
@@ -86,7 +92,10 @@ Finding small_losses(const CellFigures& cell, const std::vector<Ledger>& ledgers
   all.of = &cell;
   all.sure = Finding::Sure::likely;
   std::vector<Cause> causes;
-  for (const Finding& loss : losses) {
+  std::vector<Finding> largest_first = losses;
+  std::stable_sort(largest_first.begin(), largest_first.end(),
+                   [](const Finding& a, const Finding& b) { return a.share > b.share; });
+  for (const Finding& loss : largest_first) {
     constexpr double worth_a_word = 0.005;
     if (is_told(loss) || loss.share < worth_a_word) continue;
     for (const Loss& one : internal::middle_of(ledgers).losses) {

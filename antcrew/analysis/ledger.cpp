@@ -52,7 +52,7 @@ std::string reason_to_withhold(const LaneSums& sums, const LedgerBasis& basis) {
     const double apart = std::fabs(sums.cpu_frames_s - sums.cpu_kernel_s) - sums.looks->outside * sums.wall_s;
     const double allowed = std::max(most_apart, internal::share_error(*sums.looks)) * sums.lane_seconds();
     if (sums.cpu_kernel_s > 0 && apart > allowed)
-      return fmt::format("samples and kernel disagree on its CPU time, {} and {}: the machine was busy meanwhile",
+      return fmt::format("samples and kernel disagree on its CPU time, {} and {}: shares by samples mean nothing then",
                          duration_text(sums.cpu_frames_s), duration_text(sums.cpu_kernel_s));
     if (sums.looks->lanes >= internal::enough_looks / 3) return {};
     return "it works without a crew, and its calls are too short or too few to be looked at often enough";

@@ -99,6 +99,8 @@ bool was_disturbed(const LaneSums& sums, const Cell& cell) {
   constexpr double much_longer = 1.25;
   constexpr double noticed = 0.01;  // of the lanes' time: a log that costs less slows nothing
   if (cell.trials.size() < 3 || sums.metering_s > noticed * sums.lane_seconds()) return false;
+  // Calls without a log right beside it took less: that is the log.
+  if (sums.slowdown && *sums.slowdown > much_longer - 1) return false;
   std::vector<double> times;
   for (const Trial& trial : cell.trials) times.push_back(trial.wall_s);
   std::sort(times.begin(), times.end());
