@@ -266,9 +266,8 @@ std::string ledger_text(const Analysed& study, const CellFigures& cell, const Lo
     text += fmt::format("; CPU time by state {}, by the kernel {}", duration_text(middle.cpu_frames_s),
                         duration_text(middle.cpu_kernel_s));
   constexpr double worth_a_word = 0.02;
-  if (std::fabs(middle.unattributed_s) > worth_a_word * middle.lane_seconds())
-    text += fmt::format("; {} of it {}", duration_text(std::fabs(middle.unattributed_s)),
-                        middle.unattributed_s > 0 ? "has no owner" : "was given to two causes");
+  if (middle.unattributed_s > worth_a_word * middle.lane_seconds())
+    text += fmt::format("; {} lost have no owner", duration_text(middle.unattributed_s));
   if (middle.outside_s > 0.01 * middle.lane_seconds())
     text += fmt::format("; CPU time outside of these workers {}", duration_text(middle.outside_s));
   return text + ")\n";
