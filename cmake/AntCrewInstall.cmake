@@ -48,7 +48,7 @@ set(CPACK_DEBIAN_FILE_NAME DEB-DEFAULT)
 set(CPACK_DEBIAN_PACKAGE_SECTION devel)
 set(CPACK_DEBIAN_PACKAGE_SHLIBDEPS ON)
 # What a program that links the library needs, too.
-set(CPACK_DEBIAN_PACKAGE_DEPENDS "libfmt-dev, libhwloc-dev, pkg-config")
+set(CPACK_DEBIAN_PACKAGE_DEPENDS "libfmt-dev, libhwloc-dev, libdw-dev, pkg-config")
 set(CPACK_DEBIAN_PACKAGE_RECOMMENDS "g++, cmake")
 set(CPACK_DEBIAN_PACKAGE_SUGGESTS "gnuplot-nox")
 include(CPack)

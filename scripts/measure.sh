@@ -5,7 +5,7 @@
 set -eu
 cd "$(dirname "$0")/.."
 bin=build/${1:-release}
-scripts/build.sh "${1:-release}" examples/all bench_each bench_phases bench_in_cache bench_same bench_lengths bench_looks test_study test_analysis test_crew planted_losses
+scripts/build.sh "${1:-release}" examples/all bench_each bench_phases bench_in_cache bench_same bench_lengths bench_looks test_study test_analysis test_crew planted_losses rewrites
 work=$(mktemp -d); trap 'rm -rf "$work"' EXIT
 echo "== each against the plain loop"
 $bin/bench/bench_each --quiet --no-confirm --rounds 31 --budget 0 --save "$work/each.json" | grep -E '^  (variant|baseline|each)|Best|No variant|Among'
@@ -50,3 +50,8 @@ echo "== programs with planted losses, ten runs: 97 % of them must be found"
 for run in $(seq 10); do $bin/tests/planted_losses >"$work/planted-$run" || true; tail -1 "$work/planted-$run"; done
 cat "$work"/planted-* | grep -c '^ok' | sed 's/^/found: /'
 cat "$work"/planted-* | grep '^FAIL' | cut -c1-200 || true
+echo "== rewrites that disappoint, alone and beside two busy loops: what is told first, and what came of acting on it"
+$bin/tests/rewrites || true
+for k in 1 2; do (while :; do :; done) & done
+$bin/tests/rewrites --beside || true
+kill $(jobs -p)

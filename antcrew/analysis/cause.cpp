@@ -31,6 +31,11 @@ const char* id_of(Cause cause) noexcept {
                                  "network-latency",
                                  "late-message",
                                  "slow-host",
+                                 "allocations",
+                                 "threads-per-item",
+                                 "line-sharing",
+                                 "slower-clocks",
+                                 "hardware-threads",
                                  "idle-workers"};
   return ids[static_cast<std::size_t>(cause)];
 }

@@ -52,6 +52,11 @@ enum class Cause {
   network_latency,
   late_message,
   slow_host,
+  allocations,
+  threads_per_item,
+  line_sharing,
+  slower_clocks,
+  hardware_threads,
   idle_workers
 };
 const char* id_of(Cause cause) noexcept;
@@ -99,8 +104,15 @@ struct LedgerBasis {
   std::optional<double> baseline_cpu_s;  // of that, on a processor
   double baseline_system_s = 0;
   double baseline_page_faults = 0;
+  std::optional<internal::LibraryCounts> baseline_library;
   std::optional<double> one_worker_s;  // W_1: the same variant with one worker
   std::optional<double> crowd;         // c(p)
+  std::optional<double> clocks;        // how much longer computing takes when as many processors compute at once
+  double memory_bytes_per_s = 0;       // that as many workers read together; 0 = not measured
+  double one_bytes_per_s = 0;          // that one worker does
+  double wake_s = 0;                   // waking a sleeping thread, and back; 0 = not measured
+  double moved_bytes_per_s = 0;        // of this cell, where its bytes are counted
+  int cores = 0;                       // of the machine
   std::optional<double> work_ratio;    // a counter that both keep, the variant's / the baseline's
   std::string work_name;               // of that counter
   int processors = 1;                  // that may be used

@@ -25,6 +25,35 @@ void find_work_ratio(const CellFigures& cell, const CellFigures& baseline, Ledge
   }
 }
 
+// Beside the metered calls, as no cell of the study has one worker.
+std::optional<double> tried_with_one_worker(const Cell& cell) {
+  std::vector<double> times;
+  for (const LaneSums& sums : cell.metered) {
+    if (sums.one_worker_s > 0) times.push_back(sums.one_worker_s);
+  }
+  return times.empty() ? std::nullopt : std::optional<double>(median(times));
+}
+
+// What was measured of the machine with about as many workers: the count next above it, or all processors.
+void find_together(const Record& record, const CellFigures& cell, LedgerBasis& basis) {
+  const TogetherFacts* alone = nullptr;
+  const TogetherFacts* all = nullptr;
+  for (const TogetherFacts& facts : record.together) {
+    if (facts.workers == 1) alone = &facts;
+    if (all == nullptr || all->workers < cell.cell->workers) all = &facts;
+  }
+  if (!record.yardstick.wake_s.empty()) basis.wake_s = median(record.yardstick.wake_s);
+  basis.cores = record.machine.topology.physical_cores;
+  if (alone == nullptr || all == nullptr || !(alone->arithmetic_s > 0)) return;
+  basis.memory_bytes_per_s = all->bytes_per_s;
+  basis.one_bytes_per_s = alone->bytes_per_s;
+  if (taken_processors(record, *cell.cell) < much_taken)
+    basis.clocks = std::max(1.0, all->arithmetic_s / alone->arithmetic_s);
+  const auto bytes = cell.quantities.find("bytes");
+  if (bytes != cell.quantities.end() && cell.time_s && cell.time_s->median > 0)
+    basis.moved_bytes_per_s = bytes->second / cell.time_s->median;
+}
+
 }  // namespace
 
 LedgerBasis basis_of(const Analysed& study, const CellFigures& cell) {
@@ -41,6 +70,7 @@ LedgerBasis basis_of(const Analysed& study, const CellFigures& cell) {
     std::vector<double> system;
     std::vector<double> faults;
     for (const LaneSums& sums : base_cell->metered) {
+      if (sums.library && sums.memory_counted) basis.baseline_library = sums.library;
       walls.push_back(sums.wall_s);
       cpu.push_back(sums.serial_cpu_s);
       system.push_back(sums.system_s);
@@ -59,6 +89,8 @@ LedgerBasis basis_of(const Analysed& study, const CellFigures& cell) {
   }
   const CellFigures& fewest = study.cells[study.curves[cell.curve].front()];
   if (fewest.cell->workers == 1 && fewest.time_s) basis.one_worker_s = fewest.time_s->median;
+  find_together(record, cell, basis);
+  if (!basis.one_worker_s) basis.one_worker_s = tried_with_one_worker(*cell.cell);
   for (const CrowdFigure& crowd : study.crowds) {
     // Copies that wait for each other's processors tell nothing of memory.
     if (taken_processors(record, *cell.cell) >= much_taken) break;
@@ -90,6 +122,7 @@ LedgerBasis at_speed(LedgerBasis basis, double slower) {
   basis.baseline_system_s *= slower;
   if (basis.baseline_cpu_s) *basis.baseline_cpu_s *= slower;
   if (basis.one_worker_s) *basis.one_worker_s *= slower;
+  if (basis.baseline_library) basis.baseline_library->allocating_s *= slower;
   return basis;
 }
 

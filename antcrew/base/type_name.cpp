@@ -8,9 +8,13 @@
 namespace antcrew::base_layer {
 
 std::string type_name(const std::type_info& type) {
+  return readable_name(type.name());
+}
+
+std::string readable_name(const char* mangled) {
   int status = 0;
-  char* readable = abi::__cxa_demangle(type.name(), nullptr, nullptr, &status);
-  std::string name = status == 0 ? readable : type.name();
+  char* readable = abi::__cxa_demangle(mangled, nullptr, nullptr, &status);
+  std::string name = status == 0 ? readable : mangled;
   std::free(readable);
   return name;
 }

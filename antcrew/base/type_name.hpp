@@ -10,6 +10,8 @@ namespace antcrew::base_layer {
 
 // "std::out_of_range", not its mangled form.
 std::string type_name(const std::type_info& type);
+// Likewise of a type or a function, from its mangled name; what is none comes back as it is.
+std::string readable_name(const char* mangled);
 
 struct Thrown {
   std::string type;

@@ -125,7 +125,7 @@ void Lane::begin(std::int64_t now, const Frame& base, Stretch* entries, std::uin
   busy_since_ = 0;
   switches_ = -1;
   merge_ns_ = 0;
-  cpu_readings_ = delay_readings_ = events_ = lost_ = 0;
+  cpu_readings_ = delay_readings_ = events_ = lost_ = forks_ = forks_told_ = 0;
   frames_[0] = base;
   called_ns_.store(0, std::memory_order_relaxed);
 }

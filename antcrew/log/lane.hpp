@@ -77,6 +77,9 @@ class alignas(line_bytes) Lane {
     stolen_ = true;
     if (adds_up_) totals_.stolen.add(1);
   }
+  // A fork in two is begun; one that has ended was written down on the critical path.
+  void fork_begun() noexcept { ++forks_; }
+  void fork_told() noexcept { ++forks_told_; }
   // What is under way turned out to be this: in a frame of the same depth, before its pop.
   void is_rather(const Frame& frame) noexcept {
     const char* phase = top().phase;
@@ -134,6 +137,8 @@ class alignas(line_bytes) Lane {
   std::uint64_t delay_readings_;
   std::uint64_t events_;
   std::uint64_t lost_;
+  std::uint64_t forks_;
+  std::uint64_t forks_told_;
   std::int64_t cpu_before_ns_;  // of the thread that had it last, when the call began; -1 = not known
   std::int64_t delay_before_ns_;
   std::uint32_t thread_before_;

@@ -257,6 +257,8 @@ LaneLog LaneBook::log() {
     log.cpu_readings += lane.cpu_readings_;
     log.delay_readings += lane.delay_readings_;
     log.lost += lane.lost_;
+    log.forks += lane.forks_;
+    log.forks_told += lane.forks_told_;
   }
   const std::uint32_t regions = regions_used_.load(std::memory_order_relaxed);
   log.regions.assign(regions_, regions_ + std::min(regions, most_regions));
@@ -269,8 +271,19 @@ LaneLog LaneBook::log() {
   log.cpu_before_ns.resize(used);
   log.delay_before_ns.resize(used);
   for (const LockEntry& lock : locks_) {
-    if (lock.address.load(std::memory_order_acquire) != nullptr && lock.holds > 0)
-      log.locks.push_back({lock.address.load(), lock.name, lock.holds, lock.timed_holds, lock.timed_ns});
+    if (lock.address.load(std::memory_order_acquire) == nullptr || lock.holds + lock.waits.load() == 0) continue;
+    LaneLock& kept = log.locks.emplace_back();
+    kept.address = lock.address.load();
+    kept.name = lock.name;
+    kept.holds = lock.holds;
+    kept.timed_holds = lock.timed_holds;
+    kept.timed_ns = lock.timed_ns;
+    kept.timed_cpu_ns = lock.timed_cpu_ns;
+    kept.waits = lock.waits.load();
+    kept.waited_ns = lock.waited_ns.load();
+    for (const void* caller : lock.callers) {
+      if (caller != nullptr) kept.callers.push_back(caller);
+    }
   }
   for (std::uint32_t k = 0; k < std::min<std::uint32_t>(stages_used_.load(), most_stages); ++k)
     log.stages.push_back({stages_[k].name, stages_[k].alone, stages_[k].busy_ns, stages_[k].items});

@@ -56,14 +56,21 @@ class LaneBook {
   void add_path(std::int64_t ns) noexcept { path_ns_.fetch_add(ns, std::memory_order_relaxed); }
   void call_outside() noexcept { calls_outside_.fetch_add(1, std::memory_order_relaxed); }
 
-  // A lock's entry; null when there are too many.
+  // A lock's entry; null when there are too many. Of a lock of the C library, which says neither its name nor how long
+  // it is held, the address is that of who waits for it.
+  static constexpr int most_callers = 6;
   struct LockEntry {
     std::atomic<const void*> address;
     const char* name;
     std::uint64_t holds;  // these by who holds the lock
     std::uint64_t timed_holds;
     std::int64_t timed_ns;
+    std::int64_t timed_cpu_ns;
     std::int64_t last_ns;
+    std::atomic<bool> noted;  // whether the callers are: by who came first
+    const void* callers[most_callers];
+    std::atomic<std::uint64_t> waits;
+    std::atomic<std::int64_t> waited_ns;
   };
   LockEntry* entry_of(const void* lock, const char* name) noexcept;
   bool owns(const LockEntry* entry) const noexcept { return entry >= locks_ && entry < locks_ + most_locks; }

@@ -78,6 +78,11 @@ struct LaneLock {
   std::uint64_t holds = 0;
   std::uint64_t timed_holds = 0;
   std::int64_t timed_ns = 0;
+  std::int64_t timed_cpu_ns = 0;     // of that, on a processor
+  std::uint64_t waits = 0;           // of the C library's locks, by threads in lanes or not
+  std::int64_t waited_ns = 0;        // likewise
+  std::vector<const void*> callers;  // of these: addresses in the code, from the nearest on
+  std::string place;                 // in the source, where the addresses tell
 };
 
 struct LaneStage {
@@ -106,6 +111,8 @@ struct LaneLog {
   std::uint64_t events = 0;
   std::uint64_t cpu_readings = 0;
   std::uint64_t delay_readings = 0;
+  std::uint64_t forks = 0;          // in two, of tasks
+  std::uint64_t forks_told = 0;     // of these, on the critical path
   std::uint64_t lost = 0;           // stretches that found no room
   std::uint64_t calls_outside = 0;  // of crews, by threads that are in no lane
   std::optional<RankFacts> ranks;   // where workers are ranks

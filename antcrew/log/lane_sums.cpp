@@ -256,8 +256,14 @@ class LaneAdder {
       LockFacts facts;
       facts.name = lock.name == nullptr ? "" : lock.name;
       facts.holds = static_cast<double>(lock.holds);
-      if (lock.timed_holds > 0)
-        facts.hold_s = s_of(lock.timed_ns) * facts.holds / static_cast<double>(lock.timed_holds);
+      facts.place = lock.place;
+      facts.waits = static_cast<double>(lock.waits);
+      facts.wait_s = s_of(lock.waited_ns);
+      if (lock.timed_holds > 0) {
+        const double each = facts.holds / static_cast<double>(lock.timed_holds);
+        facts.hold_s = s_of(lock.timed_ns) * each;
+        facts.hold_off_s = s_of(lock.timed_ns - lock.timed_cpu_ns) * each;
+      }
       if (const auto waits = lock_waits_.find(lock.address); waits != lock_waits_.end()) {
         facts.wait_s = waits->second.first;
         facts.waits = waits->second.second;
@@ -296,6 +302,7 @@ class LaneAdder {
     sums_.parent_cpu_s = s_of(log_.parent_cpu_ns);
     sums_.calls_outside = static_cast<double>(log_.calls_outside);
     sums_.events = static_cast<double>(log_.events);
+    sums_.forks = static_cast<double>(log_.forks);
     if (log_.unfinished) sums_.withheld = "work went on after the call had returned";
     if (log_.lost > 0) sums_.withheld = "the log had no room for all that happened";
     sums_.parts_s[LaneState::unaccounted] += sums_.lane_seconds() - sums_.parts_s.sum();

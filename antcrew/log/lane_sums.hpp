@@ -14,6 +14,7 @@
 
 #include "antcrew/log/lane_log.hpp"
 #include "antcrew/log/lane_parts.hpp"
+#include "antcrew/log/library_calls.hpp"
 #include "antcrew/log/timeline.hpp"
 
 namespace antcrew::internal {
@@ -70,7 +71,9 @@ struct LockFacts {
   double waits = 0;
   double wait_s = 0;
   double holds = 0;
-  double hold_s = 0;  // all of them; from a sample where they are short
+  double hold_s = 0;       // all of them; from a sample where they are short
+  double hold_off_s = 0;   // of that, its holder was on no processor
+  std::string place = {};  // of who waits, for a lock of the C library: "tides.cpp:41"; empty = not known
 
   friend bool operator==(const LockFacts&, const LockFacts&) = default;
 };
@@ -127,6 +130,8 @@ struct LaneSums {
   double regions = 0;
   double call_cost_s = 0;      // of an empty region with as many workers; 0 = not measured
   double piece_cost_s = 0;     // handing out an empty piece
+  double forks = 0;            // in two, of tasks
+  double fork_cost_s = 0;      // of an empty one, of workers' time
   double short_regions_s = 0;  // wall time of regions under 20 µs
   std::string withheld;        // why the parts mean nothing; empty = they do
   bool delay_known = true;     // waiting_to_run is told apart from blocked
@@ -136,10 +141,17 @@ struct LaneSums {
   std::vector<LockFacts> locks;
   std::vector<StageFigures> stages;
   std::map<std::string, LaneParts> phases;
-  std::optional<SampleFacts> looks;  // of the coarse form
-  std::optional<Timeline> timeline;  // of one of a cell's calls
-  std::optional<RankFacts> ranks;    // where workers are ranks
-  double critical_path_s = 0;        // of tasks and graphs: no number of workers makes the call shorter; 0 = not known
+  std::optional<SampleFacts> looks;      // of the coarse form
+  std::optional<Timeline> timeline;      // of one of a cell's calls
+  std::optional<RankFacts> ranks;        // where workers are ranks
+  std::optional<LibraryCounts> library;  // empty = not counted
+  bool memory_counted = false;           // of these: allocations
+  double thread_cost_s = 0;              // of beginning an empty thread and waiting for its end, on this machine
+  // Tried beside the metered calls; 0 = not tried.
+  double one_worker_s = 0;     // of a call with one worker, where no cell of the study has one
+  double spread_cpu_s = 0;     // CPU time of a call, its workers on the processors that they like,
+  double one_place_cpu_s = 0;  // and of one with all of them on one processor: no line of a cache moves
+  double critical_path_s = 0;  // of tasks and graphs: no number of workers makes the call shorter; 0 = not known
 
   double lane_seconds() const noexcept { return lanes * wall_s; }
   friend bool operator==(const LaneSums&, const LaneSums&) = default;

@@ -1,5 +1,7 @@
 #include "antcrew/log/lock_log.hpp"
 
+#include <algorithm>
+
 #include "antcrew/machine/clock.hpp"
 
 namespace antcrew::internal {
@@ -14,6 +16,7 @@ void LockLog::Holding::begin(LockLog& log, const void* lock, const char* name) n
   const std::uint64_t number = entry->holds++;
   if (number >= 64 && number % 16 != 0 && entry->last_ns < 1000) return;
   entry_ = entry;
+  start_cpu_ns_ = thread_cpu_ns();
   start_ns_ = now_ns();
 }
 
@@ -21,6 +24,7 @@ void LockLog::Holding::end() noexcept {
   const std::int64_t ns = now_ns() - start_ns_;
   ++entry_->timed_holds;
   entry_->timed_ns += ns;
+  entry_->timed_cpu_ns += std::min(ns, thread_cpu_ns() - start_cpu_ns_);
   entry_->last_ns = ns;
 }
 

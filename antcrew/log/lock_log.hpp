@@ -29,6 +29,7 @@ class LockLog {
     void end() noexcept;
     LaneBook::LockEntry* entry_ = nullptr;
     std::int64_t start_ns_ = 0;
+    std::int64_t start_cpu_ns_ = 0;
   };
 
  private:

@@ -7,8 +7,12 @@ namespace antcrew::internal {
 
 double metering_of(const LaneLog& log) {
   const LogCosts& costs = log_costs();
-  return static_cast<double>(log.events) * costs.event_s + static_cast<double>(log.cpu_readings) * costs.cpu_reading_s +
-         static_cast<double>(log.delay_readings) * costs.delay_reading_s;
+  double holds = 0;
+  for (const LaneLock& lock : log.locks) holds += static_cast<double>(lock.timed_holds);
+  return 2 * holds * costs.cpu_reading_s + static_cast<double>(log.events) * costs.event_s +
+         static_cast<double>(log.cpu_readings) * costs.cpu_reading_s +
+         static_cast<double>(log.delay_readings) * costs.delay_reading_s +
+         static_cast<double>(log.forks_told) * costs.fork_told_s;
 }
 
 const LogCosts& log_costs() {
@@ -28,6 +32,9 @@ const LogCosts& log_costs() {
     start = now_ns();
     for (int k = 0; k < times / 20; ++k) run_delay_ns();
     measured.delay_reading_s = seconds_since(start) / (times / 20);
+    start = now_ns();
+    for (int k = 0; k < times; ++k) now_ns();
+    measured.fork_told_s = 7 * seconds_since(start) / times;
     book->close();
     LaneBook* before = newest_lanes.load(std::memory_order_relaxed);
     LaneBook::destroy(book);

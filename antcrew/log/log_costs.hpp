@@ -10,6 +10,7 @@ struct LogCosts {
   double event_s = 0;
   double cpu_reading_s = 0;
   double delay_reading_s = 0;
+  double fork_told_s = 0;  // seven readings of the clock, and little else
 };
 const LogCosts& log_costs();
 // What writing this log took.

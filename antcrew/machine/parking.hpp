@@ -9,6 +9,9 @@
 
 namespace antcrew::internal {
 
+// Whether the calling thread is in one of the sleeps below: whoever counts waits passes those over.
+bool sleeps_here() noexcept;
+
 // How long a worker looks for work, and a caller for the last worker, before sleeping. A wake-up costs 5 to 40 µs, so
 // looking longer than that loses more than it saves.
 inline constexpr std::int64_t look_ns = 25'000;

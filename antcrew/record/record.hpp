@@ -260,6 +260,16 @@ struct YardstickFacts {
   friend bool operator==(const YardstickFacts&, const YardstickFacts&) = default;
 };
 
+// What the machine does when so many workers do the same at once, each on a processor of its own; measured once a run.
+struct TogetherFacts {
+  int workers = 1;
+  double arithmetic_s = 0;  // a fixed piece of dependent multiplications, the middle worker's
+  double bytes_per_s = 0;   // read from memory that no cache holds, by all of them
+  double line_move_s = 0;   // a line of the cache that two of them write in turn, one move; 0 = one worker
+
+  friend bool operator==(const TogetherFacts&, const TogetherFacts&) = default;
+};
+
 // What the budget had no time for.
 struct LeftOut {
   enum class What { everything, cells, rounds, points, confirming, checks, metering };
@@ -296,6 +306,7 @@ struct Record {
   std::vector<BlockFacts> blocks = {};  // in the order in which they were tried; a point may have several
   std::vector<CrowdFacts> crowds = {};
   YardstickFacts yardstick = {};
+  std::vector<TogetherFacts> together = {};
   double waited_idle_s = 0;  // for other programs to leave the machine, all together
   std::vector<ConfirmationFacts> confirmations = {};
   std::vector<LeftOut> left_out = {};

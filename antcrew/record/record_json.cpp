@@ -360,6 +360,7 @@ std::string to_json(const RecordStep& step) {
   if (step.confirmation) json["confirmation"] = *step.confirmation;
   if (step.left_out) json["left_out"] = *step.left_out;
   if (step.yardstick) json["yardstick"] = *step.yardstick;
+  if (step.together) json["together"] = *step.together;
   if (step.waited_idle_s > 0) json["waited_idle_s"] = step.waited_idle_s;
   if (step.dropped) json["dropped"] = {{"asleep", step.dropped->asleep}, {"paused", step.dropped->paused}};
   return json.dump();
@@ -381,6 +382,7 @@ RecordStep step_from_json(const std::string& text, const std::string& where) {
     read.later("confirmation", step.confirmation);
     read.later("left_out", step.left_out);
     read.later("yardstick", step.yardstick);
+    read.later("together", step.together);
     read.later("waited_idle_s", step.waited_idle_s);
     if (json.contains("dropped")) {
       step.dropped = {json.at("dropped").at("asleep").get<int>(), json.at("dropped").at("paused").get<int>()};

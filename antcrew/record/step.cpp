@@ -73,6 +73,7 @@ bool apply(Record& record, RecordStep&& step) {
   if (step.confirmation) record.confirmations.push_back(*step.confirmation);
   if (step.left_out) record.left_out.push_back(*step.left_out);
   if (step.yardstick) add(record.yardstick, std::move(*step.yardstick));
+  if (step.together) record.together.push_back(*step.together);
   record.waited_idle_s += step.waited_idle_s;
   if (step.dropped) {
     record.dropped_asleep += step.dropped->asleep;

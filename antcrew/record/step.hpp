@@ -27,7 +27,8 @@ struct RecordStep {
   std::optional<LeftOut> left_out = {};
   std::optional<DroppedTrials> dropped = {};
   std::optional<YardstickFacts> yardstick = {};  // its times are added
-  double waited_idle_s = 0;                      // more
+  std::optional<TogetherFacts> together = {};
+  double waited_idle_s = 0;  // more
 };
 
 // False, and nothing is changed, when the step names a cell or point that the record has not.

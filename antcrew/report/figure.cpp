@@ -15,7 +15,7 @@ struct Maker {
   const char* kind;
   internal::MaybeFigure (*make)(const Analysed&);
 };
-constexpr std::array<Maker, 13> makers = {{{"speedup", internal::speedup_figure},
+constexpr std::array<Maker, 14> makers = {{{"speedup", internal::speedup_figure},
                                            {"ledger", internal::ledger_figure},
                                            {"ledger-shares", internal::ledger_shares_figure},
                                            {"speedup-over-size", internal::speedup_over_size_figure},
@@ -27,6 +27,7 @@ constexpr std::array<Maker, 13> makers = {{{"speedup", internal::speedup_figure}
                                            {"timeline", internal::timeline_figure},
                                            {"messages", internal::messages_figure},
                                            {"memory", internal::memory_figure},
+                                           {"roofline", internal::roofline_figure},
                                            {"trials", internal::trials_figure}}};
 
 std::size_t widest_curve(const Analysed& study) {

@@ -109,6 +109,9 @@ std::string as_if_all_did_all(const Finding& f) {
 std::string inflation_own_claim(const Finding& f) {
   std::string text = fmt::format("the same work takes {} of CPU time instead of {}", seconds(f, "cpu_s"),
                                  seconds(f, "expected_cpu_s"));
+  if (figure(f, "one_place_cpu_s") > 0)
+    text += fmt::format(", and no less with all workers on one processor ({} instead of {})",
+                        seconds(f, "one_place_cpu_s"), seconds(f, "spread_cpu_s"));
   if (figure(f, "crowd") > 0)
     text += fmt::format(", though {} copies of the baseline slow each other only {:.2f} times", workers_of(f),
                         figure(f, "crowd"));
@@ -119,13 +122,6 @@ std::string superlinear_claim(const Finding& f) {
   const std::string text = fmt::format("speedup {:.3g} with {} workers is more than workers alone can bring",
                                        figure(f, "speedup"), count(f, "workers"));
   return f.name == "weak-baseline" ? text + ": the variant is faster than the baseline with one worker, too" : text;
-}
-
-std::string seen_lock_claim(const Finding& f) {
-  std::string text = fmt::format("workers wait for one and the same lock, {:.1f} of {} of them while anybody does",
-                                 figure(f, "waiters"), count(f, "lanes"));
-  if (figure(f, "locks") > 1) text += fmt::format(" ({} locks are waited for, this one most)", count(f, "locks"));
-  return text;
 }
 
 // What blocked workers were seen in, the most first.
@@ -142,18 +138,21 @@ std::string seen_waits(const Finding& f) {
   return text;
 }
 
+// What can be read from memory here, and what is, where that is counted.
+std::string memory_words(const Finding& f) {
+  if (!(figure(f, "memory_bytes_per_s") > 0)) return {};
+  const auto rate = [&](FigureName name) { return bytes_text(static_cast<std::uint64_t>(figure(f, name))); };
+  if (figure(f, "bytes_per_s") > 0)
+    return fmt::format("; it moves {} of the {} a second that they can read from memory together", rate("bytes_per_s"),
+                       rate("memory_bytes_per_s"));
+  return fmt::format("; together they can read {} a second from memory (count yours: Quantity bytes(\"bytes\"))",
+                     rate("memory_bytes_per_s"));
+}
+
 const Words all_words[] = {
     {"sequential-stretch", serial_claim,
      [](const Finding&) {
        return std::string("make this stretch a loop of the crew, overlap it with other work, or shorten it");
-     }},
-    {"small-pieces",
-     [](const Finding& f) {
-       return fmt::format("{} pieces per call cost {} each to hand out", count(f, "pieces"),
-                          seconds(f, "piece_cost_s"));
-     },
-     [](const Finding&) {
-       return std::string("make pieces larger (Split::chunks(k), Grain{k}), until each takes 10 µs or more");
      }},
     {"small-calls",
      [](const Finding& f) {
@@ -209,22 +208,6 @@ const Words all_words[] = {
      }},
     {"work-not-found", [](const Finding&) { return std::string("there was work, and workers had not found it yet"); },
      [](const Finding&) { return std::string("offer work in larger pieces, and earlier"); }},
-    {"lock-wait",
-     [](const Finding& f) {
-       if (figure(f, "coarse") > 0) return seen_lock_claim(f);
-       // A Locked without a name has that of its phase.
-       const bool unnamed = f.name.empty() || f.name == "waiting for a lock";
-       std::string text = fmt::format("workers wait for each other at {}",
-                                      unnamed ? "a lock" : "the lock '" + printable(f.name, 60) + "'");
-       if (figure(f, "holds") > 0)
-         text += fmt::format(": it is held {} times per call, {} in all", count(f, "holds"), seconds(f, "hold_s"));
-       return text;
-     },
-     [](const Finding&) {
-       return std::string(
-           "shorten the critical section or avoid the lock: a Tally for sums, a KeyMap for keys, a part for each "
-           "worker");
-     }},
     {"slow-stage",
      [](const Finding& f) {
        return fmt::format("the stage '{}' takes one item at a time and is busy {} of {}", named(f, "source"),
@@ -245,8 +228,8 @@ const Words all_words[] = {
      [](const Finding& f) {
        return fmt::format(
            "the machine itself slows down: as many copies of the baseline at once are {:.2f} times slower "
-           "each",
-           figure(f, "crowd"));
+           "each{}",
+           figure(f, "crowd"), memory_words(f));
      },
      [](const Finding&) {
        return std::string("touch less memory (smaller types, tiles that stay in the cache), or stop at fewer workers");
@@ -374,8 +357,10 @@ const Words* words_of_finding(const std::string& id) {
   if (found != std::end(all_words)) return found;
   const Words* of_commands = internal::command_words_for(id);
   if (of_commands != nullptr) return of_commands;
-  const Words* of_ranks = internal::words_on_ranks(id);
-  return of_ranks != nullptr ? of_ranks : internal::words_on_machine(id);
+  for (const auto words_on : {internal::words_on_ranks, internal::words_on_library}) {
+    if (const Words* words = words_on(id)) return words;
+  }
+  return internal::words_on_machine(id);
 }
 
 }  // namespace

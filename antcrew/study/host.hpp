@@ -52,7 +52,7 @@ class Host {
 
   // Calls cells[cell] so many times with a log of what its workers do: LaneSums, in a cell process of its own that is
   // gone afterwards. Not timed. A host that has no way to do it leaves them out.
-  virtual Visit meter(std::size_t, int /*calls*/) { return {}; }
+  virtual Visit meter(std::size_t, int /*calls*/, bool /*one_worker*/) { return {}; }
 
   // Ends all cell processes that were kept.
   virtual void renew() = 0;
@@ -60,6 +60,10 @@ class Host {
   // The baseline's time when so many processes run it at once: the median copy. None where this cannot be tried, or
   // would not fit into memory.
   virtual std::optional<double> crowd(int copies) = 0;
+
+  // What this machine does when so many workers do the same at once. Not timed. A host that has no way to do it leaves
+  // it out.
+  virtual std::optional<TogetherFacts> together(int /*workers*/) { return std::nullopt; }
 
   // CPU time of what it has run so far, where this process does not wait for that itself.
   virtual double own_cpu_s() const { return 0; }

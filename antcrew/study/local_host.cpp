@@ -56,10 +56,11 @@ std::optional<Fault> LocalHost::open(const Point& at, const std::vector<CellSpec
   return made.fault;
 }
 
-Visit LocalHost::meter(std::size_t cell, int calls) {
+Visit LocalHost::meter(std::size_t cell, int calls, bool one_worker) {
   Visitor visitor(study_, cells_[cell], input_, reference_answer_, reference_, nullptr);
   VisitOrder order;
   order.metered = calls;
+  order.one_worker = one_worker;
   Visit visit;
   Visit told = visitor.visit(order);
   visit.seen.metered = std::move(told.seen.metered);

@@ -16,7 +16,7 @@ class LocalHost : public Host {
 
   std::optional<Fault> open(const Point& at, const std::vector<CellSpec>& cells, BlockFacts& facts) override;
   Visit visit(std::size_t cell, const VisitOrder& order) override;
-  Visit meter(std::size_t cell, int calls) override;
+  Visit meter(std::size_t cell, int calls, bool one_worker) override;
   void renew() override;
   std::optional<double> crowd(int) override { return std::nullopt; }
   void close() override;

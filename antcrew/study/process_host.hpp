@@ -25,9 +25,10 @@ class ProcessHost : public Host {
   std::optional<Fault> open(const Point& at, const std::vector<CellSpec>& cells, BlockFacts& facts) override;
   Visit visit(std::size_t cell, const VisitOrder& order) override;
   Visit check(std::size_t cell, std::size_t other_size) override;
-  Visit meter(std::size_t cell, int calls) override;
+  Visit meter(std::size_t cell, int calls, bool one_worker) override;
   void renew() override;
   std::optional<double> crowd(int copies) override;
+  std::optional<TogetherFacts> together(int workers) override;
   void fork_from_now_on(const std::string& trouble) override { not_afresh_ = "started anew, " + trouble; }
   void close() override;
 
@@ -52,7 +53,7 @@ class ProcessHost : public Host {
               internal::Sampler* sampler = nullptr);
   // One order, and what came of it.
   Waited order_visit(std::size_t cell, const VisitOrder& order, internal::Sampler* sampler = nullptr);
-  Visit meter(std::size_t cell, int calls, bool looked_at);
+  Visit meter(std::size_t cell, const VisitOrder& order);
   Fault why_no_answer(std::size_t cell, const Waited& waited, int round);
   void keep_prints(Visit& visit, bool fresh) const;
   void tell_returned_children(std::size_t cell, int round, Visit& visit);

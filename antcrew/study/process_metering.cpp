@@ -2,6 +2,7 @@
 #include <algorithm>
 #include <optional>
 
+#include "antcrew/machine/together.hpp"
 #include "antcrew/study/internal/metered_cells.hpp"
 #include "antcrew/study/process_host.hpp"
 #include "antcrew/study/sampler.hpp"
@@ -29,25 +30,35 @@ bool no_regions(const std::vector<internal::LaneSums>& metered) {
 
 // What goes wrong here went well when it was timed: it is no word against the cell, and the reason why there is no
 // ledger.
-Visit ProcessHost::meter(std::size_t cell, int calls) {
+Visit ProcessHost::meter(std::size_t cell, int calls, bool one_worker) {
   const CellSpec& spec = cells_[cell];
-  Visit visit = meter(cell, calls, false);
+  VisitOrder order;
+  order.metered = calls;
+  order.one_worker = one_worker;
+  order.may_be_without = !spec.baseline() && spec.workers > 1 && !launched(spec) &&
+                         internal::works_without_a_crew(spec.of(study_).crew, spec.workers);
+  Visit visit = meter(cell, order);
   if (spec.baseline() || spec.workers < 2 || launched(spec)) return visit;
   // A body without a crew of the study's may have one of its own, which writes the log.
-  const bool without =
-      internal::works_without_a_crew(spec.of(study_).crew, spec.workers) && no_regions(visit.seen.metered);
+  const bool without = order.may_be_without && no_regions(visit.seen.metered);
   if (!without && !much_outside(visit.seen.metered)) return visit;
-  Visit looked_at = meter(cell, calls, true);
+  order.may_be_without = false;
+  order.looked_at = true;
+  Visit looked_at = meter(cell, order);
   return looked_at.seen.metered.empty() || (!without && !looked_at.seen.metered.front().looks) ? visit : looked_at;
 }
 
-Visit ProcessHost::meter(std::size_t cell, int calls, bool looked_at) {
+std::optional<TogetherFacts> ProcessHost::together(int workers) {
+  const TogetherTimes times = times_together(workers);
+  if (!(times.arithmetic_s > 0)) return std::nullopt;
+  return TogetherFacts{workers, times.arithmetic_s, times.bytes_per_s, times.line_move_s};
+}
+
+Visit ProcessHost::meter(std::size_t cell, const VisitOrder& order) {
+  const bool looked_at = order.looked_at;
   Visit visit;
   if (processes_[cell].running()) end_process(cell);
   if (!ensure_process(cell)) return visit;
-  VisitOrder order;
-  order.metered = calls;
-  order.looked_at = looked_at;
   boards_[cell].metered_call.store(0);
   std::optional<internal::Sampler> sampler;  // which goes before others: only while it looks
   if (looked_at) sampler.emplace(processes_[cell].pid(), boards_[cell].metered_call, boards_[cell].looks);

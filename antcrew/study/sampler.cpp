@@ -87,6 +87,38 @@ void Sampler::weigh(std::vector<Look>& looks, const std::vector<std::int64_t>& a
   }
 }
 
+namespace {
+
+// Looks see how long lanes wait; the calls themselves counted where, and how long each wait took. Where nearly all
+// waits are at one place, the lock that is waited for most has it. A thread that was just woken looks as if it ran: so
+// much of the lanes' time as the kernel knows nothing of was a wait, where the counted waits are longer than the seen
+// ones.
+void tell_places(LaneSums& sums, std::vector<LockFacts> counted) {
+  constexpr double nearly_all = 0.8;
+  std::erase_if(counted, [](const LockFacts& lock) { return lock.name != "mutex" && lock.name != "shared mutex"; });
+  const LockFacts* most = nullptr;
+  double waited_s = 0;
+  for (const LockFacts& lock : counted) {
+    waited_s += lock.wait_s;
+    if (most == nullptr || lock.wait_s > most->wait_s) most = &lock;
+  }
+  if (most == nullptr || most->wait_s < nearly_all * waited_s) return;
+  const double unseen_s = std::min({waited_s - sums.parts_s[LaneState::lock], sums.cpu_frames_s - sums.cpu_kernel_s,
+                                    sums.parts_s[LaneState::running]});
+  if (unseen_s > 0) {
+    sums.parts_s[LaneState::lock] += unseen_s;
+    sums.parts_s[LaneState::running] -= unseen_s;
+    sums.cpu_frames_s -= unseen_s;
+  }
+  if (sums.locks.empty()) sums.locks.emplace_back();
+  sums.locks.front().place = most->place;
+  sums.locks.front().waits = most->waits;
+  sums.locks.front().wait_s = std::max(sums.locks.front().wait_s, most->wait_s);
+  if (sums.locks.front().name.empty()) sums.locks.front().name = most->name;
+}
+
+}  // namespace
+
 void Sampler::fill(std::vector<LaneSums>& groups) {
   for (std::size_t g = 0; g < groups.size(); ++g) {
     std::vector<Look> of_group;
@@ -105,9 +137,11 @@ void Sampler::fill(std::vector<LaneSums>& groups) {
     sums.cpu_frames_s = coarse.cpu_frames_s;
     sums.cpu_kernel_s = sums.cpu_tree_s;
     sums.serial_cpu_s = coarse.serial_cpu_s;
+    std::vector<LockFacts> counted = std::move(sums.locks);
     sums.locks = std::move(coarse.locks);
     sums.serials.clear();
     sums.looks = std::move(coarse.looks);
+    tell_places(sums, std::move(counted));
     sums.looks->refused = (refused_ || threads_->refused());
     sums.looks->own_share = pauses_s_ + looking_s_ > 0 ? looking_s_ / (pauses_s_ + looking_s_) : 0;
   }

@@ -363,8 +363,8 @@ Visit Visitor::visit(const VisitOrder& order) {
         if (order.metered > 0) internal::log_costs();
         if (order.metered > 0 && lanes_ == nullptr) lanes_ = internal::LaneBook::create(spec_.workers, most_lanes);
         if (!session_) start(visit);
-        if (order.metered > 0 && order.looked_at) return meter_by_samples(visit, order.metered);
-        if (order.metered > 0) return meter(visit, order.metered);
+        if (order.metered > 0 && order.looked_at) return meter_by_samples(visit, order);
+        if (order.metered > 0) return meter(visit, order);
         timed_trial(visit, order);
         if (order.memory) look_at_memory(visit);
       },

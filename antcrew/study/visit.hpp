@@ -4,9 +4,11 @@
 #include <atomic>
 #include <cstdint>
 #include <functional>
+#include <map>
 #include <memory>
 #include <optional>
 #include <string>
+#include <vector>
 
 #include "antcrew/log/journal.hpp"
 #include "antcrew/log/lane_book.hpp"
@@ -31,13 +33,15 @@ struct CellSpec {
 // How a cell is to be visited.
 struct VisitOrder {
   int round = 1;
-  std::int64_t since_ns = 0;   // when the last visit ended: what passed since then is made up for by timing
-  bool keep = false;           // the cell process will be visited again
-  bool memory = true;          // look at the memory of the processes below the cell process, which takes untimed calls
-  bool check = false;          // instead of all that: try another input, and the own one again (CheckFacts)
-  std::size_t other_size = 0;  // of that other input; 0 = there is none
-  int metered = 0;             // instead of timing: so many calls with a log of what every worker does
-  bool looked_at = false;      // then: as many groups of calls, for somebody who looks at its threads from outside
+  std::int64_t since_ns = 0;    // when the last visit ended: what passed since then is made up for by timing
+  bool keep = false;            // the cell process will be visited again
+  bool memory = true;           // look at the memory of the processes below the cell process, which takes untimed calls
+  bool check = false;           // instead of all that: try another input, and the own one again (CheckFacts)
+  std::size_t other_size = 0;   // of that other input; 0 = there is none
+  int metered = 0;              // instead of timing: so many calls with a log of what every worker does
+  bool one_worker = false;      // then: call it with one worker, too, as no cell does
+  bool may_be_without = false;  // likewise: once is enough to know that no crew is called
+  bool looked_at = false;       // likewise: as many groups of calls, for somebody who looks at its threads from outside
 };
 
 // What one visit brought: a cell that holds just that (at most one trial), to be added to the record's.
@@ -108,10 +112,18 @@ class Visitor {
   std::size_t calls_of_a_batch(double call_s) const;
   bool first_call_counts(double call_s) const noexcept;
   void look_at_memory(Visit& visit);
-  void meter(Visit& visit, int calls);
-  void meter_by_samples(Visit& visit, int groups);
+  void meter(Visit& visit, const VisitOrder& order);
+  void meter_by_samples(Visit& visit, const VisitOrder& order);
   internal::LaneSums metered_call(std::int64_t number = 0);
   double plain_call();
+  struct Beside;
+  Beside try_beside(const std::vector<internal::LaneSums>& metered, bool one_worker);
+  double call_with_one_worker();
+  void count_memory(Beside& tried);
+  void compare_places(const std::vector<internal::LaneSums>& metered, Beside& tried);
+  void prices(const std::vector<internal::LaneSums>& metered, Beside& tried) const;
+  bool in_processes() const;
+  std::string place_of_callers(const std::vector<const void*>& callers);
   const internal::LaunchedCrew* launched_crew() const;  // null where it is not launched
   double call_s(std::size_t calls);
   double patience_s() const noexcept;
@@ -133,6 +145,8 @@ class Visitor {
   bool leaves_work_ = false;
   bool looked_at_memory_ = false;
   int depth_ = internal::fork_depth();
+  double thread_cost_s_ = 0;
+  std::map<const void*, std::string> places_;  // in the source, of who waited for a lock
   Difference difference_;
 };
 

@@ -2,16 +2,13 @@
 #include <algorithm>
 
 #include "antcrew/analysis/statistics.hpp"
-#include "antcrew/crew/process_crew.hpp"
-#include "antcrew/crew/standing_crew.hpp"
-#include "antcrew/crew/task_crew.hpp"
-#include "antcrew/crew/thread_crew.hpp"
+#include "antcrew/log/library_calls.hpp"
 #include "antcrew/log/log_costs.hpp"
 #include "antcrew/log/phase.hpp"
 #include "antcrew/machine/clock.hpp"
-#include "antcrew/machine/limits.hpp"
-#include "antcrew/machine/refill.hpp"
 #include "antcrew/machine/usage.hpp"
+#include "antcrew/study/internal/beside_calls.hpp"
+#include "antcrew/study/internal/source_place.hpp"
 #include "antcrew/study/sampler.hpp"
 #include "antcrew/study/visit.hpp"
 
@@ -24,66 +21,39 @@ constexpr int more_often = 3;
 // Beyond, the call without a log that each metered one is compared with is saved: the timed trials tell.
 constexpr double long_metered_s = 50e-3;
 
-// What a crew of this kind takes for nothing: a region, and a piece of one. Tried with a crew of its own, for some
-// milliseconds; the median of several goes.
-struct CrewCosts {
-  double call_s = 0;
-  double piece_s = 0;
-};
-
-template <class Go>
-double median_time(double limit_s, int most, Go&& go) {
-  std::vector<double> times;
-  const std::int64_t start = now_ns();
-  while (static_cast<int>(times.size()) < most && (times.size() < 3 || seconds_since(start) < limit_s)) {
-    const std::int64_t began = now_ns();
-    go();
-    times.push_back(seconds_since(began));
+// By the places where they are waited for.
+void add_locks(std::vector<internal::LockFacts>& sums, const std::vector<internal::LockFacts>& more) {
+  for (const internal::LockFacts& lock : more) {
+    const auto known = std::find_if(sums.begin(), sums.end(),
+                                    [&](const auto& of) { return of.place == lock.place && of.name == lock.name; });
+    if (known == sums.end()) {
+      sums.push_back(lock);
+      continue;
+    }
+    known->waits += lock.waits;
+    known->wait_s += lock.wait_s;
+    known->holds += lock.holds;
+    known->hold_s += lock.hold_s;
+    known->hold_off_s += lock.hold_off_s;
   }
-  return median(times);
-}
-
-template <class Crew, class OnePiece>
-CrewCosts costs_of_loops(Crew& crew, OnePiece one_piece) {
-  constexpr std::size_t pieces = 20'000;
-  const auto nothing = [](std::size_t) {};
-  const auto workers = static_cast<std::size_t>(crew.workers());
-  const auto calls_in_a_row = [&] {
-    for (int k = 0; k < 10; ++k) crew.each(workers, one_piece, nothing);
-  };
-  CrewCosts costs;
-  crew.each(workers, one_piece, nothing);
-  costs.call_s = median_time(5e-3, 100, calls_in_a_row) / 10;
-  const double all_s = median_time(5e-3, 10, [&] { crew.ranges(pieces, one_piece, [](Range) {}); });
-  costs.piece_s = std::max(0.0, all_s - costs.call_s) * std::min<int>(crew.workers(), usable_processors_now()) / pieces;
-  return costs;
-}
-
-constexpr auto nothing_of = [](std::size_t) { return 0; };
-
-CrewCosts costs_of(const std::string& crew, int workers) {
-  CrewCosts costs;
-  const auto workers_n = static_cast<std::size_t>(workers);
-  if (crew == "ThreadCrew") {
-    ThreadCrew its(workers);
-    costs = costs_of_loops(its, Split::chunks(1));
-  } else if (crew == "TaskCrew") {
-    TaskCrew its(workers);
-    costs = costs_of_loops(its, Grain{1});
-  } else if (crew == "ProcessCrew") {
-    ProcessCrew its(workers);
-    costs.call_s = median_time(20e-3, 10, [&] { its.collect(workers_n, nothing_of); });
-  } else if (crew == "StandingCrew") {
-    StandingCrew its(workers);
-    costs.call_s = median_time(10e-3, 50, [&] { its.collect(workers_n, nothing_of); });
-  }
-  return costs;
 }
 
 }  // namespace
 
 const internal::LaunchedCrew* Visitor::launched_crew() const {
   return spec_.baseline() ? nullptr : study_.launched(static_cast<std::size_t>(spec_.variant));
+}
+
+bool Visitor::in_processes() const {
+  if (spec_.baseline()) return false;
+  const std::string& crew = spec_.of(study_).crew;
+  return crew == "ProcessCrew" || crew == "StandingCrew";
+}
+
+std::string Visitor::place_of_callers(const std::vector<const void*>& callers) {
+  const auto [known, is_new] = places_.try_emplace(callers.front());
+  if (is_new) known->second = internal::source_place(callers);
+  return known->second;
 }
 
 double Visitor::plain_call() {
@@ -99,7 +69,9 @@ internal::LaneSums Visitor::metered_call(std::int64_t number) {
   internal::open_journal.store(journal_, std::memory_order_relaxed);
   const internal::LaunchedCrew* launched = launched_crew();
   if (launched != nullptr) launched->open_log();
+  const internal::CountedCalls counting(internal::CountedCalls::What::rare);
   const Usage before = usage_before();
+  const internal::LibraryCounts counts_before = counting.so_far();
   tell(board_, Stage::calling);
   if (board_ != nullptr && number > 0) board_->metered_call.store(number, std::memory_order_release);
   lanes_->open();
@@ -107,6 +79,7 @@ internal::LaneSums Visitor::metered_call(std::int64_t number) {
   lanes_->close();
   if (board_ != nullptr && number > 0) board_->metered_call.store(0, std::memory_order_release);
   tell(board_, Stage::idle);
+  const internal::LibraryCounts counted = counting.so_far() - counts_before;
   const Usage used = usage_after() - before;
   internal::open_journal.store(nullptr, std::memory_order_relaxed);
   internal::LaneLog log = lanes_->log();
@@ -115,7 +88,14 @@ internal::LaneSums Visitor::metered_call(std::int64_t number) {
   const auto phases = journal_->phases();
   if (const auto again = phases.find(internal::touching_again); again != phases.end())
     log.touched_again_ns = static_cast<std::int64_t>(again->second.seconds * 1e9);
+  for (internal::LaneLock& lock : log.locks) {
+    if (!lock.callers.empty()) lock.place = place_of_callers(lock.callers);
+  }
   internal::LaneSums sums = internal::sums_of(log);
+  if (launched == nullptr) {
+    sums.library = counted;
+    sums.thread_cost_s = thread_cost_s_;
+  }
   sums.timeline = internal::timeline_of(log);
   const auto counters = journal_->counters();
   if (const auto bytes = counters.find(internal::bytes_moved); bytes != counters.end())
@@ -127,11 +107,20 @@ internal::LaneSums Visitor::metered_call(std::int64_t number) {
   return sums;
 }
 
-// In pairs of a call with the log and one without, after one of each that pays for what happens once.
-void Visitor::meter(Visit& visit, int calls) {
+// In pairs of a call with the log and one without, after one of each that pays for what happens once. A single call is
+// all there is time for: then the plain one before it pays.
+void Visitor::meter(Visit& visit, const VisitOrder& order) {
+  const int calls = order.metered;
   if (first_s_ == 0) first_s_ = plain_call();
-  double last_s = metered_call().wall_s;
+  thread_cost_s_ = internal::CountedCalls::price_of_a_thread();
   std::vector<internal::LaneSums> all;
+  if (calls > 1 || order.may_be_without) all.push_back(metered_call());
+  if (order.may_be_without && all.front().regions == 0) {
+    visit.seen.metered = std::move(all);
+    return;
+  }
+  double last_s = all.empty() ? first_s_ : all.front().wall_s;
+  all.clear();
   const int wanted = last_s < short_metered_s ? calls * more_often : calls;
   for (int k = 0; k < wanted; ++k) {
     const double plain_s = last_s < long_metered_s ? plain_call() : 0;
@@ -139,11 +128,7 @@ void Visitor::meter(Visit& visit, int calls) {
     all.back().plain_s = plain_s;
     last_s = all.back().wall_s;
   }
-  CrewCosts costs;
-  if (const internal::LaunchedCrew* launched = launched_crew(); launched != nullptr) {
-    costs.call_s = launched->empty_call_s();
-  } else if (!spec_.baseline() && spec_.workers > 1)
-    costs = costs_of(spec_.of(study_).crew, spec_.workers);
+  const Beside beside = try_beside(all, order.one_worker);
   std::vector<double> slowdowns;
   for (const internal::LaneSums& one : all) {
     if (one.plain_s > 0) slowdowns.push_back(one.wall_s / one.plain_s - 1);
@@ -158,9 +143,7 @@ void Visitor::meter(Visit& visit, int calls) {
   }
   for (internal::LaneSums& one : all) {
     if (!slowdowns.empty()) one.slowdown = median(slowdowns);
-    one.call_cost_s = costs.call_s;
-    one.piece_cost_s = costs.piece_s;
-    one.page_fault_s = page_fault_s();
+    beside.tell(one);
     visit.seen.metered.push_back(std::move(one));
   }
 }
@@ -168,7 +151,8 @@ void Visitor::meter(Visit& visit, int calls) {
 // Means of a group: a look falls into a long call more often than into a short one, and so do its seconds. Calls are
 // repeated until a group has been looked at often enough, within bounds; where hardly a look falls into a call, no more
 // are made.
-void Visitor::meter_by_samples(Visit& visit, int groups) {
+void Visitor::meter_by_samples(Visit& visit, const VisitOrder& order) {
+  const int groups = order.metered;
   constexpr double longest_s = 1;     // of a group, with all that is around its calls
   constexpr double patience_s = 0.2;  // until it shows how much of the time lies in calls
   constexpr double too_little = 0.1;  // of it: then looks hardly ever fall into one
@@ -177,10 +161,12 @@ void Visitor::meter_by_samples(Visit& visit, int groups) {
   constexpr std::int64_t most_calls = internal::calls_of_a_group / 4;
   const double enough = std::max(least_moments, internal::enough_looks / spec_.workers);
   if (first_s_ == 0) first_s_ = plain_call();
-  double last_s = metered_call().wall_s;
+  thread_cost_s_ = internal::CountedCalls::price_of_a_thread();
+  double last_s = groups == 1 ? first_s_ : metered_call().wall_s;
   bool hopeless = false;
   for (int group = 0; group < groups; ++group) {
     internal::LaneSums sums;
+    internal::LibraryCounts counted;
     double plain_s = 0;
     double beside_s = 0;  // of the metered calls that have a plain one beside them
     std::int64_t plain_calls = 0;
@@ -208,17 +194,25 @@ void Visitor::meter_by_samples(Visit& visit, int groups) {
       sums.page_faults += one.page_faults;
       sums.events += one.events;
       if (calls == 1) sums.phases = one.phases;
+      if (one.library) counted.add(*one.library);
+      add_locks(sums.locks, one.locks);
     }
     const auto n = static_cast<double>(calls);
     for (double* mean : {&sums.wall_s, &sums.cpu_tree_s, &sums.system_s, &sums.page_faults, &sums.events}) *mean /= n;
+    for (internal::LockFacts& lock : sums.locks) {
+      for (double* mean : {&lock.waits, &lock.wait_s, &lock.holds, &lock.hold_s, &lock.hold_off_s}) *mean /= n;
+    }
+    if (launched_crew() == nullptr) sums.library = counted.over(n);
+    sums.thread_cost_s = thread_cost_s_;
     if (plain_s > 0) {
       sums.plain_s = plain_s / static_cast<double>(plain_calls);
       sums.slowdown = beside_s / plain_s - 1;
     }
     sums.lanes = spec_.workers;
-    sums.page_fault_s = page_fault_s();
     visit.seen.metered.push_back(std::move(sums));
   }
+  const Beside beside = try_beside(visit.seen.metered, order.one_worker);
+  for (internal::LaneSums& sums : visit.seen.metered) beside.tell(sums);
 }
 
 }  // namespace antcrew::study_layer

@@ -28,7 +28,7 @@ class CommandsHost : public Host {
   std::optional<Fault> open(const Point& at, const std::vector<CellSpec>& cells, BlockFacts& facts) override;
   Visit visit(std::size_t cell, const VisitOrder& order) override;
   Visit check(std::size_t cell, std::size_t other_size) override;
-  Visit meter(std::size_t cell, int calls) override;
+  Visit meter(std::size_t cell, int calls, bool one_worker) override;
   void renew() override {}
   std::optional<double> crowd(int copies) override;
   double own_cpu_s() const override { return trials_.cpu_s(); }

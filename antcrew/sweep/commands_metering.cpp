@@ -28,7 +28,7 @@ LaneSums of_one_worker(const internal::Ended& ended) {
 
 }  // namespace
 
-Visit CommandsHost::meter(std::size_t index, int calls) {
+Visit CommandsHost::meter(std::size_t index, int calls, bool /*one_worker*/) {
   constexpr double longest_s = 1;        // of a group
   constexpr double least_moments = 140;  // what all lanes do at one moment is one look, so to speak
   const CellSpec& cell = cells_[index];

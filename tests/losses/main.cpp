@@ -15,7 +15,8 @@ using namespace planted;
 
 constexpr const char* few[] = {"one after the other, after a loop", "a lock around everything",
                                "nine for eight and in turn",        "a fork with two unlike halves",
-                               "nine for eight processes",          "healthy tasks"};
+                               "nine for eight processes",          "a std::mutex around everything",
+                               "a std::mutex for each item",        "healthy tasks"};
 
 bool wanted(const Plant& plant, int argc, char** argv) {
   if (argc < 2) return true;

@@ -55,8 +55,8 @@ std::string wrong_with(const Plant& plant, const Seen& seen) {
 
 std::vector<Plant> all_plants() {
   std::vector<Plant> all;
-  for (const auto& some :
-       {thread_plants(), task_plants(), process_plants(), hand_plants(), healthy_plants(), plants_of_two()})
+  for (const auto& some : {thread_plants(), task_plants(), process_plants(), hand_plants(), library_plants(),
+                           healthy_plants(), plants_of_two()})
     all.insert(all.end(), some.begin(), some.end());
   return all;
 }

@@ -53,6 +53,7 @@ std::vector<Plant> thread_plants();
 std::vector<Plant> task_plants();
 std::vector<Plant> process_plants();
 std::vector<Plant> hand_plants();
+std::vector<Plant> library_plants();
 std::vector<Plant> healthy_plants();
 std::vector<Plant> plants_of_two();
 

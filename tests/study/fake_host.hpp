@@ -107,7 +107,7 @@ class FakeHost : public Host {
     visit.seen.check = CheckFacts{other_size, true, {}};
     return visit;
   }
-  Visit meter(std::size_t cell, int calls) override {
+  Visit meter(std::size_t cell, int calls, bool /*one_worker*/) override {
     Visit visit;
     if (meter_s <= 0) return visit;
     clock_.advance(meter_s);

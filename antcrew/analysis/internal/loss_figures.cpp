@@ -28,14 +28,17 @@ bool has(const std::vector<const Loss*>& losses, Cause cause) {
   return std::any_of(losses.begin(), losses.end(), [&](const Loss* loss) { return loss->cause == cause; });
 }
 
-// Taking turns at a lock costs CPU time, too (its words move between caches, sleepers are woken): how much of what the
-// work takes more than the baseline's is that, nobody can tell, so that at most all of it goes with the waits.
+// Taking turns at a lock costs CPU time, too (its words move between caches, sleepers are woken), and so do tiny
+// pieces, calls, and threads that come and go: how much of what the work takes more than the baseline's is that, nobody
+// can tell, so that at most all of it goes with them. Where there is a thread for every item, all that is lost may be.
 double cost_of_turns(const Ledger& ledger, const std::vector<const Loss*>& without) {
-  if (!has(without, Cause::lock_wait)) return 0;
+  const bool threads = has(without, Cause::threads_per_item);
+  if (std::none_of(without.begin(), without.end(), [](const Loss* loss) { return takes_turns(loss->cause); })) return 0;
   double all_s = 0;
   for (const Loss& loss : ledger.losses) {
-    const bool more_work = loss.cause == Cause::inflation_own || loss.cause == Cause::inflation_one_worker;
-    if (more_work && !has(without, loss.cause)) all_s += std::max(0.0, loss.loss_s);
+    const bool more_work = loss.cause == Cause::inflation_own || loss.cause == Cause::inflation_one_worker ||
+                           loss.cause == Cause::kernel_time;
+    if ((threads || more_work) && !has(without, loss.cause)) all_s += std::max(0.0, loss.loss_s);
   }
   return all_s;
 }
@@ -47,8 +50,8 @@ bool lengthens_bodies(Cause cause) {
 }
 
 bool lifts(Cause cause, const std::string& floor) {
-  return (cause == Cause::sequential_stretch && floor == "serial") || (cause == Cause::lock_wait && floor == "lock") ||
-         (cause == Cause::slow_stage && floor == "stage") ||
+  return ((cause == Cause::sequential_stretch || cause == Cause::threads_per_item) && floor == "serial") ||
+         (cause == Cause::lock_wait && floor == "lock") || (cause == Cause::slow_stage && floor == "stage") ||
          ((cause == Cause::uneven_pieces || cause == Cause::not_divisible) && floor == "piece");
 }
 

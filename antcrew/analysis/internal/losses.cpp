@@ -13,7 +13,18 @@ namespace {
 // What the data cannot tell apart from each other.
 void doubt(Finding& finding, const Loss& loss) {
   const bool one = loss.figures.has("one_worker_s");
-  if (loss.cause == Cause::inflation_own) {
+  // On one processor it computed no less: neither memory that all use at once nor lines that move slow it down.
+  const bool as_much_on_one = loss.cause == Cause::inflation_own && loss.figures.has("one_place_cpu_s");
+  if (as_much_on_one && one && !loss.figures.has("crowd")) finding.sure = Finding::Sure::likely;
+  if (loss.cause == Cause::line_sharing) {
+    finding.sure = loss.figures.has("crowd") ? Finding::Sure::likely : Finding::Sure::open;
+    if (!loss.figures.has("crowd")) finding.or_else = id_of(Cause::inflation_machine);
+  }
+  if (loss.cause == Cause::slower_clocks || loss.cause == Cause::hardware_threads) {
+    finding.sure = loss.figures.has("crowd") ? Finding::Sure::likely : Finding::Sure::open;
+    if (!loss.figures.has("crowd")) finding.or_else = id_of(Cause::inflation_own);
+  }
+  if (loss.cause == Cause::inflation_own && !as_much_on_one) {
     if (!one) {
       finding.sure = Finding::Sure::open;
       finding.or_else = id_of(Cause::inflation_one_worker);
@@ -38,6 +49,7 @@ Finding finding_of(const CellFigures& cell, const std::vector<Ledger>& ledgers, 
   finding.share = figures.share;
   finding.loss_s = figures.loss_s;
   finding.sure = figures.sure;
+  if (ledgers.size() == 1 && finding.sure == Finding::Sure::measured) finding.sure = Finding::Sure::likely;
   doubt(finding, loss);
   if (middle.sums->looks) {
     finding.figures["looks"] = middle.sums->looks->lanes;
@@ -60,8 +72,8 @@ Finding finding_of(const CellFigures& cell, const std::vector<Ledger>& ledgers, 
 std::vector<Finding> counted_losses(const CellFigures& cell, const std::vector<Ledger>& ledgers) {
   std::vector<Finding> losses;
   if (!cell.time_s) return losses;
-  if (cell.cell->crew != "ThreadCrew" && cell.cell->crew != "TaskCrew")
-    return losses;  // of processes it is their start
+  const std::string& crew = cell.cell->crew;
+  if (crew != "ThreadCrew" && crew != "TaskCrew" && crew != "Workers") return losses;  // of processes it is their start
   const LaneSums& sums = *middle_of(ledgers).sums;
   double pieces = 0;
   for (const RegionFacts& region : sums.by_place) pieces += region.pieces;
@@ -79,12 +91,11 @@ std::vector<Finding> counted_losses(const CellFigures& cell, const std::vector<L
     finding.name = name;
     finding.figures = std::move(figures);
     finding.figures["wall_s"] = cell.time_s->median;
-    if (cell.speedup && share < 1) finding.gain_speedup = cell.speedup->high / std::max(1e-3, 1 - share);
-    // Nor more than the workers bring, at the baseline's work or at its own with one worker, whichever is less.
+    // What else goes with it is not known: at most what the workers bring, at the baseline's work or at its own with
+    // one worker, whichever is less.
     const double alone = ledgers.front().one_worker_s.value_or(ledgers.front().necessary_s);
     const double most = sums.lanes * ledgers.front().necessary_s / std::min(ledgers.front().necessary_s, alone);
-    if (finding.gain_speedup)
-      finding.gain_speedup = std::max(cell.speedup->high, std::min(*finding.gain_speedup, most));
+    if (cell.speedup) finding.gain_speedup = std::max(cell.speedup->high, most);
     losses.push_back(std::move(finding));
   };
   // Who waits for a lock does so in the slowed call, too: most of what that takes is not the log's.
@@ -93,8 +104,23 @@ std::vector<Finding> counted_losses(const CellFigures& cell, const std::vector<L
     if (worst == nullptr || lock.wait_s > worst->wait_s) worst = &lock;
   }
   if (worst != nullptr && sums.lane_seconds() > 0) {
-    add(Cause::lock_wait, all_s * sums.parts_s[LaneState::lock] / sums.lane_seconds(), worst->name,
-        {{"waits", worst->waits}, {"wait_s", worst->wait_s}, {"holds", worst->holds}, {"hold_s", worst->hold_s}});
+    const bool of_library = !worst->place.empty();
+    // Threads in no lane counted their waits themselves.
+    const double waited_s =
+        sums.looks ? std::max(worst->wait_s, sums.parts_s[LaneState::lock]) : sums.parts_s[LaneState::lock];
+    add(Cause::lock_wait, all_s * waited_s / sums.lane_seconds(),
+        of_library ? worst->name + " at " + worst->place : worst->name,
+        {{"waits", worst->waits},
+         {"wait_s", worst->wait_s},
+         {"holds", worst->holds},
+         {"hold_s", worst->hold_s},
+         {"of_library", of_library ? 1.0 : 0.0}});
+  }
+  constexpr double many_threads = 4;  // a worker
+  if (sums.library && sums.library->threads >= many_threads * sums.lanes) {
+    const LibraryCounts& counts = *sums.library;
+    add(Cause::threads_per_item, sums.lanes * std::max(counts.beginning_s, counts.threads * sums.thread_cost_s), "",
+        {{"threads", counts.threads}, {"thread_cost_s", sums.thread_cost_s}, {"beginning_s", counts.beginning_s}});
   }
   // What short calls take beside their bodies, in the timed calls, is their price; back to back empty ones take less.
   constexpr double short_s = 200e-6;
@@ -107,21 +133,32 @@ std::vector<Finding> counted_losses(const CellFigures& cell, const std::vector<L
     regions_s += region.wall_s;
   }
   double calls_s = sums.regions * sums.call_cost_s;
-  if (sums.regions > 0 && known >= 0.9 * sums.regions && regions_s < short_s * known)
-    calls_s = std::max(calls_s, cell.time_s->median - sums.parts_s[LaneState::serial] - bodies_s / sums.lanes);
+  if (sums.regions > 0 && known >= 0.9 * sums.regions && regions_s < short_s * known) {
+    // The log makes bodies and what lies between calls longer, too: together no more than the work itself.
+    const double work_s = ledgers.front().necessary_s;
+    const double in_bodies_s = std::min(bodies_s, work_s);
+    const double between_s = std::min(sums.parts_s[LaneState::serial], work_s - in_bodies_s);
+    calls_s = std::max(calls_s, cell.time_s->median - between_s - in_bodies_s / sums.lanes);
+  }
   add(Cause::small_calls, calls_s * sums.lanes, "",
       {{"calls", sums.regions},
        {"call_cost_s", sums.call_cost_s},
        {"in_place_s", sums.regions > 0 ? calls_s / sums.regions : 0}});
-  add(Cause::small_pieces, pieces * sums.piece_cost_s, "", {{"pieces", pieces}, {"piece_cost_s", sums.piece_cost_s}});
+  // Pieces of short calls are part of their price.
+  const double left_s = std::max(0.0, all_s - calls_s * sums.lanes);
+  add(Cause::small_pieces, std::min(left_s, pieces * sums.piece_cost_s + sums.forks * sums.fork_cost_s), "",
+      {{"pieces", pieces},
+       {"piece_cost_s", sums.piece_cost_s},
+       {"forks", sums.forks},
+       {"fork_cost_s", sums.fork_cost_s}});
   return losses;
 }
 
 // A worker whose processor is taken away looks as if it slept, and the others wait for it.
 bool looks_like_taken(const std::string& id) {
-  for (const Cause cause :
-       {Cause::blocked, Cause::uneven_pieces, Cause::late_start, Cause::no_ready_work, Cause::inflation_machine,
-        Cause::inflation_own, Cause::inflation_one_worker, Cause::late_message}) {
+  for (const Cause cause : {Cause::blocked, Cause::uneven_pieces, Cause::late_start, Cause::no_ready_work,
+                            Cause::inflation_machine, Cause::inflation_own, Cause::inflation_one_worker,
+                            Cause::line_sharing, Cause::slower_clocks, Cause::hardware_threads, Cause::late_message}) {
     if (id == id_of(cause)) return true;
   }
   return false;

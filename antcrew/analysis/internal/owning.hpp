@@ -15,9 +15,10 @@ namespace antcrew::internal {
 class Owning {
  public:
   Owning(Ledger& ledger, const LaneSums& sums, const LedgerBasis& basis)
-      : ledger_(ledger), sums_(sums), basis_(basis), scale_(scale_of(ledger, sums)) {}
+      : ledger_(ledger), sums_(sums), basis_(basis), scale_(scale_of(ledger, sums)), parts_s_(ledger.parts_s) {}
 
   void all() {
+    threads();
     if (sums_.ranks) ranks_ = internal::rank_losses(*sums_.ranks, sums_.wall_s);
     serial();
     simple(Cause::start_up_each_call, LaneState::start_up);
@@ -39,7 +40,8 @@ class Owning {
     const double all = sums.parts_s.sum();
     return all > 0 ? ledger.parts_s.sum() / all : 1;
   }
-  double part(LaneState state) const { return ledger_.parts_s[state]; }
+  // What is left of it.
+  double part(LaneState state) const { return parts_s_[state]; }
 
   Loss& lose(Cause cause, double seconds, const std::string& name = {}) {
     for (Loss& known : ledger_.losses) {
@@ -53,6 +55,25 @@ class Owning {
   }
   void simple(Cause cause, LaneState state) {
     if (part(state) > 0) lose(cause, part(state));
+  }
+
+  // Far more threads than workers: whoever begins them does so one after the other, and each takes processors to come
+  // and to go. By their number and the price of one, out of what workers idled first, then of what they computed more.
+  void threads() {
+    constexpr double many = 4;  // a worker
+    if (!sums_.library || sums_.library->threads < many * ledger_.lanes) return;
+    const LibraryCounts& counts = *sums_.library;
+    threads_s_ = ledger_.lanes * std::max(counts.beginning_s, counts.threads * sums_.thread_cost_s);
+    double given_s = 0;
+    for (const LaneState state : {LaneState::start_up, LaneState::serial_wait, LaneState::no_work, LaneState::imbalance,
+                                  LaneState::dispatch, LaneState::waiting_to_run}) {
+      const double seconds = std::min(parts_s_[state], threads_s_ - given_s);
+      parts_s_[state] -= seconds;
+      given_s += seconds;
+    }
+    threads_s_ -= given_s;
+    lose(Cause::threads_per_item, given_s).figures = {
+        {"threads", counts.threads}, {"thread_cost_s", sums_.thread_cost_s}, {"beginning_s", counts.beginning_s}};
   }
 
   void serial() {
@@ -241,6 +262,10 @@ class Owning {
     Loss& loss = lose(Cause::lock_wait, seconds);
     if (worst == nullptr) return;
     loss.name = worst->name;
+    if (!worst->place.empty()) {
+      loss.name = sums_.looks ? worst->place : worst->name + " at " + worst->place;
+      loss.figures["of_library"] = 1;
+    }
     if (sums_.looks) {
       loss.figures["waiters"] = sums_.looks->lock_waiters;
       loss.figures["locks"] = sums_.looks->lock_kinds;
@@ -253,110 +278,21 @@ class Owning {
     loss.figures["wait_s"] = worst->wait_s;
     loss.figures["holds"] = worst->holds;
     loss.figures["hold_s"] = worst->hold_s;
-  }
-
-  // In this order, each capped by what is left.
-  void work_change() {
-    const double blocked_s = part(LaneState::blocked) + part(LaneState::serial) - scale_ * sums_.serial_cpu_s;
-    const double base_cpu_s = basis_.baseline_cpu_s.value_or(basis_.baseline_s);
-    const double base_blocked_s = std::max(0.0, basis_.baseline_s - base_cpu_s);
-    double left = ledger_.work_change_s;
-    if (basis_.work_ratio) {
-      const double more_s = (*basis_.work_ratio - 1) * basis_.baseline_s;
-      if (more_s < 0) {
-        lose(Cause::skipped_work, more_s, basis_.work_name).figures = {{"ratio", *basis_.work_ratio}};
-        left -= more_s;
-      } else if (more_s > 0 && left > 0) {
-        lose(Cause::extra_work, std::min(left, more_s), basis_.work_name).figures = {{"ratio", *basis_.work_ratio}};
-        left -= std::min(left, more_s);
-      }
-    }
-    less_waiting(base_blocked_s - blocked_s, base_blocked_s, left);
-    // More work waits more, too.
-    const double more_blocked_s =
-        std::min(blocked_s - base_blocked_s * basis_.work_ratio.value_or(1), std::max(0.0, left));
-    if (more_blocked_s > 0) {
-      Loss& loss = lose(Cause::blocked, more_blocked_s);
-      loss.figures = {{"blocked_s", blocked_s}, {"baseline_blocked_s", base_blocked_s}};
-      as_if_all_did_all(loss);
-      if (sums_.looks) {
-        for (const auto& [what, seconds] : sums_.looks->blocked_s) loss.figures.set_made(what + "_s", seconds);
-      }
-      left -= more_blocked_s;
-    }
-    const double slower_s = std::min(std::max(0.0, left), scale_ * ranks_.slow.computing_s);
-    if (slower_s > 0) slow_host(slower_s);
-    left -= slower_s;
-    double pieces = 0;
-    for (const RegionFacts& region : sums_.by_place) pieces += region.pieces;
-    const double pieces_s = std::min(std::max(0.0, left), pieces * sums_.piece_cost_s);
-    if (pieces_s > 0) {
-      lose(Cause::small_pieces, pieces_s).figures = {{"pieces", pieces}, {"piece_cost_s", sums_.piece_cost_s}};
-      left -= pieces_s;
-    }
-    // Ranks' time in the kernel is mostly messages.
-    const double more_system_s = sums_.ranks ? 0 : sums_.system_s - basis_.baseline_system_s;
-    const double system_s = std::clamp(more_system_s, 0.0, std::max(0.0, left));
-    in_the_kernel(system_s);
-    left -= system_s;
-    if (!(left > 0)) return;
-    if (basis_.one_worker_s) {
-      const double already = std::min(left, std::max(0.0, *basis_.one_worker_s - basis_.baseline_s));
-      if (already > 0) {
-        lose(Cause::inflation_one_worker, already).figures = {{"one_worker_s", *basis_.one_worker_s},
-                                                              {"baseline_s", basis_.baseline_s}};
-        left -= already;
-      }
-    }
-    const double one_s = basis_.one_worker_s.value_or(basis_.baseline_s);
-    if (basis_.crowd && *basis_.crowd > 1) {
-      const double machine = std::min(left, (*basis_.crowd - 1) * one_s);
-      lose(Cause::inflation_machine, machine).figures = {{"crowd", *basis_.crowd}};
-      left -= machine;
-    }
-    if (!(left > 0)) return;
-    const double running_s = part(LaneState::running) + scale_ * sums_.serial_cpu_s;
-    lose(Cause::inflation_own, left).figures = {{"cpu_s", running_s}, {"expected_cpu_s", running_s - left}};
-    as_if_all_did_all(ledger_.losses.back());
-    if (basis_.crowd) ledger_.losses.back().figures["crowd"] = *basis_.crowd;
-    if (basis_.one_worker_s) ledger_.losses.back().figures["one_worker_s"] = *basis_.one_worker_s;
-  }
-
-  // Fresh memory, as far as page faults and their measured price explain it; older records counted none.
-  void in_the_kernel(double system_s) {
-    if (!(system_s > 0)) return;
-    // Several workers at once wait for each other there, and memory that a host has yet to give takes longer.
-    constexpr double dearer = 4;
-    const double faults = std::max(0.0, sums_.page_faults - basis_.baseline_page_faults);
-    const double explained_s =
-        sums_.page_fault_s > 0 ? std::min(system_s, dearer * faults * sums_.page_fault_s) : system_s;
-    const Figures figures{{"system_s", sums_.system_s},
-                          {"baseline_system_s", basis_.baseline_system_s},
-                          {"page_faults", sums_.page_faults},
-                          {"page_fault_s", sums_.page_fault_s}};
-    if (explained_s > 0) lose(Cause::fresh_memory, explained_s).figures = figures;
-    if (system_s - explained_s > 0) lose(Cause::kernel_time, system_s - explained_s).figures = figures;
-  }
-
-  // Bodies that wait far less than the baseline, which mostly waits, leave some of that out, or do it elsewhere. What
-  // computes less may be the caches' doing.
-  void less_waiting(double less_s, double base_blocked_s, double& left) {
+    // Whoever holds it and is on no processor waits for one, or sleeps.
     constexpr double mostly = 0.5;
-    constexpr double far_less = 0.25;
-    if (sums_.looks || !(sums_.regions > 0) || basis_.work_ratio || base_blocked_s < mostly * basis_.baseline_s) return;
-    if (less_s < far_less * basis_.baseline_s) return;
-    lose(Cause::skipped_work, -less_s).figures = {{"blocked_s", base_blocked_s - less_s},
-                                                  {"baseline_blocked_s", base_blocked_s}};
-    left += less_s;
+    if (worst->hold_off_s < mostly * worst->hold_s) return;
+    const bool ready = part(LaneState::waiting_to_run) >= mostly * scale_ * worst->hold_off_s;
+    loss.figures.set_made(ready ? "holder_ready_s" : "holder_asleep_s", worst->hold_off_s);
   }
 
-  // Where the work is as many times the baseline's as there are workers, each of them may have done all of it.
-  void as_if_all_did_all(Loss& loss) const {
-    constexpr double nearly = 0.05;
-    if (ledger_.lanes < 2 || !(basis_.baseline_s > 0)) return;
-    const double times = 1 + ledger_.work_change_s / basis_.baseline_s;
-    if (std::fabs(times - ledger_.lanes) <= nearly * ledger_.lanes) loss.figures["as_if_all_did_all"] = ledger_.lanes;
-  }
+  // What the work took more or less than the baseline's, each cause capped by what is left.
+  void work_change();
+  double more_allocations(double left);
+  double shared_lines(double left);
+  double slower_processors(double left, double one_s);
+  void in_the_kernel(double system_s);
+  void less_waiting(double less_s, double base_blocked_s, double& left);
+  void as_if_all_did_all(Loss& loss) const;
 
   void gather() {
     std::stable_sort(ledger_.losses.begin(), ledger_.losses.end(),
@@ -370,6 +306,8 @@ class Owning {
   const LaneSums& sums_;
   const LedgerBasis& basis_;
   double scale_;
+  LaneParts parts_s_;
+  double threads_s_ = 0;  // that bodies may have spent on threads
   double left_dispatch_ = 0;
   double left_imbalance_ = 0;
   double lock_s_ = 0;

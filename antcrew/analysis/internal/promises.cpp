@@ -21,8 +21,8 @@ double most_over(const std::vector<Ledger>& ledgers, const Finding& loss) {
       if (id_of(of_call.cause) != loss.id) continue;
       // Work that was left out comes back; what is CPU time goes.
       if (of_call.loss_s < 0 || computes(of_call.cause)) removed_s = of_call.loss_s;
-      // Whoever takes turns at a lock computes for that, too.
-      if (of_call.cause == Cause::lock_wait) removed_s = std::max(0.0, ledger.work_change_s);
+      // Whoever takes turns at a lock computes for that, too; so do tiny pieces and calls, and threads.
+      if (takes_turns(of_call.cause)) removed_s = std::max(0.0, ledger.work_change_s);
     }
     most = std::max(most, most_of_workers(ledger, removed_s));
   }
@@ -43,6 +43,11 @@ void agree_on_limit(const Ledger& middle, double least, std::vector<Finding>& lo
 
 }  // namespace
 
+bool takes_turns(Cause cause) {
+  return cause == Cause::lock_wait || cause == Cause::small_pieces || cause == Cause::small_calls ||
+         cause == Cause::allocations || cause == Cause::threads_per_item;
+}
+
 bool computes(Cause cause) {
   switch (cause) {
     case Cause::inflation_own:
@@ -52,6 +57,10 @@ bool computes(Cause cause) {
     case Cause::fresh_memory:
     case Cause::kernel_time:
     case Cause::small_pieces:
+    case Cause::allocations:
+    case Cause::line_sharing:
+    case Cause::slower_clocks:
+    case Cause::hardware_threads:
       return true;
     default:
       return false;

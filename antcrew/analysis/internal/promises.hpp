@@ -21,6 +21,8 @@ using namespace antcrew::layers;
 
 // Causes that are CPU time themselves.
 bool computes(Cause cause);
+// What costs CPU time beside what it is: at most all that the work takes more goes with it.
+bool takes_turns(Cause cause);
 
 // The highest speedup that so many workers bring once `removed_s` of their CPU time is gone.
 double most_of_workers(const Ledger& ledger, double removed_s);

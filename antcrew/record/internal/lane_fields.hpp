@@ -60,6 +60,21 @@ void fields(F&& f, R& l) {
   f.later("wait_s", l.wait_s);
   f.later("holds", l.holds);
   f.later("hold_s", l.hold_s);
+  f.later("hold_off_s", l.hold_off_s);
+  f.later("place", l.place);
+}
+
+template <class F, class R>
+requires std::is_same_v<std::remove_const_t<R>, LibraryCounts>
+void fields(F&& f, R& l) {
+  f.later("allocations", l.allocations);
+  f.later("allocated_bytes", l.allocated_bytes);
+  f.later("allocating_s", l.allocating_s);
+  f.later("threads", l.threads);
+  f.later("beginning_s", l.beginning_s);
+  f.later("locks", l.locks);
+  f.later("waits", l.waits);
+  f.later("waited_s", l.waited_s);
 }
 
 template <class F, class R>
@@ -181,6 +196,14 @@ void fields(F&& f, R& s) {
   f.later("timeline", s.timeline);
   f.later("ranks", s.ranks);
   f.later("critical_path_s", s.critical_path_s);
+  f.later("library", s.library);
+  f.later("memory_counted", s.memory_counted);
+  f.later("thread_cost_s", s.thread_cost_s);
+  f.later("forks", s.forks);
+  f.later("fork_cost_s", s.fork_cost_s);
+  f.later("one_worker_s", s.one_worker_s);
+  f.later("spread_cpu_s", s.spread_cpu_s);
+  f.later("one_place_cpu_s", s.one_place_cpu_s);
 }
 
 }  // namespace antcrew::internal

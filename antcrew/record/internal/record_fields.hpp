@@ -266,6 +266,15 @@ void fields(F&& f, R& y) {
 }
 
 template <class F, class R>
+requires std::is_same_v<std::remove_const_t<R>, TogetherFacts>
+void fields(F&& f, R& t) {
+  f("workers", t.workers);
+  f("arithmetic_s", t.arithmetic_s);
+  f("bytes_per_s", t.bytes_per_s);
+  f("line_move_s", t.line_move_s);
+}
+
+template <class F, class R>
 requires std::is_same_v<std::remove_const_t<R>, LeftOut>
 void fields(F&& f, R& l) {
   f("what", l.what);
@@ -296,6 +305,7 @@ void fields(F&& f, R& r) {
   f.later("blocks", r.blocks);
   f.later("crowds", r.crowds);
   f.later("yardstick", r.yardstick);
+  f.later("together", r.together);
   f.later("waited_idle_s", r.waited_idle_s);
   f.later("confirmations", r.confirmations);
   f.later("left_out", r.left_out);

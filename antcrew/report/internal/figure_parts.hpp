@@ -60,6 +60,7 @@ using MaybeFigure = std::optional<Figure>;
 MaybeFigure speedup_figure(const Analysed& study);
 MaybeFigure efficiency_figure(const Analysed& study);
 MaybeFigure dimensions_figure(const Analysed& study);
+MaybeFigure roofline_figure(const Analysed& study);
 MaybeFigure memory_figure(const Analysed& study);
 MaybeFigure time_figure(const Analysed& study);
 MaybeFigure speedup_over_size_figure(const Analysed& study);

@@ -30,6 +30,8 @@ std::string uneven_ranks_claim(const Finding& f);
 const Words* words_on_machine(const std::string& id);
 const Words* command_words_for(const std::string& id);
 const Words* words_on_ranks(const std::string& id);
+// On locks, allocations, threads and tasks.
+const Words* words_on_library(const std::string& id);
 
 // What a command's author can do, where that is another thing than in C++ code; null = the same.
 const char* command_advice_for(const Finding& finding);

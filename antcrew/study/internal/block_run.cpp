@@ -219,8 +219,8 @@ void BlockRun::try_again(const MayGo& may_go) {
   }
 }
 
-void BlockRun::meter(std::size_t cell, int calls) {
-  Visit visit = run_.tools.host.meter(cell, calls);
+void BlockRun::meter(std::size_t cell, int calls, bool one_worker) {
+  Visit visit = run_.tools.host.meter(cell, calls, one_worker);
   if (!visit.seen.metered.empty()) keep_beside(cell, std::move(visit));
 }
 

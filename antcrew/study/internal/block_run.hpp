@@ -55,7 +55,7 @@ class BlockRun {
   // memory once: is it always so? The verdict stays.
   void try_again(const MayGo& may_go);
   // Has it called so many times with a log of what its workers do.
-  void meter(std::size_t cell, int calls);
+  void meter(std::size_t cell, int calls, bool one_worker);
 
   // One generation of cell processes, visited in so many rounds. `may_go` is asked before each visit with the seconds
   // that it will take, as far as can be told; when it says no, the round stays unfinished. False then, and when the

@@ -16,6 +16,8 @@ namespace {
 constexpr double checks_share = 0.05;      // of the budget at most
 constexpr double explaining_share = 0.18;  // the same, of checks and metered calls together
 constexpr int metered_calls = 3;
+// Of a budget so short that no cell of the largest count would be seen: one call each, in up to so much of it.
+constexpr double in_any_case_share = 0.3;
 
 }  // namespace
 
@@ -59,30 +61,74 @@ void Explaining::checks(std::size_t point, BlockRun& block, bool last) {
 
 void Explaining::meter(std::size_t point, BlockRun& block, bool last) {
   if (run_.plan.meter == Metering::none) return;
+  together(block);
   const std::vector<std::size_t> order = cells_to_meter(run_.record, block.cells(), run_.plan.meter);
   const double allowed_s = explaining_share * run_.budget.total_s();
+  const double in_any_case_s = in_any_case_share * run_.budget.total_s();
   LeftOut left{LeftOut::What::metering, point, 0, 0};  // so far
   for (const std::size_t i : order) {
     const Cell& cell = run_.record.cells[block.cells()[i].index];
-    // A command is looked at while it runs, without calls beside: until there are looks enough.
-    constexpr double looks_enough_s = 0.3;
-    const double call_s = cell.trials.back().wall_s;
-    const double foreseen_s = run_.record.commands
-                                  ? metered_calls * std::max(call_s, looks_enough_s)
-                                  : (metered_calls + 3) * call_s + beside_calls_s(cell.crew, cell.workers);
     const bool baseline = cell.kind == Cell::Kind::baseline;
-    if (run_.budget.limited() && checks_s_ + meter_s_ + foreseen_s > (baseline ? 1.5 : 1) * allowed_s) {
+    const bool one_worker = alone_is_missing(cell);
+    const auto fits = [&](double seconds, double most_s) {
+      return !run_.budget.limited() || checks_s_ + meter_s_ + seconds <= most_s;
+    };
+    int calls = metered_calls;
+    if (!fits(foreseen_s(cell, calls, one_worker), (baseline ? 1.5 : 1) * allowed_s)) calls = 1;
+    if (calls == 1 && (baseline || !fits(foreseen_s(cell, 1, one_worker), in_any_case_s))) {
       ++left.count;
-      left.needed_s += foreseen_s;
+      left.needed_s += foreseen_s(cell, metered_calls, one_worker);
       continue;
     }
     const double before_s = run_.elapsed_s();
-    block.meter(i, metered_calls);
+    block.meter(i, calls, one_worker);
     meter_s_ += run_.elapsed_s() - before_s;
     meter_again(i, block, allowed_s);
   }
   if (left.count > 0 && last)
     say_not_metered(point, left.count, (checks_s_ + meter_s_ + left.needed_s) / explaining_share);
+}
+
+// Once a run, for up to a second, where somebody computes on more processors than one.
+void Explaining::together(BlockRun& block) {
+  constexpr double share = 0.04;  // of the budget at most
+  constexpr double each_s = 0.05;
+  constexpr double longest_s = 1;
+  if (run_.record.commands || !run_.record.together.empty() || !run_.plan.again.empty()) return;
+  int most = 1;
+  for (const Running& running : block.cells()) most = std::max(most, run_.record.cells[running.index].workers);
+  most = std::min(most, run_.record.machine.usable_processors());
+  const std::int64_t began_ns = run_.tools.now_ns();
+  const auto spent_s = [&] { return static_cast<double>(run_.tools.now_ns() - began_ns) * 1e-9; };
+  const double allowed_s = run_.budget.limited() ? std::min(longest_s, share * run_.budget.total_s()) : longest_s;
+  for (int workers = 1; most > 1 && workers <= most;
+       workers = workers == most ? most + 1 : std::min(2 * workers, most)) {
+    if (spent_s() + each_s > allowed_s) break;
+    const auto facts = run_.tools.host.together(workers);
+    if (!facts) break;
+    RecordStep step;
+    step.together = *facts;
+    run_.add(std::move(step));
+  }
+}
+
+// What the study's own cells do not tell of a variant that computes more than the baseline.
+bool Explaining::alone_is_missing(const Cell& cell) const {
+  if (cell.kind != Cell::Kind::variant || cell.workers < 2 || run_.record.commands) return false;
+  return std::none_of(run_.record.cells.begin(), run_.record.cells.end(), [&](const Cell& other) {
+    return other.point == cell.point && other.key() == cell.key() && other.workers == 1 && !other.trials.empty();
+  });
+}
+
+double Explaining::foreseen_s(const Cell& cell, int calls, bool one_worker) const {
+  // A command is looked at while it runs, without calls beside: until there are looks enough.
+  constexpr double looks_enough_s = 0.3;
+  const double call_s = cell.trials.back().wall_s;
+  if (run_.record.commands) return calls * std::max(call_s, looks_enough_s);
+  // One call alone may be as long as it likes; three are made with as many without a log beside.
+  const double beside_s = beside_calls_s(cell.crew, cell.workers) * calls / metered_calls;
+  const double alone_s = one_worker ? 2 * cell.workers * call_s : 0;
+  return (calls == 1 ? 2 : calls + 3) * call_s + beside_s + alone_s;
 }
 
 // Calls that met another machine than the timed ones did are made once more; those are judged then, or nothing is.
@@ -94,7 +140,7 @@ void Explaining::meter_again(std::size_t i, BlockRun& block, double allowed_s) {
   for (const LaneSums& sums : cell.metered) last_s += sums.wall_s;
   if (cell.metered.empty() || !std::all_of(cell.metered.begin(), cell.metered.end(), disturbed)) return;
   if (run_.budget.limited() && checks_s_ + meter_s_ + 2 * last_s > allowed_s) return;
-  block.meter(i, metered_calls);
+  block.meter(i, metered_calls, false);
   meter_s_ += run_.elapsed_s() - before_s;
 }
 

@@ -31,6 +31,9 @@ class Explaining {
   // Each variant at its largest worker count, and the fastest cell, the baseline first: what they do is logged in calls
   // that are not timed.
   void meter(std::size_t point, BlockRun& block, bool last);
+  void together(BlockRun& block);
+  bool alone_is_missing(const Cell& cell) const;
+  double foreseen_s(const Cell& cell, int calls, bool one_worker) const;
 
   void meter_again(std::size_t i, BlockRun& block, double allowed_s);
 

@@ -24,6 +24,8 @@ void fields(F&& f, R& r) {
   f("other_size", r.other_size);
   f("metered", r.metered);
   f("looked_at", r.looked_at);
+  f("one_worker", r.one_worker);
+  f("may_be_without", r.may_be_without);
 }
 template <class F, class R>
 requires std::is_same_v<std::remove_const_t<R>, Visit>

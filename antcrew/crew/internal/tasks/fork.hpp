@@ -8,6 +8,7 @@
 
 #include "antcrew/base/owned.hpp"
 #include "antcrew/crew/internal/tasks/critical_path.hpp"
+#include "antcrew/crew/internal/tasks/fork_log.hpp"
 #include "antcrew/crew/internal/tasks/task_worker.hpp"
 #include "antcrew/crew/internal/void_result.hpp"
 
@@ -52,6 +53,7 @@ class StolenRun {
 struct NoPath {};
 struct ForkPath {
   std::int64_t path_ns = 0;  // where it was begun; once it was taken and has ended, up to its end
+  int level = 0;             // of forks inside forks
 };
 
 template <class G, bool metered = false>
@@ -60,9 +62,7 @@ class Fork final : public JoinTask, private std::conditional_t<metered, ForkPath
   using Answer = std::decay_t<std::invoke_result_t<G&>>;
 
   Fork(G& g, TaskWorker& worker) requires(!metered) : JoinTask(&run_it, worker), g_(g) { worker.push_fork(this); }
-  Fork(G& g, TaskWorker& worker, std::int64_t path_ns) requires metered : JoinTask(&run_it, worker),
-                                                                          ForkPath{path_ns},
-                                                                          g_(g) {
+  Fork(G& g, TaskWorker& worker, const ForkPath& at) requires metered : JoinTask(&run_it, worker), ForkPath(at), g_(g) {
     worker.push_fork(this);
   }
   Fork(const Fork&) = delete;
@@ -101,6 +101,7 @@ class Fork final : public JoinTask, private std::conditional_t<metered, ForkPath
     const TaskWorker::In in(worker, run.scope());
     if constexpr (metered) {
       const OtherPath its(self.path_ns);
+      const ForkLog::At level(worker.forks, self.level + 1);
       self.answer();
       self.path_ns = current_path.now();
     } else {
@@ -164,12 +165,28 @@ auto one_after_the_other(F& f, G& g) {
   }
 }
 
-// By the only worker, or in a lane of an open log.
+template <class F, class G>
+auto usual_fork(TaskWorker& worker, F& f, G& g) {
+  Fork<G> second(g, worker);
+  if constexpr (both_answer<F, G>) {
+    auto a = first_half(f, second);
+    return std::pair<decltype(a), typename Fork<G>::Answer>{std::move(a), second.join()};
+  } else {
+    first_half(f, second);
+    second.join();
+  }
+}
+
+// By the only worker, or in a lane of an open log. Forks that take next to nothing are counted and no more: see
+// ForkLog.
 template <class F, class G>
 [[gnu::noinline]] auto unusual_fork(TaskWorker& worker, F& f, G& g) {
   if (worker.alone) return one_after_the_other(f, g);
+  worker.forks.count();
+  if (!worker.forks.tells()) return usual_fork(worker, f, g);
   const std::int64_t begun_ns = current_path.now();
-  Fork<G, true> second(g, worker, begun_ns);
+  const ForkLog::Told told(worker.forks);
+  Fork<G, true> second(g, worker, ForkPath{begun_ns, worker.forks.level() - 1});
   if constexpr (both_answer<F, G>) {
     auto a = first_half(f, second);
     const std::int64_t first_ns = current_path.now();
@@ -186,14 +203,7 @@ auto fork(TaskWorker& worker, F& f, G& g) {
     refuse_depth("TaskCrew", "both");
   if (!worker.usual) [[unlikely]]
     return unusual_fork(worker, f, g);
-  Fork<G> second(g, worker);
-  if constexpr (both_answer<F, G>) {
-    auto a = first_half(f, second);
-    return std::pair<decltype(a), typename Fork<G>::Answer>{std::move(a), second.join()};
-  } else {
-    first_half(f, second);
-    second.join();
-  }
+  return usual_fork(worker, f, g);
 }
 
 }  // namespace antcrew::internal

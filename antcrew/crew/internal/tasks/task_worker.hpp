@@ -16,6 +16,7 @@
 #include "antcrew/crew/internal/current_thread.hpp"
 #include "antcrew/crew/internal/tasks/deque.hpp"
 #include "antcrew/crew/internal/tasks/dropped.hpp"
+#include "antcrew/crew/internal/tasks/fork_log.hpp"
 #include "antcrew/crew/internal/tasks/free_list.hpp"
 #include "antcrew/crew/internal/tasks/task.hpp"
 #include "antcrew/log/lanes.hpp"
@@ -188,6 +189,7 @@ class TaskWorker {
   const int number;
   const bool alone;  // nobody takes anything from it
   bool usual;        // others may take, and no log is open in which this worker has a lane
+  ForkLog forks;     // of metered calls
 
  private:
   friend class TaskPool;
