@@ -36,6 +36,7 @@ const char* id_of(Cause cause) noexcept {
                                  "line-sharing",
                                  "slower-clocks",
                                  "hardware-threads",
+                                 "spinning",
                                  "idle-workers"};
   return ids[static_cast<std::size_t>(cause)];
 }

@@ -206,13 +206,14 @@ std::vector<const CellFigures*> explained_cells(const Analysed& study) {
     if (f.speedup && (fastest == nullptr || f.speedup->median > fastest->speedup->median)) fastest = &f;
   }
   const CellFigures* leader = study.conclusion.leader;
-  // The headline's cell may have no ledger: one worker has little to explain.
-  if (leader != nullptr && (leader->cell->workers > 1 || !leader->cell->metered.empty())) add(leader);
-  if (leader == nullptr) add(fastest);
+  // One worker has little to explain: where it is in front, what its variant loses with more of them comes first.
+  const CellFigures* front = leader != nullptr ? leader : fastest;
+  if (front != nullptr) add(front->cell->workers > 1 ? front : &study.cells[study.curves[front->curve].back()]);
   for (const CellFigures& f : study.cells) {
     if (f.cell->point != study.conclusion.point || f.cell->kind != Cell::Kind::variant || !f.newest) continue;
     if (&study.cells[study.curves[f.curve].back()] == &f) add(&f);
   }
+  if (front != nullptr && !front->cell->metered.empty()) add(front);
   return cells;
 }
 

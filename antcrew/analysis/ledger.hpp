@@ -57,6 +57,7 @@ enum class Cause {
   line_sharing,
   slower_clocks,
   hardware_threads,
+  spinning,
   idle_workers
 };
 const char* id_of(Cause cause) noexcept;

@@ -96,7 +96,11 @@ void LaneBook::open() noexcept {
   for (LockEntry& lock : locks_) {
     lock.address.store(nullptr, std::memory_order_relaxed);
     lock.holds = lock.timed_holds = 0;
-    lock.timed_ns = lock.last_ns = 0;
+    lock.timed_ns = lock.timed_cpu_ns = lock.last_ns = 0;
+    lock.noted.store(false, std::memory_order_relaxed);
+    for (const void*& caller : lock.callers) caller = nullptr;
+    lock.waits.store(0, std::memory_order_relaxed);
+    lock.waited_ns.store(0, std::memory_order_relaxed);
   }
   const std::int64_t now = now_ns();
   for (int k = 0; k <= lane_count_; ++k) {

@@ -120,6 +120,7 @@ class Visitor {
   Beside try_beside(const std::vector<internal::LaneSums>& metered, bool one_worker);
   double call_with_one_worker();
   void count_memory(Beside& tried);
+  void look_for_spins(const std::vector<internal::LaneSums>& metered, Beside& tried);
   void compare_places(const std::vector<internal::LaneSums>& metered, Beside& tried);
   void prices(const std::vector<internal::LaneSums>& metered, Beside& tried) const;
   bool in_processes() const;

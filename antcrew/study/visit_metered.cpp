@@ -1,5 +1,6 @@
 // Metered calls: the variant once more, with a log of what each worker does.
 #include <algorithm>
+#include <optional>
 
 #include "antcrew/analysis/statistics.hpp"
 #include "antcrew/log/library_calls.hpp"
@@ -69,9 +70,10 @@ internal::LaneSums Visitor::metered_call(std::int64_t number) {
   internal::open_journal.store(journal_, std::memory_order_relaxed);
   const internal::LaunchedCrew* launched = launched_crew();
   if (launched != nullptr) launched->open_log();
-  const internal::CountedCalls counting(internal::CountedCalls::What::rare);
+  std::optional<internal::CountedCalls> counting;  // what ranks wait for inside MPI is no lock of theirs
+  if (launched == nullptr) counting.emplace(internal::CountedCalls::What::rare);
   const Usage before = usage_before();
-  const internal::LibraryCounts counts_before = counting.so_far();
+  const internal::LibraryCounts counts_before = counting ? counting->so_far() : internal::LibraryCounts();
   tell(board_, Stage::calling);
   if (board_ != nullptr && number > 0) board_->metered_call.store(number, std::memory_order_release);
   lanes_->open();
@@ -79,7 +81,9 @@ internal::LaneSums Visitor::metered_call(std::int64_t number) {
   lanes_->close();
   if (board_ != nullptr && number > 0) board_->metered_call.store(0, std::memory_order_release);
   tell(board_, Stage::idle);
-  const internal::LibraryCounts counted = counting.so_far() - counts_before;
+  internal::LibraryCounts counted;
+  if (counting) counted = counting->so_far() - counts_before;
+  counting.reset();
   const Usage used = usage_after() - before;
   internal::open_journal.store(nullptr, std::memory_order_relaxed);
   internal::LaneLog log = lanes_->log();

@@ -156,3 +156,60 @@ TEST_CASE("one worker tried beside the metered calls tells what was slow already
   CHECK(loss_of(told, "work-inflation-one-worker") == doctest::Approx(9));
   CHECK(loss_of(told, "work-inflation-own") == doctest::Approx(3));
 }
+
+TEST_CASE("time in loops that only wait is no more work") {
+  LaneSums sums = sums_with({});
+  sums.spinning_s = 7;
+  const auto told = losses_with(sums);
+  CHECK(loss_of(told, "spinning") == doctest::Approx(7));
+  CHECK(loss_of(told, "work-inflation-own") == doctest::Approx(5));
+}
+
+TEST_CASE("processors that compute more slowly together are told, as far as copies of the baseline do so, too") {
+  const auto told_with = [](std::optional<double> crowd, double alone_s, double together_s, int cores) {
+    const LaneSums sums = sums_with({});
+    LaneSums alone = sums_with({{LaneState::serial, 28}}, 1, 28);
+    Record record = record_with({sums, sums, sums}, 10, 28);
+    record.cells[0].metered = {alone, alone, alone};
+    record.machine.limits.online_processors = record.machine.limits.affinity_processors = 4;
+    record.machine.topology.physical_cores = cores;
+    record.machine.topology.logical_processors = 4;
+    record.together = {{1, alone_s, 9e9, 0}, {4, together_s, 20e9, 80e-9}};
+    if (crowd) {
+      record.crowds.push_back({0, 1, std::vector<double>(8, 1.0)});
+      record.crowds.push_back({0, 4, std::vector<double>(8, *crowd)});
+    }
+    const Analysed study = analyse(record);
+    return losses_of(study, study.cells[1]);
+  };
+  // 12 s more than the baseline's 28; clocks 20 % slower are 5.6 s of it, copies 40 % slower 11.2 s.
+  const auto clocks = told_with(1.4, 20e-6, 24e-6, 4);
+  CHECK(loss_of(clocks, "slower-clocks") == doctest::Approx(5.6));
+  CHECK(loss_of(clocks, "work-inflation-machine") == doctest::Approx(5.6));
+  CHECK(named(clocks, "work-inflation-machine")->figures.get("memory_bytes_per_s") == 20e9);
+  CHECK(loss_of(told_with(1.4, 20e-6, 24e-6, 2), "hardware-threads") == doctest::Approx(5.6));
+  CHECK(loss_of(told_with(1.0, 20e-6, 24e-6, 4), "slower-clocks") == 0);
+  CHECK(loss_of(told_with(1.4, 20e-6, 20.2e-6, 4), "slower-clocks") == 0);
+  const auto unknown = told_with(std::nullopt, 20e-6, 24e-6, 4);
+  REQUIRE(named(unknown, "slower-clocks") != nullptr);
+  CHECK(named(unknown, "slower-clocks")->sure == Finding::Sure::open);
+}
+
+TEST_CASE("what waiting for a lock costs in the kernel goes with the lock, as far as its waits explain it") {
+  LaneSums sums = sums_with({{LaneState::lock, 4}});
+  sums.system_s = 6;
+  sums.page_fault_s = 1e-6;
+  LockFacts lock;
+  lock.name = "mutex";
+  lock.place = "tides.cpp:41";
+  lock.waits = 100'000;
+  lock.wait_s = 4;
+  sums.locks = {lock};
+  Record record = record_with({sums, sums, sums}, 10, 28);
+  record.yardstick.edition = 1;
+  record.yardstick.wake_s = {40e-6};
+  const Analysed study = analyse(record);
+  const auto told = losses_of(study, study.cells[1]);
+  CHECK(loss_of(told, "lock-wait") == doctest::Approx(8));  // 4 s of waiting, 100,000 wakes of 40 µs
+  CHECK(loss_of(told, "kernel-time") == doctest::Approx(2));
+}

@@ -93,6 +93,9 @@ TEST_CASE("two causes at once are both told, the larger first") {
   for (const Planted& first : causes) {
     for (const Planted& second : causes) {
       if (&first == &second) continue;
+      // On one processor nobody meets another one at a lock either: the data cannot tell these two apart.
+      const auto either = [&](std::string_view id) { return first.id == id || second.id == id; };
+      if (either("line-sharing") && either("lock-wait")) continue;
       CAPTURE(std::string(first.id));
       CAPTURE(std::string(second.id));
       const auto told = told_of(first, 12, second, 6);
@@ -115,5 +118,5 @@ TEST_CASE("two causes at once are both told, the larger first") {
       ++pairs;
     }
   }
-  CHECK(pairs == 14 * 13);
+  CHECK(pairs == 14 * 13 - 2);
 }

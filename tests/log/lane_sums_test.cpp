@@ -135,13 +135,21 @@ TEST_CASE("what made the last worker the last is told apart: count, length, lock
   locked.piece(0, 10, both, 10, 0);
   locked.until(1, 10, Doing::lock, both, 0).about = &lock;
   locked.piece(1, 20, both, 10, 1);
-  locked.log().locks.push_back({&lock, "map", 2, 1, 5 * ms});
+  LaneLock map;
+  map.address = &lock;
+  map.name = "map";
+  map.holds = 2;
+  map.timed_holds = 1;
+  map.timed_ns = 5 * ms;
+  map.timed_cpu_ns = 2 * ms;
+  locked.log().locks.push_back(map);
   sums = locked.sums();
   CHECK(part_ms(sums, LaneState::lock) == doctest::Approx(10));
   CHECK(1e3 * sums.by_place[0].causes.lock_s == doctest::Approx(10));
   REQUIRE(sums.locks.size() == 1);
   CHECK(sums.locks[0].wait_s == doctest::Approx(0.010));
   CHECK(sums.locks[0].hold_s == doctest::Approx(0.010));  // one of two was timed
+  CHECK(sums.locks[0].hold_off_s == doctest::Approx(0.006));
 
   HandLog late(2, 20);
   const auto begun = late.region(Sharing::even, 0, 20, 2, 2);

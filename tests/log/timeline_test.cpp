@@ -34,7 +34,8 @@ TEST_CASE("a timeline tells what each worker did, without gaps, from the begin o
   LaneLog log = log_of({{until(20, Doing::serial), until(40, Doing::body, 1), locked, until(80, Doing::body, 1), merge},
                         {until(20, Doing::away), until(50, Doing::body, 3)}},
                        100);
-  log.locks = {{&lock, "map", 1, 1, 1}};
+  log.locks.emplace_back().address = &lock;
+  log.locks.front().name = "map";
   const Timeline line = timeline_of(log);
   REQUIRE(line.lanes.size() == 2);
   const auto& first = line.lanes[0].stretches;

@@ -1,9 +1,11 @@
 // Losses to what a body asks of the C library or of tasks too often, each with a twin that loses nothing.
+#include <atomic>
 #include <condition_variable>
 #include <memory>
 #include <mutex>
 #include <thread>
 
+#include "antcrew/machine/parking.hpp"
 #include "tests/losses/plant.hpp"
 
 namespace planted {
@@ -73,6 +75,19 @@ std::vector<Plant> library_plants() {
         for (int k = 0; k < 2000; ++k) {
           std::jthread([] { compute(50); });
         }
+      }));
+  // One of two computes for the other, which meanwhile looks whether it is done.
+  all.push_back(plant<Workers>(
+      "a wait that does not sleep", {"spinning"}, std::nullopt, 2, [] { compute(60'000'000); },
+      [](Workers) {
+        std::atomic<int> done{0};
+        std::jthread other([&] {
+          while (done.load() == 0) {
+            for (int k = 0; k < 10; ++k) internal::relax();
+          }
+        });
+        compute(60'000'000);
+        done = 1;
       }));
   all.push_back(plant<ThreadCrew>(
       "an allocation for every item", {"allocations"}, std::nullopt, 2, [] { compute(8'000'000); },

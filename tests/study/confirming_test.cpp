@@ -133,6 +133,26 @@ TEST_CASE("where the time went is looked at before the tenth round, the baseline
   }
 }
 
+TEST_CASE("a call so long that three of them do not fit is looked at once; one worker is tried where no cell has one") {
+  for (const bool with_one : {true, false}) {
+    CAPTURE(with_one);
+    Theatre theatre(0.06);
+    theatre.host.meter_s = 0.3;
+    theatre.host.call_s = [](const CellSpec& spec, std::size_t, int round, bool) {
+      return (spec.baseline() ? 0.06 : spec.workers == 1 ? 0.1 : 0.4) * (1 + 0.002 * (round % 3));
+    };
+    const std::vector<int> counts = with_one ? std::vector<int>{1, 2} : std::vector<int>{2};
+    const Record record = run_fake(theatre.host, theatre.clock, FakeStudy(1, counts), staged(12));
+    const auto of_two = std::find_if(theatre.host.metered.begin(), theatre.host.metered.end(),
+                                     [](const auto& one) { return one.spec.workers == 2; });
+    REQUIRE(of_two != theatre.host.metered.end());
+    CHECK(of_two->calls == 1);
+    CHECK(of_two->one_worker != with_one);
+    CHECK(theatre.host.metered.front().spec.baseline());
+    CHECK(theatre.host.metered.front().calls == 3);
+  }
+}
+
 TEST_CASE("the yardstick is timed with the rounds, and only for a small share of the time") {
   Theatre theatre;
   RunTools tools{theatre.host};

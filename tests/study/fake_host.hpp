@@ -56,6 +56,8 @@ class FakeHost : public Host {
   struct Metered {
     CellSpec spec;
     int round;  // the last one before it
+    int calls;
+    bool one_worker;
   };
   std::vector<Metered> metered;
   double meter_s = 0;  // what metering a cell takes; nothing is metered where it takes none
@@ -107,11 +109,11 @@ class FakeHost : public Host {
     visit.seen.check = CheckFacts{other_size, true, {}};
     return visit;
   }
-  Visit meter(std::size_t cell, int calls, bool /*one_worker*/) override {
+  Visit meter(std::size_t cell, int calls, bool one_worker) override {
     Visit visit;
     if (meter_s <= 0) return visit;
     clock_.advance(meter_s);
-    metered.push_back({cells_[cell], last_round});
+    metered.push_back({cells_[cell], last_round, calls, one_worker});
     visit.seen.metered.resize(static_cast<std::size_t>(calls));
     for (auto& sums : visit.seen.metered) sums.withheld = "it is simulated";
     return visit;

@@ -67,14 +67,23 @@ double floor_without(const Ledger& ledger, const std::vector<const Loss*>& losse
     floor_s = std::min(floor_s, loss->limit_s);
   }
   if (within_s > 0) within_s += turns_s;
+  // Of turns, tiny pieces and threads all that is computed more may go: what they take themselves is CPU time, too.
+  if (std::any_of(losses.begin(), losses.end(), [](const Loss* loss) { return takes_turns(loss->cause); }))
+    computed_s = std::max(computed_s, ledger.work_change_s - turns_s);
   for (const auto& [what, seconds] : ledger.floors) {
     const std::string& floor = what;
     const bool lifted =
         std::any_of(losses.begin(), losses.end(), [&](const Loss* loss) { return lifts(loss->cause, floor); });
     if (!lifted) floor_s = std::max(floor_s, seconds - within_s);
   }
-  // The processors stay as many as they are; what is CPU time itself need not pass through them any more.
-  return std::max(floor_s, ledger.processors_s - (computed_s + turns_s) / ledger.processors);
+  // The processors stay as many as they are; what is CPU time itself need not pass through them any more, nor what may
+  // have been the machine's doing in this call.
+  double machine_s = 0;
+  for (const Loss& loss : ledger.losses) {
+    if (loss.cause == Cause::inflation_own || loss.cause == Cause::inflation_machine)
+      machine_s += std::max(0.0, loss.loss_s);
+  }
+  return std::max(floor_s, ledger.processors_s - std::max(computed_s + turns_s, machine_s) / ledger.processors);
 }
 
 // How many times shorter the call would be at most.

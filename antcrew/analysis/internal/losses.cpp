@@ -133,7 +133,8 @@ std::vector<Finding> counted_losses(const CellFigures& cell, const std::vector<L
     regions_s += region.wall_s;
   }
   double calls_s = sums.regions * sums.call_cost_s;
-  if (sums.regions > 0 && known >= 0.9 * sums.regions && regions_s < short_s * known) {
+  constexpr double many = 100;
+  if (sums.regions >= many && known >= 0.9 * sums.regions && regions_s < short_s * known) {
     // The log makes bodies and what lies between calls longer, too: together no more than the work itself.
     const double work_s = ledgers.front().necessary_s;
     const double in_bodies_s = std::min(bodies_s, work_s);

@@ -39,6 +39,10 @@ void Owning::work_change() {
     lose(Cause::threads_per_item, threads_s);
     left -= threads_s;
   }
+  if (const double spinning_s = std::min(std::max(0.0, left), scale_ * sums_.spinning_s); spinning_s > 0) {
+    lose(Cause::spinning, spinning_s).figures = {{"spinning_s", sums_.spinning_s}};
+    left -= spinning_s;
+  }
   double pieces = 0;
   for (const RegionFacts& region : sums_.by_place) pieces += region.pieces;
   const double pieces_s = std::min(std::max(0.0, left), pieces * sums_.piece_cost_s + sums_.forks * sums_.fork_cost_s);
@@ -73,7 +77,7 @@ void Owning::work_change() {
   as_if_all_did_all(ledger_.losses.back());
   if (basis_.crowd) ledger_.losses.back().figures["crowd"] = *basis_.crowd;
   if (basis_.one_worker_s) ledger_.losses.back().figures["one_worker_s"] = *basis_.one_worker_s;
-  if (sums_.one_place_cpu_s > 0) {
+  if (sums_.one_place_cpu_s > 0.95 * sums_.spread_cpu_s) {
     ledger_.losses.back().figures["spread_cpu_s"] = sums_.spread_cpu_s;
     ledger_.losses.back().figures["one_place_cpu_s"] = sums_.one_place_cpu_s;
   }
@@ -131,6 +135,9 @@ double Owning::shared_lines(double left) {
   constexpr double noticed = 0.05;
   const double less_s = sums_.spread_cpu_s - sums_.one_place_cpu_s;
   if (!(sums_.one_place_cpu_s > 0) || less_s < noticed * sums_.spread_cpu_s) return 0;
+  // Nor does anybody meet another one at a lock there.
+  constexpr double taking_turns = 0.02;
+  if (part(LaneState::lock) > taking_turns * ledger_.lane_seconds()) return 0;
   const double seconds = std::min(left, scale_ * less_s);
   if (!(seconds > 0)) return 0;
   Loss& loss = lose(Cause::line_sharing, seconds);

@@ -17,14 +17,21 @@ double most_over(const std::vector<Ledger>& ledgers, const Finding& loss) {
   double most = 0;
   for (const Ledger& ledger : ledgers) {
     double removed_s = 0;
+    double may_be_machine_s = 0;
     for (const Loss& of_call : ledger.losses) {
+      if (of_call.cause == Cause::inflation_own || of_call.cause == Cause::inflation_machine)
+        may_be_machine_s += std::max(0.0, of_call.loss_s);
       if (id_of(of_call.cause) != loss.id) continue;
+      // One worker alone does this, too.
+      if (of_call.cause == Cause::moving_data || of_call.cause == Cause::start_up_each_call)
+        removed_s = std::max(0.0, of_call.loss_s);
       // Work that was left out comes back; what is CPU time goes.
       if (of_call.loss_s < 0 || computes(of_call.cause)) removed_s = of_call.loss_s;
       // Whoever takes turns at a lock computes for that, too; so do tiny pieces and calls, and threads.
       if (takes_turns(of_call.cause)) removed_s = std::max(0.0, ledger.work_change_s);
     }
-    most = std::max(most, most_of_workers(ledger, removed_s));
+    // Work that took longer in this call than it should may have been the machine's doing.
+    most = std::max(most, most_of_workers(ledger, removed_s < 0 ? removed_s : std::max(removed_s, may_be_machine_s)));
   }
   return most;
 }
@@ -59,6 +66,7 @@ bool computes(Cause cause) {
     case Cause::small_pieces:
     case Cause::allocations:
     case Cause::line_sharing:
+    case Cause::spinning:
     case Cause::slower_clocks:
     case Cause::hardware_threads:
       return true;

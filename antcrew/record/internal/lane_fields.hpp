@@ -204,6 +204,7 @@ void fields(F&& f, R& s) {
   f.later("one_worker_s", s.one_worker_s);
   f.later("spread_cpu_s", s.spread_cpu_s);
   f.later("one_place_cpu_s", s.one_place_cpu_s);
+  f.later("spinning_s", s.spinning_s);
 }
 
 }  // namespace antcrew::internal

@@ -13,7 +13,7 @@ namespace {
 
 std::string seen_lock_claim(const Finding& f) {
   std::string text = fmt::format("workers wait for one and the same lock{}, {:.1f} of {} of them while anybody does",
-                                 figure(f, "of_library") > 0 ? " (at " + printable(f.name, 60) + ")" : "",
+                                 figure(f, "of_library") > 0 ? " (" + printable(f.name, 60) + ")" : "",
                                  figure(f, "waiters"), count(f, "lanes"));
   if (figure(f, "locks") > 1) text += fmt::format(" ({} locks are waited for, this one most)", count(f, "locks"));
   return text;
@@ -100,6 +100,15 @@ const Words library_words[] = {
     {"threads-per-item", threads_claim,
      [](const Finding&) {
        return std::string("begin as many threads as there are workers and give each a share, or use a ThreadCrew");
+     }},
+    {"spinning",
+     [](const Finding& f) {
+       return fmt::format("{} of CPU time a call is spent in loops that only wait: for whoever is late",
+                          seconds(f, "spinning_s"));
+     },
+     [](const Finding&) {
+       return std::string(
+           "give all of them as much to do between two meetings, meet less often, or let them sleep while they wait");
      }},
     {"slower-clocks",
      [](const Finding& f) {

@@ -15,6 +15,7 @@
 #include "antcrew/machine/refill.hpp"
 #include "antcrew/machine/usage.hpp"
 #include "antcrew/study/internal/one_place.hpp"
+#include "antcrew/study/internal/spin_samples.hpp"
 
 namespace antcrew::study_layer {
 namespace {
@@ -98,7 +99,8 @@ Visitor::Beside Visitor::try_beside(const std::vector<internal::LaneSums>& meter
   count_memory(tried);
   if (spec_.baseline() || spec_.workers < 2 || launched_crew() != nullptr) return tried;
   if (one_worker) tried.one_worker_s = call_with_one_worker();
-  compare_places(metered, tried);
+  look_for_spins(metered, tried);
+  if (tried.spinning_s == 0) compare_places(metered, tried);
   return tried;
 }
 
@@ -151,11 +153,14 @@ double Visitor::call_with_one_worker() {
 // then takes less is the price of sharing it, or of the memory that all use at once.
 void Visitor::compare_places(const std::vector<internal::LaneSums>& metered, Beside& tried) {
   constexpr double noticed = 1.05;
-  constexpr double longest_s = 1;
+  constexpr double longest_s = 0.3;
   constexpr double patience = 4;
+  constexpr double longest_beside_one_s = 0.15;
   if (in_processes() || metered.empty()) return;
   const internal::LaneSums& middle = metered[metered.size() / 2];
-  if (middle.cpu_tree_s < noticed * reference_.cpu_s || middle.cpu_tree_s > longest_s) return;
+  // A single metered call is all that there was time for.
+  const double most_s = metered.size() > 1 ? longest_s : longest_beside_one_s;
+  if (middle.cpu_tree_s < noticed * reference_.cpu_s || middle.cpu_tree_s > most_s) return;
   const std::vector<int> processors = internal::processor_order(internal::Nearness::apart);
   if (processors.size() < 2) return;
   const auto cpu_of_call_s = [&] {
@@ -175,6 +180,29 @@ void Visitor::compare_places(const std::vector<internal::LaneSums>& metered, Bes
   }
   tried.spread_cpu_s = median(spread);
   tried.one_place_cpu_s = median(one_place);
+}
+
+// Threads that wait without sleeping compute more than the baseline does: of those in no lane, which write down
+// nothing.
+void Visitor::look_for_spins(const std::vector<internal::LaneSums>& metered, Beside& tried) {
+  constexpr double noticed = 1.1;
+  constexpr double patience_s = 0.6;
+  constexpr std::size_t enough = 100;
+  constexpr double least_share = 0.05;
+  if (in_processes() || metered.empty() || metered[metered.size() / 2].regions > 0) return;
+  if (metered[metered.size() / 2].cpu_tree_s < noticed * reference_.cpu_s) return;
+  const internal::SpinSamples samples;
+  const std::int64_t start = now_ns();
+  const Usage before = usage_before();
+  int calls = 0;
+  do {
+    plain_call();
+    ++calls;
+  } while (samples.all() < enough && seconds_since(start) < patience_s);
+  const double cpu_s = (usage_after() - before).cpu_s() / calls;
+  if (samples.all() < enough / 2) return;
+  const double share = static_cast<double>(samples.spinning()) / static_cast<double>(samples.all());
+  if (share >= least_share) tried.spinning_s = share * cpu_s;
 }
 
 }  // namespace antcrew::study_layer

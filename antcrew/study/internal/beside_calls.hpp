@@ -15,6 +15,7 @@ struct Visitor::Beside {
   double one_worker_s = 0;
   double spread_cpu_s = 0;
   double one_place_cpu_s = 0;
+  double spinning_s = 0;  // of threads in no lane: CPU time of a call in loops that only wait
   std::optional<internal::LibraryCounts> memory;
 
   void tell(internal::LaneSums& sums) const {
@@ -25,6 +26,7 @@ struct Visitor::Beside {
     sums.one_worker_s = one_worker_s;
     sums.spread_cpu_s = spread_cpu_s;
     sums.one_place_cpu_s = one_place_cpu_s;
+    sums.spinning_s = spinning_s;
     sums.memory_counted = memory.has_value() && sums.library.has_value();
     if (!sums.memory_counted) return;
     sums.library->allocations = memory->allocations;

@@ -74,8 +74,9 @@ void Explaining::meter(std::size_t point, BlockRun& block, bool last) {
       return !run_.budget.limited() || checks_s_ + meter_s_ + seconds <= most_s;
     };
     int calls = metered_calls;
-    if (!fits(foreseen_s(cell, calls, one_worker), (baseline ? 1.5 : 1) * allowed_s)) calls = 1;
-    if (calls == 1 && (baseline || !fits(foreseen_s(cell, 1, one_worker), in_any_case_s))) {
+    // The baseline's calls leave time for those that are to be explained.
+    if (!fits(foreseen_s(cell, calls, one_worker), (baseline ? 0.7 : 1) * allowed_s)) calls = 1;
+    if (calls == 1 && !fits(foreseen_s(cell, 1, one_worker), in_any_case_s)) {
       ++left.count;
       left.needed_s += foreseen_s(cell, metered_calls, one_worker);
       continue;
@@ -125,10 +126,13 @@ double Explaining::foreseen_s(const Cell& cell, int calls, bool one_worker) cons
   constexpr double looks_enough_s = 0.3;
   const double call_s = cell.trials.back().wall_s;
   if (run_.record.commands) return calls * std::max(call_s, looks_enough_s);
-  // One call alone may be as long as it likes; three are made with as many without a log beside.
+  // One call alone may be as long as it likes; three are made with as many without a log beside, and some more.
   const double beside_s = beside_calls_s(cell.crew, cell.workers) * calls / metered_calls;
   const double alone_s = one_worker ? 2 * cell.workers * call_s : 0;
-  return (calls == 1 ? 2 : calls + 3) * call_s + beside_s + alone_s;
+  const double places_s = calls == 1 ? 0.2 : 0.45;
+  const bool placed = cell.kind == Cell::Kind::variant && cell.workers > 1;
+  return (calls == 1 ? 3 : calls + 4) * call_s + beside_s + alone_s +
+         (placed ? std::min((1 + cell.workers) * call_s, places_s) : 0);
 }
 
 // Calls that met another machine than the timed ones did are made once more; those are judged then, or nothing is.

@@ -45,8 +45,13 @@ class OwnProgram {
       const char* file = dwfl_lineinfo(at, nullptr, &line, nullptr, nullptr, nullptr);
       if (file != nullptr) lines.push_back({file, line});
     }
+    // The innermost first; then, from there, what it lies in: functions as they were inlined one into the other.
+    Dwarf_Die* innermost = nullptr;
+    const int found = dwarf_getscopes(unit, address - bias, &innermost);
+    const std::unique_ptr<Dwarf_Die, decltype(&std::free)> owned_innermost(innermost, &std::free);
+    if (found <= 0) return lines;
     Dwarf_Die* scopes = nullptr;
-    const int n = dwarf_getscopes(unit, address - bias, &scopes);
+    const int n = dwarf_getscopes_die(innermost, &scopes);
     const std::unique_ptr<Dwarf_Die, decltype(&std::free)> owned(scopes, &std::free);
     Dwarf_Files* files = nullptr;
     if (n <= 0 || dwarf_getsrcfiles(unit, &files, nullptr) != 0) return lines;
@@ -100,7 +105,7 @@ std::string source_place(const std::vector<const void*>& return_addresses) {
     }
     if (function.empty()) function = program.function_at(address);
   }
-  return function.empty() ? std::string() : "in " + function;
+  return function;
 }
 
 }  // namespace antcrew::internal
