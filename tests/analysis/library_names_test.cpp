@@ -34,16 +34,16 @@ std::vector<Finding> losses_with(const LaneSums& sums, const LibraryCounts& base
   return losses_of(study, study.cells[1]);
 }
 
-const Finding* named(const std::vector<Finding>& all, const std::string& id) {
+const Finding* the_one(const std::vector<Finding>& all, const std::string& id) {
   const auto found = std::find_if(all.begin(), all.end(), [&](const Finding& f) { return f.id == id; });
   return found == all.end() ? nullptr : &*found;
 }
-double loss_of(const std::vector<Finding>& all, const std::string& id) {
-  const Finding* found = named(all, id);
+double seconds_of(const std::vector<Finding>& all, const std::string& id) {
+  const Finding* found = the_one(all, id);
   return found == nullptr ? 0 : found->loss_s;
 }
 
-LaneSums counted(LaneSums sums, const LibraryCounts& counts) {
+LaneSums with_counts(LaneSums sums, const LibraryCounts& counts) {
   sums.library = counts;
   sums.memory_counted = true;
   return sums;
@@ -57,30 +57,30 @@ TEST_CASE("what the allocator takes more than in the baseline is told as allocat
   counts.allocating_s = 9;
   LibraryCounts few;
   few.allocations = 10;
-  const auto told = losses_with(counted(sums_with({}), counts), few);
-  CHECK(loss_of(told, "allocations") == doctest::Approx(9));
-  CHECK(named(told, "allocations")->figures.get("allocations") == 1e6);
-  CHECK(loss_of(told, "work-inflation-own") == doctest::Approx(3));
+  const auto told = losses_with(with_counts(sums_with({}), counts), few);
+  CHECK(seconds_of(told, "allocations") == doctest::Approx(9));
+  CHECK(the_one(told, "allocations")->figures.get("allocations") == 1e6);
+  CHECK(seconds_of(told, "work-inflation-own") == doctest::Approx(3));
   // Not where the baseline does as much, nor where nobody counted.
-  CHECK(loss_of(losses_with(counted(sums_with({}), counts), counts), "allocations") == 0);
-  LaneSums uncounted = counted(sums_with({}), counts);
+  CHECK(seconds_of(losses_with(with_counts(sums_with({}), counts), counts), "allocations") == 0);
+  LaneSums uncounted = with_counts(sums_with({}), counts);
   uncounted.memory_counted = false;
-  CHECK(loss_of(losses_with(uncounted, few), "allocations") == 0);
+  CHECK(seconds_of(losses_with(uncounted, few), "allocations") == 0);
 }
 
 TEST_CASE("a thread for every item: its price by their number, out of what was idle first; a thread a worker is none") {
   LibraryCounts counts;
   counts.threads = 100'000;
-  LaneSums sums = counted(sums_with({{LaneState::start_up, 6}, {LaneState::imbalance, 4}}), counts);
+  LaneSums sums = with_counts(sums_with({{LaneState::start_up, 6}, {LaneState::imbalance, 4}}), counts);
   sums.thread_cost_s = 20e-6;  // 4 workers × 100,000 × 20 µs = 8 s
   const auto told = losses_with(sums);
-  CHECK(loss_of(told, "threads-per-item") == doctest::Approx(8));
-  CHECK(loss_of(told, "start-up-each-call") == 0);
-  CHECK(named(told, "threads-per-item")->figures.get("threads") == 100'000);
+  CHECK(seconds_of(told, "threads-per-item") == doctest::Approx(8));
+  CHECK(seconds_of(told, "start-up-each-call") == 0);
+  CHECK(the_one(told, "threads-per-item")->figures.get("threads") == 100'000);
   counts.threads = 4;
   sums.library = counts;
-  CHECK(named(losses_with(sums), "threads-per-item") == nullptr);
-  CHECK(loss_of(losses_with(sums), "start-up-each-call") == doctest::Approx(6));
+  CHECK(the_one(losses_with(sums), "threads-per-item") == nullptr);
+  CHECK(seconds_of(losses_with(sums), "start-up-each-call") == doctest::Approx(6));
 }
 
 TEST_CASE("work that shrinks on one processor shares lines of the cache; work that does not is more work") {
@@ -88,20 +88,20 @@ TEST_CASE("work that shrinks on one processor shares lines of the cache; work th
   sums.spread_cpu_s = 40;
   sums.one_place_cpu_s = 30;
   const auto shared = losses_with(sums, {}, 1.0);
-  CHECK(loss_of(shared, "line-sharing") == doctest::Approx(10));
-  CHECK(named(shared, "line-sharing")->sure == Finding::Sure::likely);
-  CHECK(loss_of(shared, "work-inflation-own") == doctest::Approx(2));
+  CHECK(seconds_of(shared, "line-sharing") == doctest::Approx(10));
+  CHECK(the_one(shared, "line-sharing")->sure == Finding::Sure::likely);
+  CHECK(seconds_of(shared, "work-inflation-own") == doctest::Approx(2));
   // Nobody measured what copies of the baseline do to each other: it may be the memory.
   const auto unknown = losses_with(sums);
-  CHECK(named(unknown, "line-sharing")->sure == Finding::Sure::open);
-  CHECK(named(unknown, "line-sharing")->or_else == "work-inflation-machine");
+  CHECK(the_one(unknown, "line-sharing")->sure == Finding::Sure::open);
+  CHECK(the_one(unknown, "line-sharing")->or_else == "work-inflation-machine");
   // What the machine explains is the machine's.
   const auto machine = losses_with(sums, {}, 1.4);
-  CHECK(loss_of(machine, "work-inflation-machine") == doctest::Approx(11.2));
-  CHECK(loss_of(machine, "line-sharing") == doctest::Approx(0.8));
+  CHECK(seconds_of(machine, "work-inflation-machine") == doctest::Approx(11.2));
+  CHECK(seconds_of(machine, "line-sharing") == doctest::Approx(0.8));
   sums.one_place_cpu_s = 39.5;
-  CHECK(named(losses_with(sums, {}, 1.0), "line-sharing") == nullptr);
-  CHECK(loss_of(losses_with(sums, {}, 1.0), "work-inflation-own") == doctest::Approx(12));
+  CHECK(the_one(losses_with(sums, {}, 1.0), "line-sharing") == nullptr);
+  CHECK(seconds_of(losses_with(sums, {}, 1.0), "work-inflation-own") == doctest::Approx(12));
 }
 
 TEST_CASE("a lock of the C library is told with the place of who waits") {
@@ -113,8 +113,8 @@ TEST_CASE("a lock of the C library is told with the place of who waits") {
   lock.wait_s = 12;
   sums.locks = {lock};
   const auto told = losses_with(sums);
-  CHECK(loss_of(told, "lock-wait") == doctest::Approx(12));
-  CHECK(named(told, "lock-wait")->name == "mutex at tides.cpp:41");
+  CHECK(seconds_of(told, "lock-wait") == doctest::Approx(12));
+  CHECK(the_one(told, "lock-wait")->name == "mutex at tides.cpp:41");
 }
 
 TEST_CASE("a lock whose holder waits for a processor is told apart from one that is held long, and from a sleeper") {
@@ -127,7 +127,7 @@ TEST_CASE("a lock whose holder waits for a processor is told apart from one that
     lock.hold_off_s = off_s;
     lock.wait_s = 8;
     sums.locks = {lock};
-    return *named(losses_with(sums), "lock-wait");
+    return *the_one(losses_with(sums), "lock-wait");
   };
   CHECK(told_with(7, 6).figures.get("holder_ready_s") == 7);
   CHECK(told_with(7, 0).figures.get("holder_asleep_s") == 7);
@@ -141,28 +141,28 @@ TEST_CASE(
   sums.forks = 100e6;
   sums.fork_cost_s = 60e-9;
   const auto told = losses_with(sums);
-  CHECK(loss_of(told, "small-pieces") == doctest::Approx(6));
-  CHECK(named(told, "small-pieces")->figures.get("forks") == 100e6);
+  CHECK(seconds_of(told, "small-pieces") == doctest::Approx(6));
+  CHECK(the_one(told, "small-pieces")->figures.get("forks") == 100e6);
   sums.slowdown = 3.0;  // the log took most of it
   const auto by_number = losses_with(sums);
-  REQUIRE(named(by_number, "small-pieces") != nullptr);
-  CHECK(loss_of(by_number, "small-pieces") == doctest::Approx(6));
+  REQUIRE(the_one(by_number, "small-pieces") != nullptr);
+  CHECK(seconds_of(by_number, "small-pieces") == doctest::Approx(6));
 }
 
 TEST_CASE("one worker tried beside the metered calls tells what was slow already, where no cell has one") {
   LaneSums sums = sums_with({});
   sums.one_worker_s = 37;
   const auto told = losses_with(sums);
-  CHECK(loss_of(told, "work-inflation-one-worker") == doctest::Approx(9));
-  CHECK(loss_of(told, "work-inflation-own") == doctest::Approx(3));
+  CHECK(seconds_of(told, "work-inflation-one-worker") == doctest::Approx(9));
+  CHECK(seconds_of(told, "work-inflation-own") == doctest::Approx(3));
 }
 
 TEST_CASE("time in loops that only wait is no more work") {
   LaneSums sums = sums_with({});
   sums.spinning_s = 7;
   const auto told = losses_with(sums);
-  CHECK(loss_of(told, "spinning") == doctest::Approx(7));
-  CHECK(loss_of(told, "work-inflation-own") == doctest::Approx(5));
+  CHECK(seconds_of(told, "spinning") == doctest::Approx(7));
+  CHECK(seconds_of(told, "work-inflation-own") == doctest::Approx(5));
 }
 
 TEST_CASE("processors that compute more slowly together are told, as far as copies of the baseline do so, too") {
@@ -184,15 +184,15 @@ TEST_CASE("processors that compute more slowly together are told, as far as copi
   };
   // 12 s more than the baseline's 28; clocks 20 % slower are 5.6 s of it, copies 40 % slower 11.2 s.
   const auto clocks = told_with(1.4, 20e-6, 24e-6, 4);
-  CHECK(loss_of(clocks, "slower-clocks") == doctest::Approx(5.6));
-  CHECK(loss_of(clocks, "work-inflation-machine") == doctest::Approx(5.6));
-  CHECK(named(clocks, "work-inflation-machine")->figures.get("memory_bytes_per_s") == 20e9);
-  CHECK(loss_of(told_with(1.4, 20e-6, 24e-6, 2), "hardware-threads") == doctest::Approx(5.6));
-  CHECK(loss_of(told_with(1.0, 20e-6, 24e-6, 4), "slower-clocks") == 0);
-  CHECK(loss_of(told_with(1.4, 20e-6, 20.2e-6, 4), "slower-clocks") == 0);
+  CHECK(seconds_of(clocks, "slower-clocks") == doctest::Approx(5.6));
+  CHECK(seconds_of(clocks, "work-inflation-machine") == doctest::Approx(5.6));
+  CHECK(the_one(clocks, "work-inflation-machine")->figures.get("memory_bytes_per_s") == 20e9);
+  CHECK(seconds_of(told_with(1.4, 20e-6, 24e-6, 2), "hardware-threads") == doctest::Approx(5.6));
+  CHECK(seconds_of(told_with(1.0, 20e-6, 24e-6, 4), "slower-clocks") == 0);
+  CHECK(seconds_of(told_with(1.4, 20e-6, 20.2e-6, 4), "slower-clocks") == 0);
   const auto unknown = told_with(std::nullopt, 20e-6, 24e-6, 4);
-  REQUIRE(named(unknown, "slower-clocks") != nullptr);
-  CHECK(named(unknown, "slower-clocks")->sure == Finding::Sure::open);
+  REQUIRE(the_one(unknown, "slower-clocks") != nullptr);
+  CHECK(the_one(unknown, "slower-clocks")->sure == Finding::Sure::open);
 }
 
 TEST_CASE("what waiting for a lock costs in the kernel goes with the lock, as far as its waits explain it") {
@@ -210,6 +210,6 @@ TEST_CASE("what waiting for a lock costs in the kernel goes with the lock, as fa
   record.yardstick.wake_s = {40e-6};
   const Analysed study = analyse(record);
   const auto told = losses_of(study, study.cells[1]);
-  CHECK(loss_of(told, "lock-wait") == doctest::Approx(8));  // 4 s of waiting, 100,000 wakes of 40 µs
-  CHECK(loss_of(told, "kernel-time") == doctest::Approx(2));
+  CHECK(seconds_of(told, "lock-wait") == doctest::Approx(8));  // 4 s of waiting, 100,000 wakes of 40 µs
+  CHECK(seconds_of(told, "kernel-time") == doctest::Approx(2));
 }

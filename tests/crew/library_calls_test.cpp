@@ -25,7 +25,7 @@ using namespace antcrew::internal;
 namespace {
 
 // Any thread.
-void allocate(int times) {
+void allocate_often(int times) {
   for (int k = 0; k < times; ++k) {
     void* volatile kept = std::malloc(48);
     std::free(kept);
@@ -58,7 +58,7 @@ const LaneLock* lock_named(const LaneLog& log, const char* name) {
   return nullptr;
 }
 
-void nap(int ms) {
+void nap_ms(int ms) {
   std::this_thread::sleep_for(std::chrono::milliseconds(ms));
 }
 
@@ -67,8 +67,8 @@ void nap(int ms) {
 TEST_CASE("allocations are counted one by one, of all threads, and only while somebody counts") {
   const CountedCalls counting;
   if (!counting.sees_memory()) return;  // a program whose own allocator is in it, such as a sanitizer's
-  allocate(100);                        // by which this thread is known
-  const LibraryCounts alone = counted(counting, [] { allocate(10'000); });
+  allocate_often(100);                  // by which this thread is known
+  const LibraryCounts alone = counted(counting, [] { allocate_often(10'000); });
   CHECK(alone.allocations == 10'000);
   CHECK(alone.allocated_bytes == 48 * 10'000);
   CHECK(alone.allocating_s > 0);
@@ -76,7 +76,7 @@ TEST_CASE("allocations are counted one by one, of all threads, and only while so
 
   const LibraryCounts together = counted(counting, [] {
     std::vector<std::thread> threads;
-    for (int k = 0; k < 8; ++k) threads.emplace_back([] { allocate(10'000); });
+    for (int k = 0; k < 8; ++k) threads.emplace_back([] { allocate_often(10'000); });
     for (std::thread& thread : threads) thread.join();
   });
   CHECK(together.allocations >= 80'000);
@@ -99,9 +99,9 @@ TEST_CASE("slots are as they were once nobody counts any more") {
   LibraryCounts after;
   {
     const CountedCalls counting;
-    during = counted(counting, [] { allocate(100); });
+    during = counted(counting, [] { allocate_often(100); });
   }
-  allocate(1000);  // by nobody counted
+  allocate_often(1000);  // by nobody counted
   {
     const CountedCalls counting;
     after = counted(counting, [] {});
@@ -117,7 +117,7 @@ TEST_CASE("threads that come and go by the ten thousand are counted, and leave n
   });
   CHECK(seen.threads == 10'000);
   CHECK(seen.beginning_s > 0);
-  const LibraryCounts still = counted(counting, [] { std::thread([] { allocate(10); }).join(); });
+  const LibraryCounts still = counted(counting, [] { std::thread([] { allocate_often(10); }).join(); });
   if (counting.sees_memory()) CHECK(still.allocations >= 10);
 }
 
@@ -128,7 +128,7 @@ TEST_CASE("a body that waits for a mutex is at a lock in its lane, under the pla
   const LaneLog log = logged(4, [&] {
     crew.each(4, Split::chunks(1), [&](std::size_t) {
       const std::lock_guard<std::mutex> held(lock);
-      nap(20);
+      nap_ms(20);
     });
   });
   const LaneLock* seen = lock_named(log, "mutex");
@@ -167,7 +167,7 @@ TEST_CASE("waits for a condition, a shared mutex and an atomic are seen in bodie
         std::unique_lock<std::mutex> held(lock);
         changed.wait(held, [&] { return ready; });
       } else {
-        nap(20);
+        nap_ms(20);
         const std::lock_guard<std::mutex> held(lock);
         ready = true;
         changed.notify_all();
@@ -180,7 +180,7 @@ TEST_CASE("waits for a condition, a shared mutex and an atomic are seen in bodie
   const LaneLog writers = logged(2, [&] {
     crew.each(2, Split::chunks(1), [&](std::size_t) {
       const std::unique_lock<std::shared_mutex> held(shared);
-      nap(10);
+      nap_ms(10);
     });
   });
   CHECK(lock_named(writers, "shared mutex") != nullptr);
@@ -191,7 +191,7 @@ TEST_CASE("waits for a condition, a shared mutex and an atomic are seen in bodie
       if (i == 0) {
         word.wait(0);
       } else {
-        nap(20);
+        nap_ms(20);
         word = 1;
         word.notify_all();
       }
@@ -208,7 +208,7 @@ TEST_CASE("threads in no lane add their waits up in the open book") {
     for (int k = 0; k < 3; ++k) {
       threads.emplace_back([&] {
         const std::lock_guard<std::mutex> held(lock);
-        nap(20);
+        nap_ms(20);
       });
     }
   });
@@ -222,8 +222,8 @@ TEST_CASE("a crew's own waits stay what they are") {
   const CountedCalls counting;
   TaskCrew crew(2);
   const LaneLog log = logged(2, [&] {
-    crew.both([] { nap(20); }, [] { nap(1); });
-    for (int k = 0; k < 20; ++k) crew.each(2, [](std::size_t) { nap(1); });
+    crew.both([] { nap_ms(20); }, [] { nap_ms(1); });
+    for (int k = 0; k < 20; ++k) crew.each(2, [](std::size_t) { nap_ms(1); });
   });
   CHECK(log.locks.empty());
 }
@@ -255,9 +255,9 @@ TEST_CASE("the critical path of forks that take long is whole, with many short o
   const LaneLog log = logged(2, [&] {
     crew.both(
         [&] {
-          for (int k = 0; k < 4; ++k) crew.both([] { nap(10); }, [&] { shorts(shorts, 8); });
+          for (int k = 0; k < 4; ++k) crew.both([] { nap_ms(10); }, [&] { shorts(shorts, 8); });
         },
-        [] { nap(10); });
+        [] { nap_ms(10); });
   });
   const LaneSums sums = sums_of(log);
   CHECK(sums.critical_path_s > 0.039);

@@ -43,7 +43,7 @@ void for_cpu_seconds(double seconds, Step step) {
 void wait_without_sleeping() {
   for (int k = 0; k < 2000; ++k) relax();
 }
-void compute() {
+void multiply_on() {
   volatile double value = 1;
   for (int k = 0; k < 20'000; ++k) value = value * 1.0000001 + 0.5;
 }
@@ -96,7 +96,7 @@ TEST_CASE("a processor that is not there is refused, and nothing is moved") {
   CHECK(allowed_processors() == before);
 }
 
-TEST_CASE("samples tell loops that only wait from loops that compute, in all threads") {
+TEST_CASE("samples tell loops that only wait from loops that multiply_on, in all threads") {
   const auto share = [](auto work) {
     const SpinSamples samples;
     std::thread other([&] { for_cpu_seconds(0.3, work); });
@@ -106,7 +106,7 @@ TEST_CASE("samples tell loops that only wait from loops that compute, in all thr
     return static_cast<double>(samples.spinning()) / static_cast<double>(samples.all());
   };
   CHECK(share(wait_without_sleeping) > 0.4);  // without optimisation half of the loop is calls
-  CHECK(share(compute) < 0.1);
+  CHECK(share(multiply_on) < 0.1);
 }
 
 TEST_CASE("a program's own use of the signal is left alone, and the default comes back otherwise") {
@@ -123,7 +123,7 @@ TEST_CASE("a program's own use of the signal is left alone, and the default come
   ::sigaction(SIGPROF, &own, nullptr);
   {
     const SpinSamples samples;
-    for_cpu_seconds(0.05, compute);
+    for_cpu_seconds(0.05, multiply_on);
     CHECK(samples.all() == 0);
   }
   ::sigaction(SIGPROF, nullptr, &now);

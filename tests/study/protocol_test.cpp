@@ -57,7 +57,7 @@ std::string trouble_in(const std::string& message) {
 }
 
 // What a server of a test does with each message: gives it back, twice as long.
-void give_back(Channel run) {
+void answer_back(Channel run) {
   while (const auto message = run.receive()) run.send(*message + *message);
   ::_exit(7);
 }
@@ -121,7 +121,7 @@ TEST_CASE("a message of another kind is named") {
 }
 
 TEST_CASE("a server answers, ends when its channel closes, and tells how it ended") {
-  ServerProcess server("study", "a test", &give_back);
+  ServerProcess server("study", "a test", &answer_back);
   REQUIRE(server.running());
   CHECK(server.send("ab"));
   CHECK(server.hear({}).message == "abab");
@@ -156,7 +156,7 @@ TEST_CASE("a server that does not end is ended, and what it left open is not wai
 }
 
 TEST_CASE("who waits is asked whether to stop or to give up, and samples as often as it says") {
-  ServerProcess server("study", "a test", &give_back);
+  ServerProcess server("study", "a test", &answer_back);
   int looks = 0;
   CHECK(server.hear({.over = [&] { return ++looks == 3; }}).over);
   CHECK(looks == 3);
@@ -180,7 +180,7 @@ TEST_CASE("who waits is asked whether to stop or to give up, and samples as ofte
 TEST_CASE("a server that somebody stopped goes on, and that is told") {
   ServerProcess server("study", "a test", [](Channel run) {
     ::raise(SIGSTOP);
-    give_back(std::move(run));
+    answer_back(std::move(run));
   });
   CHECK(server.send("x"));
   const ServerProcess::Heard heard = server.hear({});

@@ -103,11 +103,10 @@ std::vector<Finding> counted_losses(const CellFigures& cell, const std::vector<L
   for (const LockFacts& lock : sums.locks) {
     if (worst == nullptr || lock.wait_s > worst->wait_s) worst = &lock;
   }
-  if (worst != nullptr && sums.lane_seconds() > 0) {
-    const bool of_library = !worst->place.empty();
+  const bool of_library = worst != nullptr && !worst->place.empty();
+  if (worst != nullptr && sums.lane_seconds() > 0 && (!sums.looks || of_library)) {
     // Threads in no lane counted their waits themselves.
-    const double waited_s =
-        sums.looks ? std::max(worst->wait_s, sums.parts_s[LaneState::lock]) : sums.parts_s[LaneState::lock];
+    const double waited_s = sums.looks ? worst->wait_s : sums.parts_s[LaneState::lock];
     add(Cause::lock_wait, all_s * waited_s / sums.lane_seconds(),
         of_library ? worst->name + " at " + worst->place : worst->name,
         {{"waits", worst->waits},

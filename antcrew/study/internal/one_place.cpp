@@ -4,8 +4,11 @@
 #include <unistd.h>
 
 #include <chrono>
+#include <condition_variable>
 #include <cstdlib>
 #include <memory>
+#include <mutex>
+#include <thread>
 #include <vector>
 
 namespace antcrew::internal {
@@ -24,17 +27,25 @@ std::vector<pid_t> own_threads() {
 
 }  // namespace
 
+struct OnOnePlace::Watch {
+  std::mutex lock;
+  std::condition_variable ended;
+  bool over = false;
+  std::thread thread;
+};
+
 OnOnePlace::OnOnePlace(int processor, double longest_s) {
   allowed_ = ::sched_getaffinity(0, sizeof own_, &own_) == 0;
   if (!allowed_) return;
   // Before the others are moved, so that the watch itself is not among them.
-  watch_ = std::thread([this, longest_s] {
-    std::unique_lock<std::mutex> held(lock_);
-    if (ended_.wait_for(held, std::chrono::duration<double>(longest_s), [this] { return over_; })) return;
+  watch_ = Owned<Watch>(new Watch);
+  watch_->thread = std::thread([this, longest_s] {
+    std::unique_lock<std::mutex> held(watch_->lock);
+    if (watch_->ended.wait_for(held, std::chrono::duration<double>(longest_s), [this] { return watch_->over; })) return;
     allowed_ = false;
     put_back();
   });
-  const std::lock_guard<std::mutex> held(lock_);
+  const std::lock_guard<std::mutex> held(watch_->lock);
   cpu_set_t one;
   CPU_ZERO(&one);
   CPU_SET(static_cast<std::size_t>(processor), &one);
@@ -50,18 +61,19 @@ OnOnePlace::OnOnePlace(int processor, double longest_s) {
 }
 
 OnOnePlace::~OnOnePlace() {
-  if (!watch_.joinable()) return;
+  if (!watch_) return;
   {
-    const std::lock_guard<std::mutex> held(lock_);
-    over_ = true;
+    const std::lock_guard<std::mutex> held(watch_->lock);
+    watch_->over = true;
     put_back();
   }
-  ended_.notify_one();
-  watch_.join();
+  watch_->ended.notify_one();
+  watch_->thread.join();
 }
 
 bool OnOnePlace::kept() {
-  const std::lock_guard<std::mutex> held(lock_);
+  if (!watch_) return false;
+  const std::lock_guard<std::mutex> held(watch_->lock);
   return allowed_;
 }
 

@@ -9,10 +9,9 @@
 #include <sched.h>
 #include <sys/types.h>
 
-#include <condition_variable>
 #include <map>
-#include <mutex>
-#include <thread>
+
+#include "antcrew/base/owned.hpp"
 
 #include "antcrew/study/layer.hpp"
 
@@ -34,10 +33,8 @@ class OnOnePlace {
   std::map<pid_t, cpu_set_t> before_;
   cpu_set_t own_;  // of the thread that made this: where those begun meanwhile go
   bool allowed_ = true;
-  bool over_ = false;
-  std::mutex lock_;
-  std::condition_variable ended_;
-  std::thread watch_;
+  struct Watch;
+  Owned<Watch> watch_;  // that lets all go when it takes too long; guards what is above
 };
 
 }  // namespace antcrew::internal
