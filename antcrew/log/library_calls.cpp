@@ -1,5 +1,6 @@
 #include "antcrew/log/library_calls.hpp"
 
+#include <dlfcn.h>
 #include <errno.h>
 #include <execinfo.h>
 #include <linux/futex.h>
@@ -11,6 +12,8 @@
 #include <atomic>
 #include <cstdarg>
 #include <cstdlib>
+#include <cstring>
+#include <string_view>
 #include <thread>
 
 #include "antcrew/log/lane_book.hpp"
@@ -228,9 +231,17 @@ long counted_syscall(long number, long a, long b, long c, long d, long e, long f
   return waiting("atomic", ANTCREW_CALLER, call);
 }
 
+// Null where it is not the C library's own: a program that brings another one (an allocator, a sanitizer) may rely on
+// being called directly.
 template <class Function>
 void find(Function*& function, const char* name) noexcept {
-  function = reinterpret_cast<Function*>(function_named(name));
+  void* found = function_named(name);
+  Dl_info of{};
+  const bool known = found != nullptr && ::dladdr(found, &of) != 0 && of.dli_fname != nullptr;
+  const char* slash = known ? std::strrchr(of.dli_fname, '/') : nullptr;
+  const std::string_view file = !known ? "" : slash == nullptr ? of.dli_fname : slash + 1;
+  const bool own = file.starts_with("libc.so") || file.starts_with("libpthread.so");
+  function = own ? reinterpret_cast<Function*>(found) : nullptr;
 }
 
 template <class Function>
@@ -267,14 +278,14 @@ CountedCalls::CountedCalls(What what) {
     find(real.syscall, "syscall");
     void* frame = nullptr;
     backtrace(&frame, 1);  // loads what it needs
-    return real.malloc != nullptr;
+    return true;
   }();
-  if (!known) return;
+  static_cast<void>(known);
   std::vector<OtherFunction> functions;
   const auto count = [&](auto* of, const char* name, void* instead) {
     if (of != nullptr) functions.push_back({name, instead});
   };
-  if (what == What::all) {
+  if (what == What::all && real.malloc != nullptr && real.free != nullptr) {
     count(real.malloc, "malloc", address_of(&counted_malloc));
     count(real.calloc, "calloc", address_of(&counted_calloc));
     count(real.realloc, "realloc", address_of(&counted_realloc));
@@ -293,6 +304,7 @@ CountedCalls::CountedCalls(What what) {
   counts();
   slots_ = std::make_unique<Slots>(functions);
   sees_memory_ = slots_->of.found("malloc") > 0;
+  sees_locks_ = slots_->of.found("pthread_mutex_lock") > 0;
 }
 
 CountedCalls::~CountedCalls() = default;

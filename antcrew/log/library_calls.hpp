@@ -43,8 +43,10 @@ class CountedCalls {
   CountedCalls& operator=(const CountedCalls&) = delete;
 
   LibraryCounts so_far() const noexcept;
-  // Whether the program has slots for the calls of memory: one that is linked statically has none.
+  // Whether the program has slots for such calls, and the functions are the C library's: one that is linked statically
+  // has none, and one with an allocator or a sanitizer of its own has others.
   bool sees_memory() const noexcept { return sees_memory_; }
+  bool sees_locks() const noexcept { return sees_locks_; }
   // Of beginning an empty thread and waiting for its end, both ways: the median of some, s.
   static double price_of_a_thread();
 
@@ -52,6 +54,7 @@ class CountedCalls {
   struct Slots;
   std::unique_ptr<Slots> slots_;
   bool sees_memory_ = false;
+  bool sees_locks_ = false;
 };
 
 }  // namespace antcrew::internal

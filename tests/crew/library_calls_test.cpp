@@ -86,11 +86,14 @@ TEST_CASE("allocations are counted one by one, of all threads, and only while so
 
 TEST_CASE("what is asked in vain is passed on as it is") {
   const CountedCalls counting;
+  if (!counting.sees_memory()) return;
   volatile std::size_t most = std::numeric_limits<std::size_t>::max() / 4;
   void* none = nullptr;
   counted(counting, [&] { none = std::malloc(most); });
   CHECK(none == nullptr);
-  CHECK(std::realloc(nullptr, 16) != nullptr);  // and the program goes on
+  none = std::realloc(nullptr, 16);  // and the program goes on
+  CHECK(none != nullptr);
+  std::free(none);
   CHECK_THROWS(none = ::operator new(most));
 }
 
@@ -112,6 +115,7 @@ TEST_CASE("slots are as they were once nobody counts any more") {
 
 TEST_CASE("threads that come and go by the ten thousand are counted, and leave nothing behind") {
   const CountedCalls counting;
+  if (!counting.sees_locks()) return;
   const LibraryCounts seen = counted(counting, [] {
     for (int k = 0; k < 10'000; ++k) std::thread([] {}).join();
   });
@@ -123,6 +127,7 @@ TEST_CASE("threads that come and go by the ten thousand are counted, and leave n
 
 TEST_CASE("a body that waits for a mutex is at a lock in its lane, under the place of who waits") {
   const CountedCalls counting;
+  if (!counting.sees_locks()) return;
   ThreadCrew crew(4);
   std::mutex lock;
   const LaneLog log = logged(4, [&] {
@@ -157,6 +162,7 @@ TEST_CASE("a mutex that nobody else has is counted and makes no wait; recursive 
 
 TEST_CASE("waits for a condition, a shared mutex and an atomic are seen in bodies") {
   const CountedCalls counting;
+  if (!counting.sees_locks()) return;
   ThreadCrew crew(2);
   std::mutex lock;
   std::condition_variable changed;
@@ -202,6 +208,7 @@ TEST_CASE("waits for a condition, a shared mutex and an atomic are seen in bodie
 
 TEST_CASE("threads in no lane add their waits up in the open book") {
   const CountedCalls counting;
+  if (!counting.sees_locks()) return;
   std::mutex lock;
   const LaneLog log = logged(1, [&] {
     std::vector<std::jthread> threads;
