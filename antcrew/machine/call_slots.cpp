@@ -6,6 +6,7 @@
 #include <sys/mman.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <atomic>
 #include <cstdint>
 #include <cstring>
@@ -90,6 +91,30 @@ bool write(void** slot, void* value, bool read_only) noexcept {
   return true;
 }
 
+struct Range {
+  std::uintptr_t begin;
+  std::uintptr_t end;
+};
+
+int add_ranges(dl_phdr_info* object, std::size_t, void* to) {
+  for (int k = 0; k < object->dlpi_phnum; ++k) {
+    const auto& part = object->dlpi_phdr[k];
+    const std::uintptr_t begin = object->dlpi_addr + part.p_vaddr;
+    try {
+      if (part.p_type == PT_LOAD) static_cast<std::vector<Range>*>(to)->push_back({begin, begin + part.p_memsz});
+    } catch (...) {
+      return 1;  // without memory the rest keep what they have, which does as well
+    }
+  }
+  return 0;
+}
+
+std::vector<Range> loaded_now() {
+  std::vector<Range> ranges;
+  dl_iterate_phdr(&add_ranges, &ranges);
+  return ranges;
+}
+
 }  // namespace
 
 void* function_named(const char* name) noexcept {
@@ -108,8 +133,15 @@ CallSlots::CallSlots(const std::vector<OtherFunction>& functions) {
   });
 }
 
+// What was unloaded meanwhile has no slots any more.
 CallSlots::~CallSlots() {
-  for (const Slot& slot : slots_) write(slot.at, slot.before, slot.read_only);
+  const std::vector<Range> loaded = loaded_now();
+  for (const Slot& slot : slots_) {
+    const auto at = reinterpret_cast<std::uintptr_t>(slot.at);
+    const bool there = std::any_of(loaded.begin(), loaded.end(),
+                                   [&](const Range& range) { return at >= range.begin && at < range.end; });
+    if (there) write(slot.at, slot.before, slot.read_only);
+  }
 }
 
 std::size_t CallSlots::found(const std::string& name) const noexcept {

