@@ -15,6 +15,7 @@
 #include <cstring>
 #include <string_view>
 #include <thread>
+#include <type_traits>
 
 #include "antcrew/log/lane_book.hpp"
 #include "antcrew/machine/cache_line.hpp"
@@ -95,16 +96,11 @@ constinit Real real{};
 // Odd, so that taking and giving back in turn are both met.
 constexpr std::int64_t one_in = 17;
 
+// Runs the call, timed where it is its turn.
 template <class Call>
-auto of_memory(std::size_t allocated, Call call) noexcept {
-  ThreadCounts* mine = counts();
-  if (mine == nullptr) return call();
-  if (allocated > 0) {
-    mine->allocations.add(1);
-    mine->bytes.add(static_cast<std::int64_t>(allocated));
-  }
-  mine->memory_calls.add(1);
-  if (mine->memory_calls.get() % one_in != 0) return call();
+auto timed_in_turn(ThreadCounts& mine, Call call) noexcept {
+  mine.memory_calls.add(1);
+  if (mine.memory_calls.get() % one_in != 0) return call();
   struct Timed {
     ThreadCounts& mine;
     std::int64_t start_ns = now_ns();
@@ -113,8 +109,22 @@ auto of_memory(std::size_t allocated, Call call) noexcept {
       mine.timed_ns.add(now_ns() - start_ns);
     }
   };
-  const Timed timed{*mine};
+  const Timed timed{mine};
   return call();
+}
+
+// What was asked in vain counts for nothing: its size may be any.
+template <class Call>
+auto of_memory(std::size_t allocated, Call call) noexcept {
+  ThreadCounts* mine = counts();
+  if (mine == nullptr) return call();
+  const auto given = timed_in_turn(*mine, call);
+  constexpr bool is_code = std::is_same_v<decltype(call()), int>;
+  if (allocated > 0 && (is_code ? !given : !!given)) {
+    mine->allocations.add(1);
+    mine->bytes.add(static_cast<std::int64_t>(allocated));
+  }
+  return given;
 }
 
 void* counted_malloc(std::size_t n) {
@@ -127,8 +137,9 @@ void* counted_realloc(void* at, std::size_t n) {
   return of_memory(n, [&] { return real.realloc(at, n); });
 }
 void counted_free(void* at) {
-  if (at == nullptr) return;
-  of_memory(0, [&] { real.free(at); });
+  ThreadCounts* mine = at == nullptr ? nullptr : counts();
+  if (mine == nullptr) return real.free(at);
+  timed_in_turn(*mine, [&] { real.free(at); });
 }
 void* counted_aligned_alloc(std::size_t alignment, std::size_t n) {
   return of_memory(n, [&] { return real.aligned_alloc(alignment, n); });

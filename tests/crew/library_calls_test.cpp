@@ -89,8 +89,10 @@ TEST_CASE("what is asked in vain is passed on as it is") {
   if (!counting.sees_memory()) return;
   volatile std::size_t most = std::numeric_limits<std::size_t>::max() / 4;
   void* none = nullptr;
-  counted(counting, [&] { none = std::malloc(most); });
+  const LibraryCounts in_vain = counted(counting, [&] { none = std::malloc(most); });
   CHECK(none == nullptr);
+  CHECK(in_vain.allocations == 0);
+  CHECK(in_vain.allocated_bytes == 0);
   none = std::realloc(nullptr, 16);  // and the program goes on
   CHECK(none != nullptr);
   std::free(none);
