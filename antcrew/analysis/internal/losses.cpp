@@ -95,7 +95,9 @@ std::vector<Finding> counted_losses(const CellFigures& cell, const std::vector<L
     // one worker, whichever is less.
     const double alone = ledgers.front().one_worker_s.value_or(ledgers.front().necessary_s);
     const double most = sums.lanes * ledgers.front().necessary_s / std::min(ledgers.front().necessary_s, alone);
-    if (cell.speedup) finding.gain_speedup = std::max(cell.speedup->high, most);
+    // Where there were too few rounds for an interval, its upper end may be anything.
+    if (cell.speedup)
+      finding.gain_speedup = std::max(cell.speedup->claimed ? cell.speedup->high : cell.speedup->median, most);
     losses.push_back(std::move(finding));
   };
   // Who waits for a lock does so in the slowed call, too: most of what that takes is not the log's.
