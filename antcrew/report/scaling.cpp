@@ -22,9 +22,14 @@ std::string range_text(const Bounds& b) {
 }
 
 std::string estimate_text(const Estimate& e, double scale, const char* unit) {
-  const std::string middle = fmt::format("{:.2g}{}", scale * e.median, unit);
-  if (!e.claimed) return fmt::format("{} (seen {:.2g}–{:.2g})", middle, scale * e.low, scale * e.high);
-  return fmt::format("{} ({:.2g} to {:.2g})", middle, scale * e.low, scale * e.high);
+  // Two digits, and never an exponent: a percentage of 105 is no 1e+02.
+  const auto in_words = [&](double value) {
+    return std::fabs(scale * value) >= 99.5 ? fmt::format("{:.0f}", scale * value)
+                                            : fmt::format("{:.2g}", scale * value);
+  };
+  const std::string middle = in_words(e.median) + unit;
+  if (!e.claimed) return fmt::format("{} (seen {}–{})", middle, in_words(e.low), in_words(e.high));
+  return fmt::format("{} ({} to {})", middle, in_words(e.low), in_words(e.high));
 }
 
 std::string signed_duration(double seconds) {
