@@ -8,8 +8,13 @@
 #include <memory>
 #include <stop_token>
 
+#include "antcrew/algorithm/count.hpp"
+#include "antcrew/algorithm/extremes.hpp"
 #include "antcrew/algorithm/filter.hpp"
 #include "antcrew/algorithm/find.hpp"
+#include "antcrew/algorithm/groups.hpp"
+#include "antcrew/algorithm/merge.hpp"
+#include "antcrew/algorithm/rearrange.hpp"
 #include "antcrew/algorithm/scan.hpp"
 #include "antcrew/algorithm/sort.hpp"
 #include "antcrew/cli/study_main.hpp"

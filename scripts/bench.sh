@@ -5,7 +5,7 @@ set -eu
 cd "$(dirname "$0")/.."
 preset=${1:-release}; shift || true
 bin=$PWD/build/$preset
-chosen=${*:-regions recursion handout each triad sorting keys graph processes blocks stream waiting resting}
+chosen=${*:-regions recursion handout each triad sorting algorithms keys graph processes blocks stream waiting resting}
 scripts/build.sh "$preset" antcrew_command $(printf 'bench_%s ' $chosen)
 kept=bench-records/$(date -u +%Y%m%d-%H%M%S)-$preset
 mkdir -p "$kept"
@@ -21,7 +21,7 @@ for name in $chosen; do
       export OMPI_ALLOW_RUN_AS_ROOT=1 OMPI_ALLOW_RUN_AS_ROOT_CONFIRM=1 OMPI_MCA_rmaps_base_oversubscribe=1
       for count in 2 4; do mpirun -n $count "$bin/bench/bench_ranks" >>"$kept/ranks.txt"; done ;;
     regions) (cd "$kept" && measure regions --quiet --no-confirm --rounds 13 --budget 0) ;;
-    sorting | triad | keys | processes | blocks | stream | waiting) (cd "$kept" && measure "$name" --quiet --no-confirm --rounds 7 --budget 0) ;;
+    sorting | algorithms | triad | keys | processes | blocks | stream | waiting) (cd "$kept" && measure "$name" --quiet --no-confirm --rounds 7 --budget 0) ;;
     *) (cd "$kept" && measure "$name" --quiet --no-confirm --rounds 21 --budget 0) ;;
   esac
 done

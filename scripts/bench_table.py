@@ -140,6 +140,16 @@ def sorting():
         line(f"sort, {what}: 2 workers, times faster than 1", "1.6", times(two["self_speedup"]))
 
 
+def algorithms():
+    for title in ("count_if", "transform_reduce", "minmax_element", "stable_partition", "nth_element", "unique", "merge",
+                  "set_union", "group_by", "reverse"):
+        if not has(title):
+            continue
+        one, two = cells(title, 1)[0], cells(title, 2)[0]
+        line(f"{title}, 4e6 numbers: 1 worker / std", "1.5 or less", inverse(one["speedup"]))
+        line(f"{title}: 2 workers, times faster than std", "1.3", times(two["speedup"]))
+
+
 def blocks():
     for title in ("Ten million numbers filtered", "One of ten million numbers found", "A grid turned in tiles"):
         if not has(title):
@@ -232,6 +242,7 @@ def processes():
 regions()
 others()
 sorting()
+algorithms()
 stream()
 keys()
 processes()

@@ -19,6 +19,7 @@
 #include <utility>
 #include <vector>
 
+#include "antcrew/algorithm/internal/over_items.hpp"
 #include "antcrew/base/range.hpp"
 #include "antcrew/crew/column.hpp"
 #include "antcrew/crew/fixed_ranges.hpp"
@@ -176,19 +177,19 @@ Column<T> filtered(Crew& crew, std::size_t n, const At& at, Test& test) {
 }  // namespace internal
 
 template <class Crew, internal::Items All, class Test>
-auto filter(Crew& crew, const All& items, Test&& test) {
+auto filter(Crew& crew, const All& items, Test&& test, CallPlace at = CallPlace::here()) {
   const auto first = std::begin(items);
   using Step = std::iter_difference_t<decltype(first)>;
   using T = std::iter_value_t<decltype(first)>;
-  const auto held = crew.hold();
+  const internal::HeldFrom<Crew> held(crew, at);
   if (std::size(items) == 0) return Column<T>();
   return internal::filtered<T>(
       crew, std::size(items), [&](std::size_t i) -> decltype(auto) { return first[static_cast<Step>(i)]; }, test);
 }
 
 template <class Crew, class Test>
-Column<std::size_t> filter(Crew& crew, std::size_t n, Test&& test) {
-  const auto held = crew.hold();
+Column<std::size_t> filter(Crew& crew, std::size_t n, Test&& test, CallPlace at = CallPlace::here()) {
+  const internal::HeldFrom<Crew> held(crew, at);
   if (n == 0) return {};
   return internal::filtered<std::size_t>(
       crew, n, [](std::size_t i) { return i; }, test);

@@ -15,8 +15,8 @@
 #include <iterator>
 #include <optional>
 
+#include "antcrew/algorithm/internal/over_items.hpp"
 #include "antcrew/base/range.hpp"
-#include "antcrew/crew/items.hpp"
 
 namespace antcrew {
 
@@ -54,29 +54,18 @@ std::size_t first_passing(Crew& crew, std::size_t n, Test& test) {
 
 }  // namespace internal
 
-// test(i) for i of 0 … n-1.
-template <class Crew, class Test>
-std::optional<std::size_t> find(Crew& crew, std::size_t n, Test&& test) {
-  const auto held = crew.hold();
-  const std::size_t at = internal::first_passing(crew, n, test);
-  return at < n ? std::optional(at) : std::nullopt;
+// The items are 0 … n-1, or those of a range.
+template <class Crew, internal::CountOrItems Over, class Test>
+std::optional<std::size_t> find(Crew& crew, Over&& over, Test&& test, CallPlace at = CallPlace::here()) {
+  const auto items = internal::over_items(crew, over, at);
+  auto of_item = [&](std::size_t i) -> bool { return test(items[i]); };
+  const std::size_t first = internal::first_passing(crew, items.size(), of_item);
+  return first < items.size() ? std::optional(first) : std::nullopt;
 }
 
-template <class Crew, internal::Items All, class Test>
-std::optional<std::size_t> find(Crew& crew, All&& items, Test&& test) {
-  const auto first = std::begin(items);
-  using Step = std::iter_difference_t<decltype(first)>;
-  return antcrew::find(crew, std::size(items),
-                       [&](std::size_t i) -> bool { return test(first[static_cast<Step>(i)]); });
-}
-
-template <class Crew, class Test>
-bool any_of(Crew& crew, std::size_t n, Test&& test) {
-  return antcrew::find(crew, n, test).has_value();
-}
-template <class Crew, internal::Items All, class Test>
-bool any_of(Crew& crew, All&& items, Test&& test) {
-  return antcrew::find(crew, items, test).has_value();
+template <class Crew, internal::CountOrItems Over, class Test>
+bool any_of(Crew& crew, Over&& over, Test&& test, CallPlace at = CallPlace::here()) {
+  return antcrew::find(crew, over, test, at).has_value();
 }
 
 }  // namespace antcrew

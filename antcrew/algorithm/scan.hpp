@@ -21,6 +21,7 @@
 #include <utility>
 #include <vector>
 
+#include "antcrew/algorithm/internal/over_items.hpp"
 #include "antcrew/base/range.hpp"
 #include "antcrew/crew/fixed_ranges.hpp"
 #include "antcrew/crew/items.hpp"
@@ -121,14 +122,15 @@ void scan(Crew& crew, In in, Out out, std::size_t n, std::optional<T> carry, Com
 void refuse_short_output(const char* call, std::size_t in, std::size_t out);
 
 template <bool inclusive, class Crew, class In, class Out, class T, class Combine>
-void checked_scan(const char* call, Crew& crew, const In& in, Out& out, std::optional<T> start, Combine& combine) {
+void checked_scan(const char* call, Crew& crew, const In& in, Out& out, std::optional<T> start, Combine& combine,
+                  const CallPlace& from) {
   using Place = decltype(std::begin(out));
   static_assert(
       HasPlaces<Place>,
       "scan: the output's items are proxies (std::vector<bool>?), neighbours of which cannot be written by two "
       "workers: use a vector of char");
   if constexpr (!HasPlaces<Place>) return;
-  const auto held = crew.hold();
+  const HeldFrom<Crew> held(crew, from);
   if (std::size(out) < std::size(in)) refuse_short_output(call, std::size(in), std::size(out));
   scan<inclusive, T>(crew, std::begin(in), std::begin(out), std::size(in), std::move(start), combine);
 }
@@ -138,32 +140,31 @@ void checked_scan(const char* call, Crew& crew, const In& in, Out& out, std::opt
 template <class Crew, internal::Items In, internal::Items Out, class Combine = std::plus<>>
 requires std::invocable<Combine&, std::iter_value_t<decltype(std::begin(std::declval<const In&>()))>,
                         std::iter_value_t<decltype(std::begin(std::declval<const In&>()))>>
-void scan_inclusive(Crew& crew, const In& in, Out&& out, Combine combine = {}) {
+void scan_inclusive(Crew& crew, const In& in, Out&& out, Combine combine = {}, CallPlace at = CallPlace::here()) {
   using T = internal::TotalOf<Combine, decltype(std::begin(in)), decltype(std::begin(out))>;
-  internal::checked_scan<true>("scan_inclusive", crew, in, out, std::optional<T>(), combine);
+  internal::checked_scan<true>("scan_inclusive", crew, in, out, std::optional<T>(), combine, at);
 }
 
 // From a start value on: out[i] = start ∘ in[0] ∘ … ∘ in[i].
 template <class Crew, internal::Items In, internal::Items Out, class Start, class Combine = std::plus<>>
-requires(
-    !std::invocable<
-        Start&, std::iter_value_t<decltype(std::begin(std::declval<const In&>()))>,
-        std::iter_value_t<decltype(std::begin(std::declval<const In&>()))>>) void scan_inclusive(Crew& crew,
-                                                                                                 const In& in,
-                                                                                                 Out&& out, Start start,
-                                                                                                 Combine combine = {}) {
+requires(!std::invocable<Start&, std::iter_value_t<decltype(std::begin(std::declval<const In&>()))>,
+                         std::iter_value_t<decltype(std::begin(
+                             std::declval<const In&>()))>>) void scan_inclusive(Crew& crew, const In& in, Out&& out,
+                                                                                Start start, Combine combine = {},
+                                                                                CallPlace at = CallPlace::here()) {
   using Sum = internal::TotalOf<Combine, decltype(std::begin(in)), decltype(std::begin(out))>;
   using T = typename internal::WiderOf<Start, Sum>::type;
   internal::checked_scan<true>("scan_inclusive", crew, in, out, std::optional<T>(static_cast<T>(std::move(start))),
-                               combine);
+                               combine, at);
 }
 
 template <class Crew, internal::Items In, internal::Items Out, class Start, class Combine = std::plus<>>
-void scan_exclusive(Crew& crew, const In& in, Out&& out, Start start, Combine combine = {}) {
+void scan_exclusive(Crew& crew, const In& in, Out&& out, Start start, Combine combine = {},
+                    CallPlace at = CallPlace::here()) {
   using Sum = internal::TotalOf<Combine, decltype(std::begin(in)), decltype(std::begin(out))>;
   using T = typename internal::WiderOf<Start, Sum>::type;
   internal::checked_scan<false>("scan_exclusive", crew, in, out, std::optional<T>(static_cast<T>(std::move(start))),
-                                combine);
+                                combine, at);
 }
 
 }  // namespace antcrew

@@ -28,6 +28,7 @@
 
 #include "antcrew/algorithm/internal/digits.hpp"
 #include "antcrew/algorithm/internal/merge.hpp"
+#include "antcrew/algorithm/internal/over_items.hpp"
 #include "antcrew/base/range.hpp"
 #include "antcrew/crew/column.hpp"
 #include "antcrew/crew/items.hpp"
@@ -190,48 +191,50 @@ class MergeSort {
 };
 
 template <bool stable, class Crew, class At, class Less>
-void sort_with(Crew& crew, At first, At last, Less& less) {
+void sort_with(Crew& crew, At first, At last, Less& less, const CallPlace& at) {
   static_assert(std::is_nothrow_move_constructible_v<std::iter_value_t<At>> &&
                     std::is_nothrow_move_assignable_v<std::iter_value_t<At>>,
                 "sorting in parallel moves elements between workers: moving one must not throw");
-  const auto held = crew.hold();
-  const auto n = static_cast<std::size_t>(last - first);
-  if constexpr (ByDigits<At, Less>) {
-    using T = std::iter_value_t<At>;
-    if (n >= least_by_digits) {
-      DigitSort<Crew, T, descends_by<Less, T>> by_digits(crew, std::to_address(first), n);
-      if (by_digits.are_sorted()) return;
-      if (by_digits.is_worth_it()) return by_digits.sort();
+  const HeldFrom<Crew> held(crew, at);
+  if constexpr (shares_memory<Crew>) {  // of others it is said once
+    const auto n = static_cast<std::size_t>(last - first);
+    if constexpr (ByDigits<At, Less>) {
+      using T = std::iter_value_t<At>;
+      if (n >= least_by_digits) {
+        DigitSort<Crew, T, descends_by<Less, T>> by_digits(crew, std::to_address(first), n);
+        if (by_digits.are_sorted()) return;
+        if (by_digits.is_worth_it()) return by_digits.sort();
+      }
     }
+    using Merging = MergeSort<Crew, At, Less, stable>;
+    if (crew.workers() == 1 ? !Merging::pays_alone(n) : n < least_parallel_sort(crew.workers())) {
+      return sort_run<stable>(first, last, less);
+    }
+    Merging(crew, first, n, less).sort();
   }
-  using Merging = MergeSort<Crew, At, Less, stable>;
-  if (crew.workers() == 1 ? !Merging::pays_alone(n) : n < least_parallel_sort(crew.workers())) {
-    return sort_run<stable>(first, last, less);
-  }
-  Merging(crew, first, n, less).sort();
 }
 
 }  // namespace internal
 
 template <class Crew, std::random_access_iterator At, class Less = std::less<>>
-void sort(Crew& crew, At first, At last, Less less = {}) {
-  internal::sort_with<false>(crew, first, last, less);
+void sort(Crew& crew, At first, At last, Less less = {}, CallPlace at = CallPlace::here()) {
+  internal::sort_with<false>(crew, first, last, less, at);
 }
 
 template <class Crew, internal::Items All, class Less = std::less<>>
-void sort(Crew& crew, All&& items, Less less = {}) {
-  antcrew::sort(crew, std::begin(items), std::end(items), less);
+void sort(Crew& crew, All&& items, Less less = {}, CallPlace at = CallPlace::here()) {
+  antcrew::sort(crew, std::begin(items), std::end(items), less, at);
 }
 
 // Equal elements keep their order.
 template <class Crew, std::random_access_iterator At, class Less = std::less<>>
-void stable_sort(Crew& crew, At first, At last, Less less = {}) {
-  internal::sort_with<true>(crew, first, last, less);
+void stable_sort(Crew& crew, At first, At last, Less less = {}, CallPlace at = CallPlace::here()) {
+  internal::sort_with<true>(crew, first, last, less, at);
 }
 
 template <class Crew, internal::Items All, class Less = std::less<>>
-void stable_sort(Crew& crew, All&& items, Less less = {}) {
-  antcrew::stable_sort(crew, std::begin(items), std::end(items), less);
+void stable_sort(Crew& crew, All&& items, Less less = {}, CallPlace at = CallPlace::here()) {
+  antcrew::stable_sort(crew, std::begin(items), std::end(items), less, at);
 }
 
 }  // namespace antcrew

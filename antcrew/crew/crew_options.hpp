@@ -34,6 +34,9 @@ struct CrewOptions {
   Pin pin = Pin::off;
   std::size_t stack_bytes = 0;    // of each worker but the caller; 0 = the system's default
   ProcessOptions processes = {};  // for crews of processes only
+  // Of the crew's threads, in debuggers and in lists of threads, with the worker's number behind it; 15 bytes together
+  // are shown. Empty = "crew".
+  std::string name = {};
 };
 
 // Asked and granted, side by side: a machine may refuse.

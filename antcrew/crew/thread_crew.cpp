@@ -42,6 +42,10 @@ int ThreadCrew::current_number() const noexcept {
   return team_->number_inside();
 }
 
+void ThreadCrew::refuse_inside(const char* call) const {
+  if (workers_ > 1 && current_number() >= 0) internal::refuse_nested("ThreadCrew", call);
+}
+
 // What a watch sees of a crew of one. Calls inside bodies are part of those.
 [[gnu::noinline]] void ThreadCrew::alone_watched(std::size_t n, Split split, const Enough& enough,
                                                  const PieceBody& body) {

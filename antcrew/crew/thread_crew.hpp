@@ -23,6 +23,7 @@
 #include <cstdint>
 
 #include "antcrew/base/owned.hpp"
+#include "antcrew/crew/barrier.hpp"
 #include "antcrew/crew/crew_options.hpp"
 #include "antcrew/crew/internal/current_thread.hpp"
 #include "antcrew/crew/internal/loops.hpp"
@@ -52,6 +53,18 @@ class ThreadCrew : public internal::Loops<ThreadCrew, Split> {
   // {.split = Split::chunks(64), .stop = token}.
   static constexpr Split usual = Split::even();
   static constexpr Split small_pieces(std::size_t k) noexcept { return Split::chunks(k); }
+
+  // body(worker, barrier) once for each worker, all of them at the same time: for what must be done in step, such as
+  // stencils. Throws Error (crew.nested) inside a body of this crew, whose workers are at that body's call.
+  template <class Body>
+  void on_each(Body&& body, CallPlace at = CallPlace::here()) {
+    refuse_inside("on_each");
+    Barrier barrier(workers_);
+    each(
+        static_cast<std::size_t>(workers_),
+        [&](std::size_t worker) { barrier.run([&] { body(static_cast<int>(worker), barrier); }); },
+        {.split = Split::even()}, at);
+  }
 
   // The crew is the calling thread's until the end of the Hold: calls of other threads are refused also between two of
   // its own. Throws Error (crew.busy) when another thread has it. Holds may lie inside each other, and inside bodies.
@@ -119,6 +132,7 @@ class ThreadCrew : public internal::Loops<ThreadCrew, Split> {
   static void alone_watched(std::size_t n, Split split, const internal::Enough& enough,
                             const internal::PieceBody& body);
   int current_number() const noexcept;
+  void refuse_inside(const char* call) const;
 
   int workers_;
   std::atomic<const void*> caller_{nullptr};  // of a crew of one

@@ -1,8 +1,9 @@
 // How values go from one process to another.
 //
-// Plain types (trivially copyable; no pointers, iterators, spans, string views, references), strings, vectors, pairs
-// and tuples of types that travel, and CommonArrays go without help; those without padding or elements of their own as
-// one block, not element by element. Another type travels by two functions beside it, and needs a default constructor:
+// Plain types (trivially copyable; no pointers, iterators, spans, string views, references), strings, vectors, pairs,
+// tuples, optionals, variants, maps and sets (ordered or not) of types that travel, and CommonArrays go without help;
+// those without padding or elements of their own as one block, not element by element. Another type travels by two
+// functions beside it, and needs a default constructor:
 //
 //   void pack(antcrew::Packer& to, const Buoy& buoy)   { to.put(buoy.name); to.put(buoy.drift_m); }
 //   void unpack(antcrew::Unpacker& from, Buoy& buoy)   { from.get(buoy.name); from.get(buoy.drift_m); }
@@ -17,12 +18,14 @@
 #include <functional>
 #include <iterator>
 #include <memory>
+#include <optional>
 #include <span>
 #include <string>
 #include <string_view>
 #include <tuple>
 #include <type_traits>
 #include <utility>
+#include <variant>
 #include <vector>
 
 #include "antcrew/crew/common_array.hpp"
@@ -108,8 +111,14 @@ class Unpacker {
   void block(void* to, std::size_t bytes);
 
  private:
-  template <class T>
-  void get_plain_vector(std::vector<T>& value);
+  // One without a value, which an exception has left so, stays as it is.
+  template <class V, std::size_t... k>
+  void get_alternative(V& value, std::size_t index, std::index_sequence<k...>) {
+    const auto one = [&]<std::size_t its>() {
+      if (index == its) get(value.template emplace<its>());
+    };
+    (one.template operator()<k>(), ...);
+  }
   std::shared_ptr<internal::CommonMemory> get_common();
 
   const char* at_;
@@ -139,6 +148,32 @@ template <class A, class B>
 inline constexpr bool is_tuple<std::pair<A, B>> = true;
 
 template <class T>
+inline constexpr bool is_optional = false;
+template <class T>
+inline constexpr bool is_optional<std::optional<T>> = true;
+template <class T>
+inline constexpr bool is_variant = false;
+template <class... T>
+inline constexpr bool is_variant<std::variant<T...>> = true;
+// Maps and sets: of what they hold, as it is made before it goes in.
+template <class T>
+concept Keyed = requires(T& all, typename T::value_type item) {
+  typename T::key_type;
+  all.insert(all.end(), std::move(item));
+};
+template <class T>
+struct MutableItem {
+  using type = typename T::value_type;
+};
+template <class T>
+requires requires {
+  typename T::mapped_type;
+}
+struct MutableItem<T> {
+  using type = std::pair<typename T::key_type, typename T::mapped_type>;
+};
+
+template <class T>
 concept PacksItself = requires(Packer& to, Unpacker& from, const T& value, T& made) {
   pack(to, value);
   unpack(from, made);
@@ -158,8 +193,15 @@ consteval bool travels() {
     return true;
   } else if constexpr (std::is_same_v<T, CommonCounter>) {
     return true;
-  } else if constexpr (is_vector<T>) {
+  } else if constexpr (is_vector<T> || is_optional<T>) {
     return travels<typename T::value_type>();
+  } else if constexpr (is_variant<T>) {
+    return []<std::size_t... k>(std::index_sequence<k...>) {
+      return (travels<std::variant_alternative_t<k, T>>() && ...);
+    }
+    (std::make_index_sequence<std::variant_size_v<T>>());
+  } else if constexpr (Keyed<T>) {
+    return travels<typename MutableItem<T>::type>();
   } else if constexpr (is_tuple<T>) {
     return []<std::size_t... k>(std::index_sequence<k...>) {
       return (travels<std::remove_const_t<std::tuple_element_t<k, T>>>() && ...);
@@ -196,6 +238,15 @@ void Packer::put(const T& value) {
     } else {
       for (const auto& item : value) put(static_cast<const Item&>(item));
     }
+  } else if constexpr (internal::is_optional<T>) {
+    put(char{value.has_value()});
+    if (value) put(*value);
+  } else if constexpr (internal::is_variant<T>) {
+    put(value.index());
+    if (!value.valueless_by_exception()) std::visit([&](const auto& held) { put(held); }, value);
+  } else if constexpr (internal::Keyed<T>) {
+    put(value.size());
+    for (const auto& item : value) put(item);
   } else if constexpr (internal::is_tuple<T>) {
     std::apply([&](const auto&... part) { (put(part), ...); }, value);
   } else {
@@ -245,10 +296,32 @@ void Unpacker::get(T& value) {
       value.clear();
       value.reserve(n);
       for (std::size_t k = 0; k < n; ++k) {
-        Item item{};
-        get(item);
-        value.push_back(std::move(item));
+        if constexpr (std::is_same_v<Item, bool>) {
+          bool item = false;
+          get(item);
+          value.push_back(item);
+        } else {
+          get(value.emplace_back());
+        }
       }
+    }
+  } else if constexpr (internal::is_optional<T>) {
+    char there = 0;
+    get(there);
+    value.reset();
+    if (there != 0) get(value.emplace());
+  } else if constexpr (internal::is_variant<T>) {
+    std::size_t index = 0;
+    get(index);
+    get_alternative(value, index, std::make_index_sequence<std::variant_size_v<T>>());
+  } else if constexpr (internal::Keyed<T>) {
+    std::size_t n = 0;
+    get(n);
+    value.clear();
+    for (std::size_t k = 0; k < n; ++k) {
+      typename internal::MutableItem<T>::type item{};
+      get(item);
+      value.insert(value.end(), std::move(item));
     }
   } else if constexpr (internal::is_tuple<T>) {
     std::apply([&](auto&... part) { (get(part), ...); }, value);

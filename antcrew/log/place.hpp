@@ -25,11 +25,33 @@ inline constinit thread_local CallPlace current_place = {};
 inline bool places_wanted() noexcept {
   return open_lanes.load(std::memory_order_relaxed) != nullptr;
 }
+// Of the call that the calling thread's calls of crews are part of; no file = they stand for themselves.
+inline constinit thread_local CallPlace outer_place = {};
+
 // Before a call that may begin a region.
 inline void note_place(const CallPlace& at) noexcept {
   if (places_wanted()) [[unlikely]]
-    current_place = at;
+    current_place = outer_place.file == nullptr ? at : outer_place;
 }
+
+// While it lives, what the calling thread asks of crews is asked at this place: for code that calls them on behalf of
+// its own caller. Of several inside each other the outermost counts.
+class CallsFrom {
+ public:
+  explicit CallsFrom(const CallPlace& at) noexcept : outermost_(places_wanted() && outer_place.file == nullptr) {
+    if (outermost_) [[unlikely]]
+      outer_place = at;
+  }
+  ~CallsFrom() {
+    if (outermost_) [[unlikely]]
+      outer_place = {};
+  }
+  CallsFrom(const CallsFrom&) = delete;
+  CallsFrom& operator=(const CallsFrom&) = delete;
+
+ private:
+  bool outermost_;
+};
 
 }  // namespace internal
 }  // namespace antcrew
