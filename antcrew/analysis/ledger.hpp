@@ -62,12 +62,24 @@ enum class Cause {
 };
 const char* id_of(Cause cause) noexcept;
 
+// Another order of pieces is worth a word when it takes less than this share of the time.
+inline constexpr double noticeably_shorter = 0.95;
+
+// What of a loss is lost at one place in the source.
+struct LossPlace {
+  std::string name;
+  double loss_s = 0;
+  double saved_s = 0;  // a call is so much shorter once it is mended
+  Figures figures = {};
+};
+
 struct Loss {
   Cause cause = Cause::sequential_stretch;
   double loss_s = 0;  // worker-seconds; below 0 = saved
   std::string name;   // of the lock, the phase, the stage, the place in the source; empty = none
   Figures figures = {};
   double limit_s = 0;  // a call cannot be shorter than that if this alone is removed; 0 = nothing in its way
+  std::vector<LossPlace> places = {};  // of uneven pieces
 };
 
 // One metered call.
@@ -118,6 +130,7 @@ struct LedgerBasis {
   std::string work_name;               // of that counter
   int processors = 1;                  // that may be used
   double throttled_s = 0;              // of a call, by a quota
+  double taken_processors = 0;         // by other programs and the hypervisor meanwhile
   std::string crew;
 };
 

@@ -90,6 +90,7 @@ LedgerBasis basis_of(const Analysed& study, const CellFigures& cell) {
   const CellFigures& fewest = study.cells[study.curves[cell.curve].front()];
   if (fewest.cell->workers == 1 && fewest.time_s) basis.one_worker_s = fewest.time_s->median;
   find_together(record, cell, basis);
+  basis.taken_processors = taken_processors(record, *cell.cell);
   if (!basis.one_worker_s) basis.one_worker_s = tried_with_one_worker(*cell.cell);
   for (const CrowdFigure& crowd : study.crowds) {
     // Copies that wait for each other's processors tell nothing of memory.

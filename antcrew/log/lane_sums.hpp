@@ -151,7 +151,7 @@ struct LaneSums {
   double one_worker_s = 0;     // of a call with one worker, where no cell of the study has one
   double spread_cpu_s = 0;     // CPU time of a call, its workers on the processors that they like,
   double one_place_cpu_s = 0;  // and of one with all of them on one processor: no line of a cache moves
-  double spinning_s = 0;       // CPU time of a call in loops that only wait, of threads in no lane; 0 = not seen
+  double spinning_s = 0;       // CPU time of a call in loops that only wait, in bodies or without a crew; 0 = not seen
   double critical_path_s = 0;  // of tasks and graphs: no number of workers makes the call shorter; 0 = not known
 
   double lane_seconds() const noexcept { return lanes * wall_s; }

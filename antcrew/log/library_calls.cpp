@@ -203,26 +203,35 @@ auto waiting(const char* what, const void* caller, Wait wait, bool lock = false)
   return outcome;
 }
 
-template <class Try, class Take>
-int locking(const char* what, const void* caller, Try try_it, Take take) {
-  if (ThreadCounts* mine = counts(); mine != nullptr) mine->locks.add(1);
-  const int error = try_it();
-  return error != EBUSY ? error : waiting(what, caller, take, true);
+// Kept out of the way of a lock that is free.
+template <class Take, class Lock>
+[[gnu::noinline, gnu::cold]] int waits_to_take(const char* what, const void* caller, Take take, Lock* lock) {
+  return waiting(
+      what, caller, [=] { return take(lock); }, true);
+}
+
+template <bool counts_all, class Try, class Take, class Lock>
+[[gnu::always_inline]] inline int locking(const char* what, const void* caller, Try try_it, Take take, Lock* lock) {
+  if constexpr (counts_all) {
+    if (ThreadCounts* mine = counts(); mine != nullptr) mine->locks.add(1);
+  }
+  const int error = try_it(lock);
+  return error != EBUSY ? error : waits_to_take(what, caller, take, lock);
 }
 
 #define ANTCREW_CALLER __builtin_extract_return_addr(__builtin_return_address(0))
 
+template <bool counts_all>
 int counted_mutex_lock(pthread_mutex_t* m) {
-  return locking(
-      "mutex", ANTCREW_CALLER, [&] { return real.mutex_trylock(m); }, [&] { return real.mutex_lock(m); });
+  return locking<counts_all>("mutex", ANTCREW_CALLER, real.mutex_trylock, real.mutex_lock, m);
 }
+template <bool counts_all>
 int counted_read_lock(pthread_rwlock_t* m) {
-  return locking(
-      "shared mutex", ANTCREW_CALLER, [&] { return real.try_read_lock(m); }, [&] { return real.read_lock(m); });
+  return locking<counts_all>("shared mutex", ANTCREW_CALLER, real.try_read_lock, real.read_lock, m);
 }
+template <bool counts_all>
 int counted_write_lock(pthread_rwlock_t* m) {
-  return locking(
-      "shared mutex", ANTCREW_CALLER, [&] { return real.try_write_lock(m); }, [&] { return real.write_lock(m); });
+  return locking<counts_all>("shared mutex", ANTCREW_CALLER, real.try_write_lock, real.write_lock, m);
 }
 constexpr char condition[] = "condition variable";
 int counted_wait(pthread_cond_t* c, pthread_mutex_t* m) {
@@ -305,9 +314,15 @@ CountedCalls::CountedCalls(What what) {
     count(real.posix_memalign, "posix_memalign", address_of(&counted_posix_memalign));
   }
   count(real.pthread_create, "pthread_create", address_of(&counted_create));
-  if (real.mutex_trylock != nullptr) count(real.mutex_lock, "pthread_mutex_lock", address_of(&counted_mutex_lock));
-  if (real.try_read_lock != nullptr) count(real.read_lock, "pthread_rwlock_rdlock", address_of(&counted_read_lock));
-  if (real.try_write_lock != nullptr) count(real.write_lock, "pthread_rwlock_wrlock", address_of(&counted_write_lock));
+  const auto count_lock = [&](auto* tried, auto* of, const char* name, auto* counted, auto* waiting) {
+    if (tried != nullptr && what != What::no_locks) count(of, name, address_of(what == What::all ? counted : waiting));
+  };
+  count_lock(real.mutex_trylock, real.mutex_lock, "pthread_mutex_lock", &counted_mutex_lock<true>,
+             &counted_mutex_lock<false>);
+  count_lock(real.try_read_lock, real.read_lock, "pthread_rwlock_rdlock", &counted_read_lock<true>,
+             &counted_read_lock<false>);
+  count_lock(real.try_write_lock, real.write_lock, "pthread_rwlock_wrlock", &counted_write_lock<true>,
+             &counted_write_lock<false>);
   count(real.wait, "pthread_cond_wait", address_of(&counted_wait));
   count(real.timed_wait, "pthread_cond_timedwait", address_of(&counted_timed_wait));
   count(real.clock_wait, "pthread_cond_clockwait", address_of(&counted_clock_wait));

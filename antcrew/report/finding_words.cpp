@@ -6,6 +6,7 @@
 #include <iterator>
 
 #include "antcrew/analysis/analysed.hpp"
+#include "antcrew/analysis/ledger.hpp"
 #include "antcrew/report/findings.hpp"
 #include "antcrew/report/internal/words.hpp"
 
@@ -64,11 +65,17 @@ std::string uneven_claim(const Finding& f) {
       f.name.empty() ? "" : " at " + printable(f.name, 60), seconds(f, "longest_piece_s"), count(f, "longest_piece_at"),
       worker_of(f, "longest_piece_worker"), count(f, "pieces"), seconds(f, "mean_piece_s"));
   const double places = figure(f, "places");
-  if (places > 1)
+  const double joint = figure(f, "joint_speedup");
+  if (joint > 0) {
+    text += fmt::format("; mended together with the {} that {} told beside: speedup {:.3g} at most",
+                        places > 2 ? fmt::format("{:.0f} other places", places - 1) : "other place",
+                        places > 2 ? "are" : "is", joint);
+  } else if (places > 1) {
     text += fmt::format("; so at {:.0f} more place{}: {} of the {} are lost here", places - 1, places > 2 ? "s" : "",
                         seconds(f, "of_place_s"), duration_text(f.loss_s));
+  }
   if (figure(f, "other_places_s") > 0)
-    text += fmt::format(", {} at places that the record does not name", seconds(f, "other_places_s"));
+    text += fmt::format("; {} at places with little each", seconds(f, "other_places_s"));
   return text;
 }
 
@@ -79,12 +86,12 @@ std::string uneven_advice(const Finding& f) {
   const double now = figure(f, "region_s");
   const double finer = figure(f, "finer_s");
   const double heaviest = figure(f, "heaviest_first_s");
-  if (finer > 0 && finer < 0.95 * now)
+  if (finer > 0 && finer < noticeably_shorter * now)
     return fmt::format(
         "hand out finer pieces (Split::chunks, Split::tapering or a TaskCrew's Grain): replayed from the logged "
         "pieces, the loop takes {} instead of {}, {} with the heaviest first",
         duration_text(finer), duration_text(now), duration_text(heaviest));
-  if (heaviest > 0 && heaviest < 0.95 * now)
+  if (heaviest > 0 && heaviest < noticeably_shorter * now)
     return fmt::format("begin with the heaviest pieces: replayed, the loop takes {} instead of {}",
                        duration_text(heaviest), duration_text(now));
   return "split the longest piece itself: no other order of these pieces is shorter";
@@ -106,6 +113,11 @@ std::string as_if_all_did_all(const Finding& f) {
              : std::string();
 }
 
+const char* if_not_counted(const Finding& f) {
+  return figure(f, "not_counted") > 0 ? "; its allocations were not counted (none of the C library's are seen here)"
+                                      : "";
+}
+
 std::string inflation_own_claim(const Finding& f) {
   std::string text = fmt::format("the same work takes {} of CPU time instead of {}", seconds(f, "cpu_s"),
                                  seconds(f, "expected_cpu_s"));
@@ -115,7 +127,7 @@ std::string inflation_own_claim(const Finding& f) {
   if (figure(f, "crowd") > 0)
     text += fmt::format(", though {} copies of the baseline slow each other only {:.2f} times", workers_of(f),
                         figure(f, "crowd"));
-  return text + as_if_all_did_all(f);
+  return text + as_if_all_did_all(f) + if_not_counted(f);
 }
 
 std::string superlinear_claim(const Finding& f) {
@@ -192,11 +204,18 @@ const Words all_words[] = {
      }},
     {"oversubscribed",
      [](const Finding& f) {
+       if (figure(f, "threads") > 0)
+         return fmt::format("{:.1f} threads are busy at a time on {} processor{}, though {} workers are asked for",
+                            figure(f, "threads"), count(f, "processors"), figure(f, "processors") == 1 ? "" : "s",
+                            count(f, "lanes"));
        return fmt::format("{} workers take turns on {} processor{}{}", count(f, "lanes"), count(f, "processors"),
                           figure(f, "processors") == 1 ? "" : "s", f.name.empty() ? "" : " of " + f.name);
      },
      [](const Finding& f) {
        if (!f.name.empty()) return std::string("launch no more ranks on a host than it has processors");
+       if (figure(f, "threads") > 0)
+         return std::string(
+             "begin no threads beyond the workers: call the crew that is given from inside its bodies, too");
        return fmt::format("use {} workers: more pay only for work that waits", count(f, "processors"));
      }},
     {"quota", [](const Finding&) { return std::string("a CPU quota stops the workers for part of each period"); },
@@ -248,8 +267,8 @@ const Words all_words[] = {
      }},
     {"work-inflation-one-worker",
      [](const Finding& f) {
-       return fmt::format("with one worker it takes {} already, the baseline {}", seconds(f, "one_worker_s"),
-                          seconds(f, "baseline_s"));
+       return fmt::format("with one worker it takes {} already, the baseline {}{}", seconds(f, "one_worker_s"),
+                          seconds(f, "baseline_s"), if_not_counted(f));
      },
      [](const Finding&) {
        return std::string(

@@ -21,6 +21,11 @@ bool much_outside(const std::vector<internal::LaneSums>& metered) {
   });
 }
 
+bool failed(const Visit& visit) {
+  const std::vector<internal::LaneSums>& metered = visit.seen.metered;
+  return metered.size() == 1 && !(metered.front().wall_s > 0) && !metered.front().withheld.empty();
+}
+
 bool no_regions(const std::vector<internal::LaneSums>& metered) {
   return std::all_of(metered.begin(), metered.end(),
                      [](const internal::LaneSums& sums) { return sums.withheld.empty() && sums.regions == 0; });
@@ -38,6 +43,11 @@ Visit ProcessHost::meter(std::size_t cell, int calls, bool one_worker) {
   order.may_be_without = !spec.baseline() && spec.workers > 1 && !launched(spec) &&
                          internal::works_without_a_crew(spec.of(study_).crew, spec.workers);
   Visit visit = meter(cell, order);
+  // Work that needs several workers does not come back from one that was tried unasked.
+  if (one_worker && failed(visit)) {
+    order.one_worker = false;
+    visit = meter(cell, order);
+  }
   if (spec.baseline() || spec.workers < 2 || launched(spec)) return visit;
   // A body without a crew of the study's may have one of its own, which writes the log.
   const bool without = order.may_be_without && no_regions(visit.seen.metered);

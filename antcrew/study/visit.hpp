@@ -147,6 +147,7 @@ class Visitor {
   bool looked_at_memory_ = false;
   int depth_ = internal::fork_depth();
   double thread_cost_s_ = 0;
+  bool waits_for_locks_ = true;                // of the C library; looked at in metered calls
   std::map<const void*, std::string> places_;  // in the source, of who waited for a lock
   Difference difference_;
 };

@@ -39,6 +39,15 @@ void add_locks(std::vector<internal::LockFacts>& sums, const std::vector<interna
   }
 }
 
+// Whether threads waited for locks of the C library long enough to be worth looking at them in further calls: else
+// locks are taken there as they are in timed ones.
+bool waits_for_locks(const internal::LaneSums& first) {
+  constexpr double worth_it = 0.01;  // of the lanes' time
+  double waited_s = 0;
+  for (const internal::LockFacts& lock : first.locks) waited_s += lock.wait_s;
+  return waited_s > worth_it * first.lane_seconds();
+}
+
 }  // namespace
 
 const internal::LaunchedCrew* Visitor::launched_crew() const {
@@ -71,7 +80,8 @@ internal::LaneSums Visitor::metered_call(std::int64_t number) {
   const internal::LaunchedCrew* launched = launched_crew();
   if (launched != nullptr) launched->open_log();
   std::optional<internal::CountedCalls> counting;  // what ranks wait for inside MPI is no lock of theirs
-  if (launched == nullptr) counting.emplace(internal::CountedCalls::What::rare);
+  using What = internal::CountedCalls::What;
+  if (launched == nullptr) counting.emplace(waits_for_locks_ ? What::rare : What::no_locks);
   const Usage before = usage_before();
   const internal::LibraryCounts counts_before = counting ? counting->so_far() : internal::LibraryCounts();
   tell(board_, Stage::calling);
@@ -117,6 +127,7 @@ void Visitor::meter(Visit& visit, const VisitOrder& order) {
   const int calls = order.metered;
   if (first_s_ == 0) first_s_ = plain_call();
   thread_cost_s_ = internal::CountedCalls::price_of_a_thread();
+  waits_for_locks_ = true;
   std::vector<internal::LaneSums> all;
   if (calls > 1 || order.may_be_without) all.push_back(metered_call());
   if (order.may_be_without && all.front().regions == 0) {
@@ -124,6 +135,7 @@ void Visitor::meter(Visit& visit, const VisitOrder& order) {
     return;
   }
   double last_s = all.empty() ? first_s_ : all.front().wall_s;
+  waits_for_locks_ = all.empty() || waits_for_locks(all.front());
   all.clear();
   const int wanted = last_s < short_metered_s ? calls * more_often : calls;
   for (int k = 0; k < wanted; ++k) {
@@ -166,7 +178,13 @@ void Visitor::meter_by_samples(Visit& visit, const VisitOrder& order) {
   const double enough = std::max(least_moments, internal::enough_looks / spec_.workers);
   if (first_s_ == 0) first_s_ = plain_call();
   thread_cost_s_ = internal::CountedCalls::price_of_a_thread();
-  double last_s = groups == 1 ? first_s_ : metered_call().wall_s;
+  waits_for_locks_ = true;
+  double last_s = first_s_;
+  if (groups > 1) {
+    const internal::LaneSums first = metered_call();
+    last_s = first.wall_s;
+    waits_for_locks_ = waits_for_locks(first);
+  }
   bool hopeless = false;
   for (int group = 0; group < groups; ++group) {
     internal::LaneSums sums;

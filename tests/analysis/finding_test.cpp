@@ -115,6 +115,37 @@ TEST_CASE("oversubscribed rests on seconds: workers that wait for something else
   CHECK(loss_of(ledger_of(sums_with({{LaneState::waiting_to_run, 12}}), basis), Cause::quota) == 12);
 }
 
+TEST_CASE("what one worker takes longer is told with whether its allocations were counted") {
+  LaneSums sums = sums_with({{LaneState::running, 30}, {LaneState::imbalance, 10}});
+  LedgerBasis basis = basis_with(20);
+  basis.one_worker_s = 25;
+  sums.library = internal::LibraryCounts();
+  for (const bool counted : {false, true}) {
+    sums.memory_counted = counted;
+    const Ledger ledger = ledger_of(sums, basis);
+    const auto loss = std::find_if(ledger.losses.begin(), ledger.losses.end(),
+                                   [](const Loss& one) { return one.cause == Cause::inflation_one_worker; });
+    REQUIRE(loss != ledger.losses.end());
+    CHECK(loss->figures.has("not_counted") == !counted);
+  }
+}
+
+TEST_CASE("threads beyond the workers that are as busy as workers wait are the program's own crowd") {
+  LedgerBasis basis = basis_with(20);
+  basis.processors = 4;
+  LaneSums sums = sums_with({{LaneState::waiting_to_run, 12}});
+  sums.looks = internal::SampleFacts();
+  sums.looks->outside = 0.7;  // where 1.2 workers wait at a time
+  const Ledger own = ledger_of(sums, basis);
+  CHECK(loss_of(own, Cause::oversubscribed) == 12);
+  CHECK(own.losses.front().figures.get("threads") == doctest::Approx(4.7));
+  basis.taken_processors = 0.6;  // other programs, as far as one can tell
+  CHECK(loss_of(ledger_of(sums, basis), Cause::shared_processor) == 12);
+  basis.taken_processors = 0;
+  sums.looks->outside = 0.5;
+  CHECK(loss_of(ledger_of(sums, basis), Cause::shared_processor) == 12);
+}
+
 TEST_CASE("a finding has its share, what removing it brings at most, and how sure it is") {
   const LaneSums serial = sums_with({{LaneState::serial, 4}, {LaneState::serial_wait, 12}});
   const Record record = record_with({serial, serial, serial});

@@ -162,6 +162,26 @@ TEST_CASE("a mutex that nobody else has is counted and makes no wait; recursive 
   CHECK((seen.locks == 2000 || seen.locks == 0));  // 0 where the program has the function itself
 }
 
+TEST_CASE("where only threads are counted locks are left alone; where waits are, a free lock is not counted") {
+  const auto seen_with = [](CountedCalls::What what) {
+    const CountedCalls counting(what);
+    return counted(counting, [&] {
+      std::mutex lock;
+      std::unique_lock<std::mutex> held(lock);
+      std::jthread other([&] { const std::lock_guard<std::mutex> waits(lock); });
+      nap_ms(20);
+      held.unlock();
+    });
+  };
+  const LibraryCounts left_alone = seen_with(CountedCalls::What::no_locks);
+  CHECK((left_alone.threads == 1 || !CountedCalls().sees_locks()));
+  CHECK(left_alone.waits == 0);
+  CHECK(left_alone.locks == 0);
+  const LibraryCounts rare = seen_with(CountedCalls::What::rare);
+  CHECK((rare.waits == 1 || !CountedCalls().sees_locks()));
+  CHECK(rare.locks == 0);
+}
+
 TEST_CASE("waits for a condition, a shared mutex and an atomic are seen in bodies") {
   const CountedCalls counting;
   if (!counting.sees_locks()) return;

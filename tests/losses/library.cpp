@@ -7,6 +7,7 @@
 
 #include "antcrew/machine/parking.hpp"
 #include "tests/losses/plant.hpp"
+#include "tests/support/tight_loop.hpp"
 
 namespace planted {
 
@@ -89,13 +90,31 @@ std::vector<Plant> library_plants() {
         compute(60'000'000);
         done = 1;
       }));
+  // The same in bodies, without so much as a hint to the processor.
   all.push_back(plant<ThreadCrew>(
-      "an allocation for every item", {"allocations"}, std::nullopt, 2, [] { compute(8'000'000); },
+      "a body that looks at a flag", {"spinning"}, std::nullopt, 2, [] { compute(60'000'000); },
       [](ThreadCrew& crew) {
-        crew.each(200'000, [](std::size_t) {
-          const auto row = std::make_unique<char[]>(200);
-          row[0] = 1;
-          compute(static_cast<std::uint64_t>(40 * row[0]));
+        std::atomic<int> done{0};
+        crew.each(2, Split::chunks(1), [&](std::size_t i) {
+          if (i == 0) {
+            compute(60'000'000);
+            done = 1;
+          }
+          test::wait_in_a_tight_loop(done);
+        });
+      }));
+  all.push_back(plant<ThreadCrew>(
+      "sixteen allocations for every item", {"allocations"}, std::nullopt, 2,
+      [] {
+        for (int k = 0; k < 100'000; ++k) compute(40);
+      },
+      [](ThreadCrew& crew) {
+        crew.each(100'000, [](std::size_t) {
+          std::unique_ptr<char[]> rows[16];
+          for (auto& row : rows) row = std::make_unique_for_overwrite<char[]>(64);
+          char* volatile seen = rows[3].get();  // else the compiler may leave it out
+          seen[0] = 1;
+          compute(40);
         });
       }));
   all.push_back(plant<TaskCrew>(

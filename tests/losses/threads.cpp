@@ -149,7 +149,7 @@ std::vector<Plant> thread_plants() {
       },
       true));
   all.push_back(plant<ThreadCrew>(
-      "a best value that all hammer", {"work-inflation-own"}, std::nullopt, 2, [] { compute(5'000'000); },
+      "a best value that all hammer", {"line-sharing"}, std::nullopt, 2, [] { compute(5'000'000); },
       [](ThreadCrew& crew) {
         std::atomic<std::uint64_t> best{0};
         crew.ranges(2'000'000, [&](Range range) {

@@ -28,17 +28,35 @@ bool has(const std::vector<const Loss*>& losses, Cause cause) {
   return std::any_of(losses.begin(), losses.end(), [&](const Loss* loss) { return loss->cause == cause; });
 }
 
-// Taking turns at a lock costs CPU time, too (its words move between caches, sleepers are woken), and so do tiny
-// pieces, calls, and threads that come and go: how much of what the work takes more than the baseline's is that, nobody
-// can tell, so that at most all of it goes with them. Where there is a thread for every item, all that is lost may be.
+bool any_takes_turns(const std::vector<const Loss*>& losses) {
+  return std::any_of(losses.begin(), losses.end(), [](const Loss* loss) { return takes_turns(loss->cause); });
+}
+
+bool is_more_work(Cause cause) {
+  return cause == Cause::inflation_own || cause == Cause::inflation_one_worker || cause == Cause::kernel_time;
+}
+
+// Taking turns at a lock costs CPU time, too (its words move between caches, sleepers are woken), and so do lines that
+// are written in turn, tiny pieces, calls, and threads that come and go: how much of what the work takes more than the
+// baseline's is that, nobody can tell, so that at most all of it goes with them. Where there is a thread for every
+// item, all that is lost may be.
 double cost_of_turns(const Ledger& ledger, const std::vector<const Loss*>& without) {
   const bool threads = has(without, Cause::threads_per_item);
-  if (std::none_of(without.begin(), without.end(), [](const Loss* loss) { return takes_turns(loss->cause); })) return 0;
+  if (!any_takes_turns(without)) return 0;
   double all_s = 0;
   for (const Loss& loss : ledger.losses) {
-    const bool more_work = loss.cause == Cause::inflation_own || loss.cause == Cause::inflation_one_worker ||
-                           loss.cause == Cause::kernel_time;
-    if ((threads || more_work) && !has(without, loss.cause)) all_s += std::max(0.0, loss.loss_s);
+    if ((threads || is_more_work(loss.cause)) && !has(without, loss.cause)) all_s += std::max(0.0, loss.loss_s);
+  }
+  return all_s;
+}
+
+// Losses too small to be told may be a consequence of a large one: a promise that holds at most lets them go with it.
+double small_beside(const Ledger& ledger, const std::vector<const Loss*>& without) {
+  const bool turns = any_takes_turns(without);
+  double all_s = 0;
+  for (const Loss& loss : ledger.losses) {
+    const bool small = loss.loss_s > 0 && loss.loss_s < least_told_share * ledger.lane_seconds();
+    if (small && !has(without, loss.cause) && !(turns && is_more_work(loss.cause))) all_s += loss.loss_s;
   }
   return all_s;
 }
@@ -68,8 +86,7 @@ double floor_without(const Ledger& ledger, const std::vector<const Loss*>& losse
   }
   if (within_s > 0) within_s += turns_s;
   // Of turns, tiny pieces and threads all that is computed more may go: what they take themselves is CPU time, too.
-  if (std::any_of(losses.begin(), losses.end(), [](const Loss* loss) { return takes_turns(loss->cause); }))
-    computed_s = std::max(computed_s, ledger.work_change_s - turns_s);
+  if (any_takes_turns(losses)) computed_s = std::max(computed_s, ledger.work_change_s - turns_s);
   for (const auto& [what, seconds] : ledger.floors) {
     const std::string& floor = what;
     const bool lifted =
@@ -91,7 +108,7 @@ double gain_without(const Ledger& ledger, const std::vector<const Loss*>& losses
   const double loss_s = sum_of(losses);
   if (loss_s < 0) return ledger.wall_s / ((ledger.lane_seconds() - loss_s) / ledger.lanes);
   const double turns_s = cost_of_turns(ledger, losses);
-  const double left_s = (ledger.lane_seconds() - loss_s - turns_s) / ledger.lanes;
+  const double left_s = (ledger.lane_seconds() - loss_s - turns_s - small_beside(ledger, losses)) / ledger.lanes;
   const double then_s = std::max({left_s, floor_without(ledger, losses, turns_s), 1e-12});
   return std::max(1.0, ledger.wall_s / then_s);
 }

@@ -68,6 +68,53 @@ Finding finding_of(const CellFigures& cell, const std::vector<Ledger>& ledgers, 
   return finding;
 }
 
+double share_of(const Ledger& ledger, double seconds) {
+  return ledger.lane_seconds() > 0 ? seconds / ledger.lane_seconds() : 0;
+}
+
+// The same calls, of whose uneven pieces only those at this place are known.
+std::vector<Ledger> at_place(std::vector<Ledger> ledgers, Cause cause, const std::string& name) {
+  for (Ledger& ledger : ledgers) {
+    const auto loss = std::find_if(ledger.losses.begin(), ledger.losses.end(),
+                                   [&](const Loss& of_call) { return of_call.cause == cause; });
+    if (loss == ledger.losses.end()) continue;
+    const auto place = std::find_if(loss->places.begin(), loss->places.end(),
+                                    [&](const LossPlace& of_loss) { return of_loss.name == name; });
+    const LossPlace known = place == loss->places.end() ? LossPlace() : *place;
+    loss->loss_s = known.loss_s;
+    loss->name = name;
+    loss->figures = known.figures;
+    loss->limit_s = std::max(0.0, ledger.wall_s - known.saved_s);
+    loss->places.clear();
+  }
+  return ledgers;
+}
+
+// One finding for each place where much is lost, with what mending all of them brings; one for all where they are few.
+void add_by_place(const CellFigures& cell, const std::vector<Ledger>& ledgers, const Ledger& middle, const Loss& loss,
+                  std::vector<Finding>& losses) {
+  std::vector<const LossPlace*> large;
+  for (const LossPlace& place : loss.places) {
+    if (share_of(middle, place.loss_s) >= least_told_share) large.push_back(&place);
+  }
+  const Finding joint = finding_of(cell, ledgers, middle, loss);
+  if (large.size() < 2) return losses.push_back(joint);
+  std::stable_sort(large.begin(), large.end(),
+                   [](const LossPlace* a, const LossPlace* b) { return a->loss_s > b->loss_s; });
+  double elsewhere_s = loss.loss_s;
+  for (const LossPlace* place : large) {
+    elsewhere_s -= place->loss_s;
+    const std::vector<Ledger> here = at_place(ledgers, loss.cause, place->name);
+    const Ledger& middle_here = middle_of(here);
+    const auto alone = std::find_if(middle_here.losses.begin(), middle_here.losses.end(),
+                                    [&](const Loss& of_call) { return of_call.cause == loss.cause; });
+    Finding& finding = losses.emplace_back(finding_of(cell, here, middle_here, *alone));
+    finding.figures["places"] = static_cast<double>(large.size());
+    if (joint.gain_speedup) finding.figures["joint_speedup"] = *joint.gain_speedup;
+  }
+  if (elsewhere_s > 0) losses[losses.size() - large.size()].figures["other_places_s"] = elsewhere_s;
+}
+
 // Where a ledger is withheld because calls or pieces are too short, their counts times the measured cost of one tell.
 std::vector<Finding> counted_losses(const CellFigures& cell, const std::vector<Ledger>& ledgers) {
   std::vector<Finding> losses;
@@ -175,8 +222,8 @@ std::vector<Finding> all_losses(const Analysed& study, const CellFigures& cell, 
   if (!whole) return counted_losses(cell, ledgers);
   const Ledger& middle = middle_of(ledgers);
   const double taken = taken_processors(*study.record, *cell.cell);
-  for (const Loss& loss : middle.losses) {
-    Finding& finding = losses.emplace_back(finding_of(cell, ledgers, middle, loss));
+  for (const Loss& loss : middle.losses) add_by_place(cell, ledgers, middle, loss, losses);
+  for (Finding& finding : losses) {
     const bool room_for_it = finding.loss_s <= taken * middle.wall_s;
     const bool busy = taken >= much_taken;
     const bool own = finding.id == id_of(Cause::inflation_own) && finding.sure == Finding::Sure::open;

@@ -64,6 +64,12 @@ class Owning {
     if (!sums_.library || sums_.library->threads < many * ledger_.lanes) return;
     const LibraryCounts& counts = *sums_.library;
     threads_s_ = ledger_.lanes * std::max(counts.beginning_s, counts.threads * sums_.thread_cost_s);
+    // Those of crews that are begun in the call: it is the crews that are started again and again.
+    constexpr double theirs = 0.25;
+    if (!sums_.looks && part(LaneState::start_up) > theirs * threads_s_) {
+      threads_s_ = 0;
+      return;
+    }
     double given_s = 0;
     for (const LaneState state : {LaneState::start_up, LaneState::serial_wait, LaneState::no_work, LaneState::imbalance,
                                   LaneState::dispatch, LaneState::waiting_to_run}) {
@@ -103,13 +109,26 @@ class Owning {
   }
   void wait_for_processor(double seconds) {
     const bool crowded = ranks_.crowded >= 0;
+    const bool too_many = ledger_.lanes > basis_.processors || crowded || crowds_itself(seconds);
     const Cause cause = basis_.throttled_s > 0.5 * seconds / ledger_.lanes ? Cause::quota
-                        : ledger_.lanes > basis_.processors || crowded     ? Cause::oversubscribed
+                        : too_many                                         ? Cause::oversubscribed
                                                                            : Cause::shared_processor;
     Loss& loss = lose(cause, seconds);
+    if (crowds_itself(seconds)) loss.figures["threads"] = ledger_.lanes + sums_.looks->outside;
     loss.figures["processors"] = basis_.processors;
     loss.figures["lanes"] = ledger_.lanes;
     if (crowded) on_crowded_host(loss);
+  }
+
+  // Threads beyond the workers, such as those of crews inside bodies, were as busy as workers waited for processors,
+  // and busier than other programs.
+  bool crowds_itself(double waiting_s) const {
+    if (!sums_.looks || !(ledger_.wall_s > 0)) return false;
+    constexpr double most_of_it = 0.5;
+    constexpr double noticed = 0.2;
+    const double outside = sums_.looks->outside;
+    return outside > noticed + basis_.taken_processors && outside > most_of_it * waiting_s / ledger_.wall_s &&
+           ledger_.lanes + outside > basis_.processors;
   }
 
   void stages() {
@@ -230,22 +249,29 @@ class Owning {
   void uneven(const RegionFacts& region, double seconds) {
     Loss& loss = lose(Cause::uneven_pieces, seconds, region.place);
     loss.figures["places"] += 1;
-    // What the same pieces would have taken, replayed, stays.
+    // What the same pieces would have taken, replayed, stays; where no other order of them is shorter, the longest is
+    // to be split itself, and nothing does.
     const double best_s = std::min(region.finer_s, region.tapering_s);
-    uneven_saved_s_ += best_s > 0 && best_s < region.wall_s ? region.wall_s - best_s : seconds / ledger_.lanes;
+    const bool by_order = best_s > 0 && best_s < noticeably_shorter * region.wall_s;
+    LossPlace& place = loss.places.emplace_back();
+    place.name = region.place;
+    place.loss_s = seconds;
+    place.saved_s = by_order ? region.wall_s - best_s : seconds / ledger_.lanes;
+    place.figures = {{"longest_piece_s", region.longest_piece_s},
+                     {"longest_piece_at", region.longest_piece_at},
+                     {"longest_piece_worker", static_cast<double>(region.longest_piece_lane)},
+                     {"mean_piece_s", region.mean_piece_s},
+                     {"pieces", region.pieces},
+                     {"region_s", region.wall_s},
+                     {"finer_s", region.finer_s},
+                     {"heaviest_first_s", region.tapering_s},
+                     {"of_place_s", seconds}};
+    uneven_saved_s_ += place.saved_s;
     replayed_ = replayed_ || best_s > 0;
     bound_by_places(loss);
     if (!(seconds >= loss.figures["of_place_s"])) return;
-    loss.figures["of_place_s"] = seconds;
     loss.name = region.place;
-    loss.figures["longest_piece_s"] = region.longest_piece_s;
-    loss.figures["longest_piece_at"] = region.longest_piece_at;
-    loss.figures["longest_piece_worker"] = region.longest_piece_lane;
-    loss.figures["mean_piece_s"] = region.mean_piece_s;
-    loss.figures["pieces"] = region.pieces;
-    loss.figures["region_s"] = region.wall_s;
-    loss.figures["finer_s"] = region.finer_s;
-    loss.figures["heaviest_first_s"] = region.tapering_s;
+    for (const auto& [name, value] : place.figures) loss.figures.set_made(name, value);
   }
   // All places mended together.
   void bound_by_places(Loss& loss) const {

@@ -65,6 +65,7 @@ void Owning::work_change() {
     if (already > 0) {
       lose(Cause::inflation_one_worker, already).figures = {{"one_worker_s", *basis_.one_worker_s},
                                                             {"baseline_s", basis_.baseline_s}};
+      if (sums_.library && !sums_.memory_counted) ledger_.losses.back().figures["not_counted"] = 1;
       left -= already;
     }
   }
@@ -75,6 +76,7 @@ void Owning::work_change() {
   const double running_s = part(LaneState::running) + scale_ * sums_.serial_cpu_s;
   lose(Cause::inflation_own, left).figures = {{"cpu_s", running_s}, {"expected_cpu_s", running_s - left}};
   as_if_all_did_all(ledger_.losses.back());
+  if (sums_.library && !sums_.memory_counted) ledger_.losses.back().figures["not_counted"] = 1;
   if (basis_.crowd) ledger_.losses.back().figures["crowd"] = *basis_.crowd;
   if (basis_.one_worker_s) ledger_.losses.back().figures["one_worker_s"] = *basis_.one_worker_s;
   if (sums_.one_place_cpu_s > 0.95 * sums_.spread_cpu_s) {

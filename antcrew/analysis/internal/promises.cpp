@@ -27,7 +27,8 @@ double most_over(const std::vector<Ledger>& ledgers, const Finding& loss) {
         removed_s = std::max(0.0, of_call.loss_s);
       // Work that was left out comes back; what is CPU time goes.
       if (of_call.loss_s < 0 || computes(of_call.cause)) removed_s = of_call.loss_s;
-      // Whoever takes turns at a lock computes for that, too; so do tiny pieces and calls, and threads.
+      // Whoever takes turns at a lock computes for that, too; so do tiny pieces and calls, and threads. Of lines that
+      // move more may be due to them than went with the workers on one processor.
       if (takes_turns(of_call.cause)) removed_s = std::max(0.0, ledger.work_change_s);
     }
     // Work that took longer in this call than it should may have been the machine's doing.
@@ -52,7 +53,7 @@ void agree_on_limit(const Ledger& middle, double least, std::vector<Finding>& lo
 
 bool takes_turns(Cause cause) {
   return cause == Cause::lock_wait || cause == Cause::small_pieces || cause == Cause::small_calls ||
-         cause == Cause::allocations || cause == Cause::threads_per_item;
+         cause == Cause::allocations || cause == Cause::threads_per_item || cause == Cause::line_sharing;
 }
 
 bool computes(Cause cause) {

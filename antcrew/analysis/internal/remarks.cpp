@@ -48,7 +48,7 @@ void add_weak_baseline(const Analysed& study, const CellFigures& cell, std::vect
 
 void add_superlinear(const CellFigures& cell, const std::vector<Finding>& so_far, std::vector<Finding>& findings) {
   if (!cell.speedup || !cell.speedup->claimed || cell.cell->workers < 2) return;
-  if (cell.speedup->low <= 1.02 * cell.cell->workers) return;
+  if (cell.speedup->low <= 1.05 * cell.cell->workers) return;
   const bool weak = std::any_of(so_far.begin(), so_far.end(), [](const Finding& f) { return f.id == "weak-baseline"; });
   Finding& finding = add(findings, "superlinear", Finding::Kind::meaning, &cell,
                          {{"speedup", cell.speedup->median}, {"workers", cell.cell->workers}});

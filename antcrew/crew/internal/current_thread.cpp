@@ -88,6 +88,12 @@ void refuse_own_wait() {
             "let a child have a group of its own for what it begins and waits for");
 }
 
+void refuse_nested(const char* crew, const char* call) {
+  bad_input("crew.nested", std::string(crew) + ", " + call,
+            "it is called inside a body of the same crew, whose other workers are at that body's call",
+            "call it outside, or with a crew of its own");
+}
+
 void refuse_depth(const char* crew, const char* call) {
   could_not_run("crew.stack", std::string(crew) + ", " + call, "recursion has come near the end of a stack",
                 "go on sequentially below some depth, or raise CrewOptions::stack_bytes and `ulimit -s`");

@@ -58,6 +58,8 @@ inline const void* thread_mark() noexcept {
 [[noreturn]] void refuse_busy(const char* crew);
 // Throws Error (group.wait).
 [[noreturn]] void refuse_own_wait();
+// Throws Error (crew.nested).
+[[noreturn]] void refuse_nested(const char* crew, const char* call);
 // Throws Error (crew.stack).
 [[noreturn]] void refuse_depth(const char* crew, const char* call);
 

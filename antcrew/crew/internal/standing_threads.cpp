@@ -20,14 +20,17 @@ bool keep_thread_on(pthread_t thread, const ProcessorSet& set) noexcept {
 }
 
 // Threads that are begun meanwhile are never chosen for a signal of the program's: its handlers, and what it blocks
-// later on, are for threads that it knows of. What a thread does to itself still reaches it.
+// later on, are for threads that it knows of. What a thread does to itself still reaches it, and so does the signal of
+// a timer of processor time, which is for whoever uses it: else the caller would be asked where the workers are.
 class SignalsToCaller {
  public:
   SignalsToCaller() noexcept {
     sigset_t most;
     sigfillset(&most);
     for (const int own : {SIGSEGV, SIGBUS, SIGFPE, SIGILL, SIGTRAP, SIGSYS, SIGABRT}) sigdelset(&most, own);
-    pthread_sigmask(SIG_SETMASK, &most, &before_);
+    pthread_sigmask(SIG_SETMASK, nullptr, &before_);
+    if (sigismember(&before_, SIGPROF) == 0) sigdelset(&most, SIGPROF);
+    pthread_sigmask(SIG_SETMASK, &most, nullptr);
   }
   ~SignalsToCaller() { pthread_sigmask(SIG_SETMASK, &before_, nullptr); }
   SignalsToCaller(const SignalsToCaller&) = delete;
@@ -43,6 +46,13 @@ struct Start {
   int worker;
   const ProcessorSet* own;  // null unless it stays pinned
 };
+
+// The kernel keeps 15 bytes; the number is worth more than the end of a name.
+std::string thread_name(const std::string& crew, int worker) {
+  constexpr std::size_t most = 15;
+  const std::string number = " " + std::to_string(worker);
+  return (crew.empty() ? std::string("crew") : crew).substr(0, most - number.size()) + number;
+}
 
 void* thread_main(void* start) {
   const std::unique_ptr<Start> mine(static_cast<Start*>(start));
@@ -91,6 +101,7 @@ void StandingThreads::start_one(int worker, const pthread_attr_t& attributes, vo
   }
   static_cast<void>(start.release());
   threads_.push_back(thread);
+  pthread_setname_np(thread, thread_name(facts_.asked.name, worker).c_str());
   if (own_.empty()) return;
   if (!pinned) {
     ProcessorSet inherited;

@@ -15,7 +15,7 @@ struct Visitor::Beside {
   double one_worker_s = 0;
   double spread_cpu_s = 0;
   double one_place_cpu_s = 0;
-  double spinning_s = 0;  // of threads in no lane: CPU time of a call in loops that only wait
+  double spinning_s = 0;  // CPU time of a call in loops that only wait, in bodies or without a crew
   std::optional<internal::LibraryCounts> memory;
 
   void tell(internal::LaneSums& sums) const {
@@ -32,6 +32,7 @@ struct Visitor::Beside {
     sums.library->allocations = memory->allocations;
     sums.library->allocated_bytes = memory->allocated_bytes;
     sums.library->allocating_s = memory->allocating_s;
+    sums.library->locks = memory->locks;
   }
 };
 

@@ -11,11 +11,15 @@
 #include <cstdint>
 #include <cstring>
 
+#include "antcrew/log/lane.hpp"
+#include "antcrew/study/internal/spin_loop.hpp"
+
 namespace antcrew::internal {
 namespace {
 
 constexpr std::size_t most = 4096;
-constexpr std::size_t around = 16;  // bytes of code on either side
+constexpr std::size_t around = 32;  // bytes of code on either side
+constexpr std::size_t near = 16;    // within these a hint to the processor belongs to the same loop
 
 // Written by handlers, which may be in several threads at once: each takes a place of its own.
 std::atomic<std::size_t> taken{0};
@@ -23,6 +27,9 @@ std::atomic<std::uintptr_t> seen[most];
 
 extern "C" void keep_address(int, siginfo_t*, void* of) {
   const int error = errno;
+  // A worker that waits for its crew is no spinning of the user's.
+  const Lane* lane = current_lane;
+  const bool in_work = lane == nullptr || lane->at().doing == Doing::body;
   const auto* context = static_cast<const ucontext_t*>(of);
 #if defined(__x86_64__)
   const auto address = static_cast<std::uintptr_t>(context->uc_mcontext.gregs[REG_RIP]);
@@ -32,28 +39,32 @@ extern "C" void keep_address(int, siginfo_t*, void* of) {
   const std::uintptr_t address = 0;
 #endif
   const std::size_t place = taken.fetch_add(1, std::memory_order_relaxed);
-  if (place < most) seen[place].store(address, std::memory_order_relaxed);
+  if (place < most) seen[place].store(in_work ? address : 0, std::memory_order_relaxed);
   errno = error;
 }
 
 // Read by way of the kernel, since some of it may not be there.
 bool waits_at(std::uintptr_t address) {
+  if (address < around) return false;
   unsigned char code[2 * around] = {};
   iovec to{code, sizeof code};
   iovec from{reinterpret_cast<void*>(address - around), sizeof code};
   if (::process_vm_readv(::getpid(), &to, 1, &from, 1, 0) != static_cast<ssize_t>(sizeof code)) return false;
+  if (only_waits(code, around)) return true;
+  const unsigned char* first = code + around - near;
+  const unsigned char* last = code + around + near;
 #if defined(__x86_64__)
   constexpr unsigned char pause[] = {0xf3, 0x90};
-  return std::search(code, code + sizeof code, pause, pause + sizeof pause) != code + sizeof code;
+  return std::search(first, last, pause, pause + sizeof pause) != last;
 #elif defined(__aarch64__)
-  for (std::size_t at = 0; at + 4 <= sizeof code; at += 4) {
+  for (; first < last; first += 4) {
     std::uint32_t word = 0;
-    std::memcpy(&word, code + at, 4);
+    std::memcpy(&word, first, 4);
     if (word == 0xd503203f || word == 0xd5033fdf) return true;  // yield, isb
   }
   return false;
 #else
-  return false;
+  return first == last;
 #endif
 }
 

@@ -4,8 +4,8 @@
 //
 // A timer of the process's CPU time interrupts whoever computes, some 250 times a second of it at the most (the
 // kernel's tick), and the handler keeps the address. Afterwards the code there is looked at: a loop that waits tells
-// the processor so (pause, yield), as runtimes and barriers do; one that does not is not seen. One at a time in a
-// process.
+// the processor so (pause, yield), as runtimes and barriers do, or it does nothing but read, compare and jump back
+// (spin_loop.hpp). Of a worker in a lane, only its bodies. One at a time in a process.
 #pragma once
 
 #include <csignal>
