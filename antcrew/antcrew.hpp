@@ -27,6 +27,7 @@
 #include "antcrew/crew/task_group.hpp"
 #include "antcrew/crew/thread_crew.hpp"
 #include "antcrew/crew/watch.hpp"
+#include "antcrew/crew/when.hpp"
 #include "antcrew/crew/worker.hpp"
 #include "antcrew/log/phase.hpp"
 #include "antcrew/record/record_file.hpp"

@@ -52,12 +52,19 @@ TaskPool::~TaskPool() {
   {
     Call call(*this);
     if (call.worker() != nullptr) {
-      while (call.worker()->work_once()) {
+      constexpr double look_again_s = 0.01;
+      for (bool pending = true; pending;) {
+        // Acquire: what is not pending any more lies where it is found.
+        pending = pending_.load(std::memory_order_acquire) != 0;
+        while (call.worker()->work_once()) {
+        }
+        if (pending) wait_at_most(look_again_s, [this] { return pending_.load(std::memory_order_acquire) == 0; });
       }
       wait_for_dropped(*call.worker(), *unwaited_.operator->(), dropped_for_nobody);
     }
   }
   stop_threads();
+  unwaited_->crew_gone.store(true, std::memory_order_release);
   while (unwaited_->dropping.load(std::memory_order_seq_cst) != 0) give_way();
 }
 
@@ -262,10 +269,13 @@ void TaskPool::ended(ScopeName name) noexcept {
       if (worker.sleeps_for_.load(std::memory_order_relaxed) == name.scope) wake(worker, TaskWorker::waits);
     }
   }
-  if (outside_waiting_.load(std::memory_order_seq_cst) > 0) {
-    outside_word_.fetch_add(1, std::memory_order_seq_cst);
-    wake_all(outside_word_);
-  }
+  tell_outside();
+}
+
+void TaskPool::tell_outside() noexcept {
+  if (outside_waiting_.load(std::memory_order_seq_cst) == 0) return;
+  outside_word_.fetch_add(1, std::memory_order_seq_cst);
+  wake_all(outside_word_);
 }
 
 void TaskPool::wake_for(ScopeName name) noexcept {

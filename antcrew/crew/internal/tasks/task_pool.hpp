@@ -16,10 +16,10 @@
 #include "antcrew/crew/internal/ancestry.hpp"
 #include "antcrew/crew/internal/standing_threads.hpp"
 #include "antcrew/crew/internal/tasks/aside_queue.hpp"
+#include "antcrew/crew/internal/tasks/begun.hpp"
 #include "antcrew/crew/internal/tasks/outside_call.hpp"
 #include "antcrew/crew/internal/tasks/supply.hpp"
 #include "antcrew/crew/internal/tasks/task_worker.hpp"
-#include "antcrew/crew/later.hpp"
 #include "antcrew/machine/enough_processors.hpp"
 #include "antcrew/machine/lock.hpp"
 
@@ -78,6 +78,16 @@ class TaskPool {
   // Waits for what was dropped outside of any call, and throws what it threw. Not by a worker.
   void settle();
 
+  // Continuations that may not begin yet: the crew does not end before they were handed over.
+  void one_pending() noexcept { pending_.fetch_add(1, std::memory_order_relaxed); }
+  void one_pending_less() noexcept { pending_.fetch_sub(1, std::memory_order_release); }
+  // How many were handed over: whoever looks for some that nobody is at looks again after that.
+  std::uint32_t continued() const noexcept { return continued_.load(std::memory_order_seq_cst); }
+  void tell_continued() noexcept {
+    continued_.fetch_add(1, std::memory_order_seq_cst);
+    tell_outside();
+  }
+
   int workers() const noexcept { return workers_; }
   const CrewFacts& facts() const noexcept { return threads_.facts(); }
   // The calling thread gives this crew work: whether its workers are those of the lanes is settled by that.
@@ -105,6 +115,7 @@ class TaskPool {
   friend class OutsideCall;
 
   void tell_of_call(const TaskWorker& worker) const noexcept;
+  void tell_outside() noexcept;
   void wake_idle() noexcept;
   void wake_waiting(const Scope* scope) noexcept;
   bool wake(TaskWorker& worker, std::uint32_t least) noexcept;
@@ -143,6 +154,8 @@ class TaskPool {
   alignas(line_bytes) AsideQueue aside_;
   alignas(line_bytes) std::atomic<std::uint32_t> outside_word_{0};
   std::atomic<int> outside_waiting_{0};
+  std::atomic<std::int64_t> pending_{0};
+  std::atomic<std::uint32_t> continued_{0};
   const UnwaitedHandle unwaited_;
   std::atomic<bool> settling_{false};  // somebody helps with it: who does is worker 0 of its loops
   Supply<Scope, &Scope::next> scopes_;
@@ -218,11 +231,11 @@ void TaskPool::wait_for(const Wanted& wanted, Done done) {
     const AgainWorker again(*worker);
     return worker->work_until(wanted, done);
   }
-  {
+  constexpr double look_again_s = 0.01;
+  do {
     Call call(*this, Sharing::group);
     if (call.worker() != nullptr) return call.worker()->work_until(wanted, done);
-  }
-  wait_at_most(1e9, done);
+  } while (!wait_at_most(look_again_s, done));
 }
 
 template <class Done>
