@@ -31,6 +31,8 @@
 #include "antcrew/crew/worker.hpp"
 #include "antcrew/log/phase.hpp"
 #include "antcrew/record/record_file.hpp"
+#include "antcrew/share/bounded_queue.hpp"
+#include "antcrew/share/growing_vector.hpp"
 #include "antcrew/share/key_map.hpp"
 #include "antcrew/share/key_set.hpp"
 #include "antcrew/share/locked.hpp"

@@ -35,6 +35,10 @@ void check_options_of_processes(const CrewOptions& options, const std::string& w
     bad_input("crew.options", where, "a stack size was asked for, but a forked worker goes on with its caller's stack",
               "call from a thread with a larger stack, or raise `ulimit -s`");
   }
+  if (options.at_begin || options.at_end) {
+    bad_input("crew.options", where, "at_begin and at_end are for crews of threads",
+              "do it at the beginning of the body, which runs in the process");
+  }
   if (options.processes.retries < 0 || !(options.processes.deadline_s >= 0)) {
     bad_input("crew.options", where, "retries or deadline_s is negative", "give 0 or more");
   }

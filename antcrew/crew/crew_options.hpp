@@ -2,7 +2,9 @@
 #pragma once
 
 #include <cstddef>
+#include <new>
 #include <string>
+#include <type_traits>
 #include <vector>
 
 namespace antcrew {
@@ -30,6 +32,31 @@ struct ProcessOptions {
   friend bool operator==(const ProcessOptions&, const ProcessOptions&) = default;
 };
 
+// A function that each thread of a crew calls, with its worker's number: to register it with a library, or to set what
+// belongs to a thread. A copy is kept of what it captures, two references at the most; what they refer to must live as
+// long as the crew. Several threads call it at once.
+//
+//   TaskCrew crew(4, {.at_begin = [&](int worker) { tracer.add_thread(worker); }});
+class WorkerHook {
+ public:
+  constexpr WorkerHook() noexcept = default;
+  template <class Fn>
+  requires(!std::is_same_v<Fn, WorkerHook> && std::is_invocable_v<const Fn&, int>) WorkerHook(const Fn& fn)
+  noexcept : call_([](const void* kept, int worker) { (*static_cast<const Fn*>(kept))(worker); }) {
+    static_assert(sizeof(Fn) <= room && alignof(Fn) <= alignof(void*) && std::is_trivially_copyable_v<Fn>,
+                  "a worker's hook captures two references at the most, or two plain values as small");
+    ::new (kept_) Fn(fn);
+  }
+
+  explicit operator bool() const noexcept { return call_ != nullptr; }
+  void operator()(int worker) const { call_(kept_, worker); }
+
+ private:
+  static constexpr std::size_t room = 2 * sizeof(void*);
+  void (*call_)(const void* kept, int worker) = nullptr;
+  alignas(void*) unsigned char kept_[room] = {};
+};
+
 struct CrewOptions {
   Pin pin = Pin::off;
   std::size_t stack_bytes = 0;    // of each worker but the caller; 0 = the system's default
@@ -37,6 +64,10 @@ struct CrewOptions {
   // Of the crew's threads, in debuggers and in lists of threads, with the worker's number behind it; 15 bytes together
   // are shown. Empty = "crew".
   std::string name = {};
+  // By each of the crew's threads when it has begun, before the crew's constructor returns, which throws what a hook
+  // threw; and at its end, where it must not throw. Worker 0 of a crew of threads is whoever calls, and calls none.
+  WorkerHook at_begin = {};
+  WorkerHook at_end = {};
 };
 
 // Asked and granted, side by side: a machine may refuse.

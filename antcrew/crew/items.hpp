@@ -13,6 +13,13 @@ concept Items = requires(T& items) {
   std::size(items);
 };
 
+// What can only be gone through one after the other, as often as wanted: lists, maps, sets.
+template <class T>
+concept ForwardItems = !Items<T> && requires(T & items) {
+  requires std::forward_iterator<decltype(std::begin(items))>;
+  std::end(items);
+};
+
 // Items that lie where a reference can name them. Those of std::vector<bool> do not: neighbours share a word, and two
 // workers that write neighbours would lose one of the two.
 template <class At>

@@ -77,8 +77,11 @@ class TaskCrew : public internal::Loops<TaskCrew, Grain> {
   // As of a ThreadCrew; here no call is ever refused, so there is nothing to hold.
   struct Hold {
     ~Hold() {}
+    explicit operator bool() const noexcept { return true; }
   };
   [[nodiscard]] Hold hold() noexcept { return {}; }
+  [[nodiscard]] Hold wait_to_call() noexcept { return {}; }
+  [[nodiscard]] Hold try_to_call() noexcept { return {}; }
 
   // Waits for begun work whose handle was dropped, and throws the first exception among it. Returns how much work was
   // not waited for by its handle since the last time.

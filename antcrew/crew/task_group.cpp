@@ -15,6 +15,10 @@ TaskGroup::TaskGroup(TaskCrew& crew, const AnyStopToken& stop) : pool_(crew.pool
   scope_ = pool_.open_scope(worker == nullptr ? nullptr : worker->scope());
 }
 
+TaskGroup::TaskGroup(TaskCrew& crew, const GroupOptions& options) : TaskGroup(crew, options.stop) {
+  most_unbegun_ = options.items;
+}
+
 TaskGroup::~TaskGroup() {
   if (pool_.inherited()) return;  // in a forked child: nothing of it runs here
   wait_for_all();
@@ -34,8 +38,21 @@ void TaskGroup::hand_over(AnyChild* child) noexcept {
   pool_.submit(child, scope_);
 }
 
+// What has not begun can be begun by who waits here: so nobody waits for those who wait in their own begin(). A thread
+// that is in many of them, one on top of the other, does not wait: near the end of its stack it could take up nothing.
+void TaskGroup::make_room() {
+  static constinit thread_local int inside = 0;
+  constexpr int deepest = 64;
+  const auto room = [this] { return unbegun() < most_unbegun_; };
+  if (room() || inside == deepest || internal::stack_nearly_full()) return;
+  ++inside;
+  pool_.wait_for({nullptr, scope_->name(), internal::not_dropped, &open_}, room);
+  --inside;
+}
+
 void TaskGroup::run_child(void (*call)(void*), void* child, AnyChild& facts) noexcept {
-  open_.fetch_sub(one_unbegun, std::memory_order_relaxed);
+  const std::uint64_t before = open_.fetch_sub(one_unbegun, std::memory_order_seq_cst) >> 32;
+  if (most_unbegun_ != 0 && before == most_unbegun_) pool_.ended(scope_->name());
   if (stop_.stop_requested()) return;
   std::optional<internal::OtherPath> its;
   if (facts.path_ns >= 0) [[unlikely]]

@@ -4,6 +4,9 @@
 //   group.begin([&] { visit(child, group); });   // children may begin more in it, or have groups of their own
 //   group.wait();                                // throws the first exception; group.errors() has all
 //
+//   TaskGroup few(crew, {.items = 1000});        // no more than so many wait to be begun
+//   while (auto line = next_line()) few.begin([line = *line] { parse(line); });
+//
 // Every child runs, also after another one threw. With a stop token, children that have not begun when it is asked to
 // stop are left out. Children that have not begun can be taken by any worker. begin() may be called from any thread at
 // any time, wait() by one at a time, and not by a child of the group, which would wait for itself: Error (group.wait).
@@ -13,6 +16,7 @@
 #pragma once
 
 #include <atomic>
+#include <cstddef>
 #include <cstdint>
 #include <exception>
 #include <memory>
@@ -25,16 +29,26 @@
 
 namespace antcrew {
 
+struct GroupOptions {
+  // Of children that have not begun: who begins one more does some of them first, so that what they hold stays bounded.
+  // 0 = any number. Some more may wait where children begin others more than 64 deep.
+  std::size_t items = 0;
+  AnyStopToken stop = {};
+};
+
 class TaskGroup {
  public:
   explicit TaskGroup(TaskCrew& crew, const AnyStopToken& stop = internal::no_stop);
+  TaskGroup(TaskCrew& crew, const GroupOptions& options);
   ~TaskGroup();
   TaskGroup(const TaskGroup&) = delete;
   TaskGroup& operator=(const TaskGroup&) = delete;
 
-  // Throws std::bad_alloc; then the child was not begun, and the group is as it was.
+  // Throws std::bad_alloc; then the child was not begun, and the group is as it was. In a group of limited items it may
+  // run other children meanwhile, in the calling thread.
   template <class Fn>
   void begin(Fn fn) {
+    if (most_unbegun_ != 0) make_room();
     hand_over(std::make_unique<Child<Fn>>(*this, std::move(fn)).release());
   }
 
@@ -79,6 +93,8 @@ class TaskGroup {
   };
 
   void hand_over(AnyChild* child) noexcept;
+  void make_room();
+  std::uint64_t unbegun() const noexcept { return open_.load(std::memory_order_seq_cst) >> 32; }
   void run_child(void (*call)(void*), void* child, AnyChild& facts) noexcept;
   void keep_or_free(AnyChild* child) noexcept;
   void end_child() noexcept;
@@ -90,6 +106,7 @@ class TaskGroup {
   internal::TaskPool& pool_;
   internal::Scope* scope_;
   AnyStopToken stop_;
+  std::uint64_t most_unbegun_ = 0;        // 0 = any number
   std::atomic<std::uint64_t> open_{0};    // children that have not ended; in the upper half, those that have not begun
   std::atomic<std::int64_t> path_ns_{0};  // the longest of its children's, while a log is open
   internal::Lock lock_;                   // what children throw while the group is waited for

@@ -1,9 +1,12 @@
 #include "antcrew/crew/thread_crew.hpp"
 
+#include <utility>
+
 #include "antcrew/crew/internal/current_thread.hpp"
 #include "antcrew/crew/internal/handout.hpp"
 #include "antcrew/crew/internal/threads/team.hpp"
 #include "antcrew/log/lanes.hpp"
+#include "antcrew/machine/parking.hpp"
 
 namespace antcrew {
 
@@ -24,6 +27,39 @@ ThreadCrew::~ThreadCrew() = default;
 ThreadCrew::Hold::Hold(ThreadCrew& crew)
     : crew_(crew.workers_ > 1 && crew.current_number() < 0 ? &crew : nullptr), solo_(crew) {
   if (crew_ != nullptr) crew_->team_->enter();
+}
+
+// Those that wait stand in a queue; its head competes with calls that do not wait.
+ThreadCrew::Hold::Hold(ThreadCrew& crew, Entry entry) : crew_(&crew), solo_(crew.caller_) {
+  if (claim() || entry == Entry::tries) return;
+  const std::uint32_t mine = crew.tickets_.fetch_add(1, std::memory_order_relaxed);
+  for (std::uint32_t now; (now = crew.serving_.load(std::memory_order_acquire)) != mine;)
+    internal::sleep_while(crew.serving_, now);
+  constexpr std::int64_t look_again_ns = 1'000'000;
+  while (crew_ = &crew, !claim()) {
+    if (internal::looked([&] { return crew.seems_free(); })) continue;
+    crew.workers_ == 1 ? internal::sleep_while(crew.serving_, mine, look_again_ns)
+                       : crew.team_->await_leaving(look_again_ns);
+  }
+  crew.serving_.fetch_add(1, std::memory_order_release);
+  internal::wake_all(crew.serving_);
+}
+
+bool ThreadCrew::Hold::claim() {
+  ThreadCrew& crew = *std::exchange(crew_, nullptr);
+  if (crew.workers_ == 1) return granted_ = solo_.claim();
+  granted_ = true;
+  if (crew.current_number() >= 0) return true;
+  if (crew.team_->try_enter()) {
+    crew_ = &crew;
+  } else {
+    granted_ = false;
+  }
+  return granted_;
+}
+
+bool ThreadCrew::seems_free() const noexcept {
+  return workers_ == 1 ? caller_.load(std::memory_order_relaxed) == nullptr : !team_->is_held();
 }
 
 ThreadCrew::Hold::~Hold() {

@@ -12,10 +12,11 @@
 // in `each` and `collect` after a 16th of it at most. What was written until then stays written.
 // Stopping: a loop given a std::stop_token (see AnyStopToken) takes no further pieces once it is asked to stop; ask the
 // token whether all was done. Threads: one thread at a time may call; a second one gets Error (crew.busy), and nothing
-// was done. hold() keeps the crew for several calls. A call inside a body on the same crew runs in the calling worker
-// alone: the other workers are at the region that the body belongs to, and one that gave some of them to a body would
-// have to wait for all of them twice; loops inside loops are what TaskCrew is for. Recursion through such calls that
-// nears the end of the stack throws Error (crew.stack). The destructor may not run while a call is under way.
+// was done; wait_to_call() waits instead. hold() keeps the crew for several calls. A call inside a body on the same
+// crew runs in the calling worker alone: the other workers are at the region that the body belongs to, and one that
+// gave some of them to a body would have to wait for all of them twice; loops inside loops are what TaskCrew is for.
+// Recursion through such calls that nears the end of the stack throws Error (crew.stack). The destructor may not run
+// while a call is under way.
 #pragma once
 
 #include <atomic>
@@ -75,8 +76,13 @@ class ThreadCrew : public internal::Loops<ThreadCrew, Split> {
     Hold(const Hold&) = delete;
     Hold& operator=(const Hold&) = delete;
 
+    // Whether the crew is the calling thread's: false only where try_to_call() did not get it.
+    explicit operator bool() const noexcept { return granted_; }
+
    private:
     friend class ThreadCrew;
+    enum class Entry : bool { tries, waits };
+    Hold(ThreadCrew& crew, Entry entry);
     // A crew of one does nothing that a second caller could harm: a look notices it, without an atomic step.
     class Solo {
      public:
@@ -88,8 +94,15 @@ class ThreadCrew : public internal::Loops<ThreadCrew, Split> {
         outermost_ = true;
         caller_.store(me, std::memory_order_relaxed);
       }
+      // Nothing is claimed yet.
+      explicit Solo(std::atomic<const void*>& caller) noexcept : caller_(caller) {}
+      bool claim() noexcept {
+        const void* seen = nullptr;
+        outermost_ = caller_.compare_exchange_strong(seen, internal::thread_mark(), std::memory_order_acquire);
+        return outermost_ || seen == internal::thread_mark();
+      }
       ~Solo() {
-        if (outermost_) caller_.store(nullptr, std::memory_order_relaxed);
+        if (outermost_) caller_.store(nullptr, std::memory_order_release);
       }
       Solo(const Solo&) = delete;
       Solo& operator=(const Solo&) = delete;
@@ -98,10 +111,16 @@ class ThreadCrew : public internal::Loops<ThreadCrew, Split> {
       std::atomic<const void*>& caller_;
       bool outermost_ = false;
     };
+    bool claim();
     ThreadCrew* crew_;
     Solo solo_;
+    bool granted_ = true;
   };
   [[nodiscard]] Hold hold() { return Hold(*this); }
+  // The same for threads that share a crew: waits until no other thread has it, first come first served; or looks once.
+  //   if (const auto held = crew.try_to_call()) crew.each(n, body);
+  [[nodiscard]] Hold wait_to_call() { return Hold(*this, Hold::Entry::waits); }
+  [[nodiscard]] Hold try_to_call() { return Hold(*this, Hold::Entry::tries); }
 
   // Sleeping workers that were woken so far, and those of them that callers have woken themselves.
   std::uint64_t wake_ups() const noexcept;
@@ -132,10 +151,13 @@ class ThreadCrew : public internal::Loops<ThreadCrew, Split> {
   static void alone_watched(std::size_t n, Split split, const internal::Enough& enough,
                             const internal::PieceBody& body);
   int current_number() const noexcept;
+  bool seems_free() const noexcept;
   void refuse_inside(const char* call) const;
 
   int workers_;
   std::atomic<const void*> caller_{nullptr};  // of a crew of one
+  std::atomic<std::uint32_t> tickets_{0};     // of those that wait to call
+  std::atomic<std::uint32_t> serving_{0};
   CrewFacts facts_;
   internal::Owned<internal::Team> team_;  // also of one worker that is pinned
 };

@@ -6,7 +6,7 @@
 //   });
 //
 // A tile of some tens of KiB stays in the cache of its worker. Every place of rows × columns is in one tile; those at
-// the lower and right edge may be smaller.
+// the lower and right edge may be smaller. Of three dimensions likewise: TileSize3 and Tile3.
 #pragma once
 
 #include <cstddef>
@@ -25,6 +25,19 @@ struct TileSize {
   std::size_t columns = 64;
 };
 
+// Of a loop over three dimensions.
+struct Tile3 {
+  Range planes;
+  Range rows;
+  Range columns;
+};
+
+struct TileSize3 {
+  std::size_t planes = 16;  // 0 counts as 1
+  std::size_t rows = 16;
+  std::size_t columns = 64;
+};
+
 namespace internal {
 
 // Tiles are counted along the rows: neighbours by number share rows.
@@ -40,16 +53,35 @@ class Tiling {
   constexpr Tile at(std::size_t k) const noexcept {
     return {part(k / across_, size_.rows, rows_), part(k % across_, size_.columns, columns_)};
   }
-
- private:
   static constexpr Range part(std::size_t k, std::size_t size, std::size_t all) noexcept {
     const std::size_t first = k * size;
     return {first, all - first < size ? all : first + size};
   }
+
+ private:
   std::size_t rows_;
   std::size_t columns_;
   TileSize size_;
   std::size_t across_;
+};
+
+// Plane by plane, or layer of planes by layer.
+class Tiling3 {
+ public:
+  constexpr Tiling3(std::size_t planes, std::size_t rows, std::size_t columns, TileSize3 size) noexcept
+      : planes_(planes), size_(size.planes == 0 ? 1 : size.planes), layer_(rows, columns, {size.rows, size.columns}) {}
+  constexpr std::size_t count() const noexcept {
+    return planes_ == 0 ? 0 : ((planes_ - 1) / size_ + 1) * layer_.count();
+  }
+  constexpr Tile3 at(std::size_t k) const noexcept {
+    const Tile tile = layer_.at(k % layer_.count());
+    return {Tiling::part(k / layer_.count(), size_, planes_), tile.rows, tile.columns};
+  }
+
+ private:
+  std::size_t planes_;
+  std::size_t size_;
+  Tiling layer_;
 };
 
 }  // namespace internal

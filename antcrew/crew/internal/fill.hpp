@@ -10,6 +10,7 @@
 #include "antcrew/base/owned.hpp"
 #include "antcrew/base/range.hpp"
 #include "antcrew/crew/column.hpp"
+#include "antcrew/crew/loop_fault.hpp"
 #include "antcrew/machine/per_thread.hpp"
 
 namespace antcrew::internal {
@@ -56,14 +57,25 @@ class Filler {
   template <class Fn>
   void fill(Range range, const Enough& enough, Fn& fn) {
     if constexpr (may_cut) {
-      for (std::size_t i = range.first; i < range.last; ++i) ::new (static_cast<void*>(data_ + i)) T(fn(i));
+      std::size_t i = range.first;
+      try {
+        for (; i < range.last; ++i) ::new (static_cast<void*>(data_ + i)) T(fn(i));
+      } catch (...) {
+        note_fault({i, i + 1});
+        throw;
+      }
     } else {
       Progress progress{made_.mine().with_room(), {range.first, range.first}};
-      in_blocks(range, enough, [&](Range block) {
-        for (std::size_t i = block.first; i < block.last; ++i, ++progress.made.last) {
-          ::new (static_cast<void*>(data_ + i)) T(fn(i));
-        }
-      });
+      try {
+        in_blocks(range, enough, [&](Range block) {
+          for (std::size_t i = block.first; i < block.last; ++i, ++progress.made.last) {
+            ::new (static_cast<void*>(data_ + i)) T(fn(i));
+          }
+        });
+      } catch (...) {
+        note_fault({progress.made.last, progress.made.last + 1});
+        throw;
+      }
     }
   }
 

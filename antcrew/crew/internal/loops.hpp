@@ -18,14 +18,18 @@
 #include "antcrew/base/enough.hpp"
 #include "antcrew/base/range.hpp"
 #include "antcrew/crew/fixed_ranges.hpp"
-#include "antcrew/crew/grain.hpp"
+#include "antcrew/crew/internal/counted_loop.hpp"
 #include "antcrew/crew/internal/fill.hpp"
+#include "antcrew/crew/internal/gathered.hpp"
+#include "antcrew/crew/internal/loop_options.hpp"
 #include "antcrew/crew/internal/mistakes.hpp"
 #include "antcrew/crew/internal/piece_body.hpp"
 #include "antcrew/crew/internal/results.hpp"
 #include "antcrew/crew/internal/scratch.hpp"
 #include "antcrew/crew/items.hpp"
-#include "antcrew/crew/split.hpp"
+#include "antcrew/crew/loop_fault.hpp"
+#include "antcrew/crew/loop_progress.hpp"
+#include "antcrew/crew/strided_range.hpp"
 #include "antcrew/crew/tile.hpp"
 #include "antcrew/log/place.hpp"
 
@@ -33,53 +37,52 @@ namespace antcrew {
 
 namespace internal {
 
-// How a loop is run, where it is not as usual, by name: crew.each(n, body, {.split = …, .stop = token}).
-template <class How>
-struct LoopOptions;
-template <>
-struct LoopOptions<Split> {
-  std::optional<Split> split = {};  // none = as the loop says
-  AnyStopToken stop = {};
-  const std::optional<Split>& how() const noexcept { return split; }
-};
-template <>
-struct LoopOptions<Grain> {
-  std::optional<Grain> grain = {};
-  AnyStopToken stop = {};
-  const std::optional<Grain>& how() const noexcept { return grain; }
-};
-template <class How>
-inline constinit const LoopOptions<How> as_usual{};
-
 template <class Crew, class How>
 class Loops {
  public:
   using Options = LoopOptions<How>;
 
+  // Loops return how many items were done: all, unless a stop token ended them. A deadline throws Error
+  // (crew.loop_deadline) where it left something out. Pieces that have begun come to their end.
+
   // body(Range) for pieces that together are 0 … n-1, each index once.
   template <class Body>
-  void ranges(std::size_t n, Body&& body, const Options& options = as_usual<How>, CallPlace at = CallPlace::here()) {
+  std::size_t ranges(std::size_t n, Body&& body, const Options& options = as_usual<How>,
+                     CallPlace at = CallPlace::here()) {
     if constexpr (takes_range<Body>()) {
-      self().pieces(n, usual_of(options), options.stop, {&range_piece<std::remove_reference_t<Body>>, address_of(body)},
-                    at);
+      return run("ranges", n, usual_of(options), options,
+                 {&range_piece<std::remove_reference_t<Body>>, address_of(body)}, at);
+    } else {
+      return AfterMistake();
     }
   }
 
   // body(std::span) for stretches that together are all of the contiguous items.
   template <Items All, class Body>
-  void ranges(All&& items, Body&& body, const Options& options = as_usual<How>, CallPlace at = CallPlace::here()) {
+  std::size_t ranges(All&& items, Body&& body, const Options& options = as_usual<How>,
+                     CallPlace at = CallPlace::here()) {
     const std::span all(items);
-    ranges(
+    return ranges(
         all.size(), [&](Range range) { body(all.subspan(range.first, range.size())); }, options, at);
   }
 
   // body(i) for every i of 0 … n-1.
   template <class Body>
-  void each(std::size_t n, Body&& body, const Options& options = as_usual<How>, CallPlace at = CallPlace::here()) {
+  std::size_t each(std::size_t n, Body&& body, const Options& options = as_usual<How>,
+                   CallPlace at = CallPlace::here()) {
     if constexpr (takes_index<Body>()) {
-      self().pieces(n, usual_of(options), options.stop,
-                    {&each_block<std::remove_reference_t<Body>>, address_of(body), true}, at);
+      return run("each", n, usual_of(options), options,
+                 {&each_block<std::remove_reference_t<Body>>, address_of(body), true}, at);
+    } else {
+      return AfterMistake();
     }
+  }
+  // body(i) for every index of the stretch that is not left out.
+  template <class Body>
+  std::size_t each(StridedRange indices, Body&& body, const Options& options = as_usual<How>,
+                   CallPlace at = CallPlace::here()) {
+    return each(
+        indices.size(), [&body, indices](std::size_t k) { body(indices[k]); }, options, at);
   }
 
   // The same for n pieces of so many items, where all of it may take less than waking somebody: the first few are done
@@ -87,8 +90,7 @@ class Loops {
   template <class Body>
   void steps(std::size_t n, std::size_t items, How how, Body&& body, const AnyStopToken& stop = no_stop,
              CallPlace at = CallPlace::here()) {
-    self().pieces(n, how, stop,
-                  {&each_block<std::remove_reference_t<Body>>, address_of(body), true, items > Alone::most_shared}, at);
+    self().pieces(n, how, stop, step_body(items, body), at);
   }
   // Only those first few, one after the other, the first `at_first` of them without a look at the clock. Returns how
   // many were done: none of few items, or when a log is open.
@@ -112,7 +114,8 @@ class Loops {
 
   // body(*at) for every element of [first, last).
   template <std::random_access_iterator At, class Body>
-  void each(At first, At last, Body&& body, const Options& options = as_usual<How>, CallPlace at = CallPlace::here()) {
+  std::size_t each(At first, At last, Body&& body, const Options& options = as_usual<How>,
+                   CallPlace at = CallPlace::here()) {
     static_assert(HasPlaces<At>,
                   "each: these items are proxies (std::vector<bool>?), neighbours of which cannot be written by two "
                   "workers: use a vector of char");
@@ -120,16 +123,40 @@ class Loops {
     // Copies of the borders stay in registers: what the body writes could not have changed them.
     auto on_items = [first, &body](Range block, const Enough&) {
       const At end = first + static_cast<Step>(block.last);
-      for (At item = first + static_cast<Step>(block.first); item != end; ++item) body(*item);
+      At item = first + static_cast<Step>(block.first);
+      try {
+        for (; item != end; ++item) body(*item);
+      } catch (...) {
+        const auto i = static_cast<std::size_t>(item - first);
+        note_fault({i, i + 1});
+        throw;
+      }
     };
-    self().pieces(static_cast<std::size_t>(last - first), usual_of(options), options.stop, piece_body(on_items, true),
-                  at);
+    return run("each", static_cast<std::size_t>(last - first), usual_of(options), options, piece_body(on_items, true),
+               at);
+  }
+  // The same where iterators only go on: each worker gathers some at a time. Split and grain are not looked at.
+  template <std::forward_iterator At, class Body>
+  requires(!std::random_access_iterator<At>) std::size_t
+      each(At first, At last, Body&& body, const Options& options = as_usual<How>, CallPlace at = CallPlace::here()) {
+    GatheredRange<At> gathered(first, last);
+    return run_gathered("each", gathered, body, options, at);
   }
 
   // body(item) for every item.
-  template <Items All, class Body>
-  void each(All&& items, Body&& body, const Options& options = as_usual<How>, CallPlace at = CallPlace::here()) {
-    each(std::begin(items), std::end(items), body, options, at);
+  template <class All, class Body>
+  requires(Items<All> || ForwardItems<All>) std::size_t
+      each(All&& items, Body&& body, const Options& options = as_usual<How>, CallPlace at = CallPlace::here()) {
+    return each(std::begin(items), std::end(items), body, options, at);
+  }
+
+  // body(item) for every item that next() gives, a std::optional that is empty at the end: one worker at a time asks
+  // it, for some items at once. What it throws comes out, after what it gave before has been worked on.
+  template <class Next, class Body>
+  std::size_t each_from(Next&& next, Body&& body, const Options& options = as_usual<How>,
+                        CallPlace at = CallPlace::here()) {
+    GatheredCalls<std::remove_reference_t<Next>> gathered(next);
+    return run_gathered("each_from", gathered, body, options, at);
   }
 
   // fn(i) for every i, in order, in memory first touched by the worker that fills it. Throws Error (crew.stopped) when
@@ -140,8 +167,9 @@ class Loops {
       using T = std::decay_t<std::invoke_result_t<Fn&, std::size_t>>;
       Filler<T> filler(n);
       auto filling = [&](Range range, const Enough& enough) { filler.fill(range, enough, fn); };
-      self().pieces(n, usual_of(options), options.stop, piece_body(filling, Filler<T>::may_cut), at);
-      refuse_half(options.stop, "collect");
+      refuse_half(run("collect", n, usual_of(options), options,
+                      piece_body(filling, Filler<T>::may_cut, !Filler<T>::may_cut), at),
+                  n, "collect");
       return std::move(filler).finished();
     } else {
       return AfterMistake();
@@ -162,9 +190,15 @@ class Loops {
       const std::size_t pieces = fixed_ranges(n);
       std::vector<std::optional<T>> partial(pieces);
       const EvenParts parts(n, pieces);
-      const auto one = [&, parts](std::size_t k) { partial[k].emplace(per_range(parts[k])); };
-      steps(pieces, n, single_of(options), one, options.stop, at);
-      refuse_half(options.stop, "fold");
+      const auto one = [&, parts](std::size_t k) {
+        try {
+          partial[k].emplace(per_range(parts[k]));
+        } catch (...) {
+          note_fault(parts[k]);
+          throw;
+        }
+      };
+      refuse_half(run("fold", pieces, single_of(options), options, step_body(n, one), at), pieces, "fold");
       for (std::optional<T>& part : partial) start = combine(std::move(start), std::move(*part));
     }
     return start;
@@ -183,53 +217,58 @@ class Loops {
 
   // body(Tile) for tiles that together are all of rows × columns. Split and grain are counted in tiles, usually one.
   template <class Body>
-  void tiles(std::size_t rows, std::size_t columns, TileSize size, Body&& body, const Options& options = as_usual<How>,
-             CallPlace at = CallPlace::here()) {
-    const Tiling tiling(rows, columns, size);
-    auto in_tiles = [&](Range range, const Enough& enough) {
-      for (std::size_t k = range.first; k < range.last && !enough(); ++k) body(tiling.at(k));
-    };
-    self().pieces(tiling.count(), single_of(options), options.stop, piece_body(in_tiles), at);
+  std::size_t tiles(std::size_t rows, std::size_t columns, TileSize size, Body&& body,
+                    const Options& options = as_usual<How>, CallPlace at = CallPlace::here()) {
+    return run_tiles(Tiling(rows, columns, size), body, options, at);
   }
   template <class Body>
-  void tiles(std::size_t rows, std::size_t columns, Body&& body, const Options& options = as_usual<How>,
-             CallPlace at = CallPlace::here()) {
-    tiles(rows, columns, TileSize{}, body, options, at);
+  std::size_t tiles(std::size_t rows, std::size_t columns, Body&& body, const Options& options = as_usual<How>,
+                    CallPlace at = CallPlace::here()) {
+    return tiles(rows, columns, TileSize{}, body, options, at);
+  }
+  // The same of planes × rows × columns: body(Tile3).
+  template <class Body>
+  std::size_t tiles(std::size_t planes, std::size_t rows, std::size_t columns, TileSize3 size, Body&& body,
+                    const Options& options = as_usual<How>, CallPlace at = CallPlace::here()) {
+    return run_tiles(Tiling3(planes, rows, columns, size), body, options, at);
   }
 
   // body(i, value) for every i of 0 … n-1, and body(range, value): value is the worker's own, made by make() when the
   // worker takes its first piece in this call, and gone with the call. For buffers that are expensive to make.
   template <class Make, class Body>
-  void each_with(Make&& make, std::size_t n, Body&& body, const Options& options = as_usual<How>,
-                 CallPlace at = CallPlace::here()) {
+  std::size_t each_with(Make&& make, std::size_t n, Body&& body, const Options& options = as_usual<How>,
+                        CallPlace at = CallPlace::here()) {
     Scratch<std::decay_t<std::invoke_result_t<Make&>>> scratch(self().workers());
     auto with_its_own = [&](Range block, const Enough&) {
       auto& mine = scratch.mine(make);
-      for (std::size_t i = block.first; i < block.last; ++i) body(i, mine);
+      auto with_it = [&](std::size_t i) { body(i, mine); };
+      each_index(block, with_it);
     };
-    self().pieces(n, usual_of(options), options.stop, piece_body(with_its_own, true), at);
+    return run("each_with", n, usual_of(options), options, piece_body(with_its_own, true), at);
   }
   template <class Make, class Body>
-  void ranges_with(Make&& make, std::size_t n, Body&& body, const Options& options = as_usual<How>,
-                   CallPlace at = CallPlace::here()) {
+  std::size_t ranges_with(Make&& make, std::size_t n, Body&& body, const Options& options = as_usual<How>,
+                          CallPlace at = CallPlace::here()) {
     Scratch<std::decay_t<std::invoke_result_t<Make&>>> scratch(self().workers());
     auto with_its_own = [&](Range range, const Enough&) { body(range, scratch.mine(make)); };
-    self().pieces(n, usual_of(options), options.stop, piece_body(with_its_own), at);
+    return run("ranges_with", n, usual_of(options), options, piece_body(with_its_own), at);
   }
 
   // As it was written before options had names: split or grain before the body, a stop token after it.
   template <class Over, class Body>
-  void ranges(Over&& n, How how, Body&& body, const AnyStopToken& stop = no_stop, CallPlace at = CallPlace::here()) {
-    ranges(count_or_items(n), body, Options{how, stop}, at);
+  std::size_t ranges(Over&& n, How how, Body&& body, const AnyStopToken& stop = no_stop,
+                     CallPlace at = CallPlace::here()) {
+    return ranges(count_or_items(n), body, Options{how, stop}, at);
   }
   template <class Over, class Body>
-  void each(Over&& n, How how, Body&& body, const AnyStopToken& stop = no_stop, CallPlace at = CallPlace::here()) {
-    each(count_or_items(n), body, Options{how, stop}, at);
+  std::size_t each(Over&& n, How how, Body&& body, const AnyStopToken& stop = no_stop,
+                   CallPlace at = CallPlace::here()) {
+    return each(count_or_items(n), body, Options{how, stop}, at);
   }
   template <std::random_access_iterator At, class Body>
-  void each(At first, At last, How how, Body&& body, const AnyStopToken& stop = no_stop,
-            CallPlace at = CallPlace::here()) {
-    each(first, last, body, Options{how, stop}, at);
+  std::size_t each(At first, At last, How how, Body&& body, const AnyStopToken& stop = no_stop,
+                   CallPlace at = CallPlace::here()) {
+    return each(first, last, body, Options{how, stop}, at);
   }
   template <class Fn>
   auto collect(std::size_t n, How how, Fn&& fn, const AnyStopToken& stop = no_stop, CallPlace at = CallPlace::here()) {
@@ -247,19 +286,19 @@ class Loops {
     return fold(count_or_items(n), std::move(start), per_range, combine, Options{std::nullopt, stop}, at);
   }
   template <class Body>
-  void tiles(std::size_t rows, std::size_t columns, TileSize size, How how, Body&& body,
-             const AnyStopToken& stop = no_stop, CallPlace at = CallPlace::here()) {
-    tiles(rows, columns, size, body, Options{how, stop}, at);
+  std::size_t tiles(std::size_t rows, std::size_t columns, TileSize size, How how, Body&& body,
+                    const AnyStopToken& stop = no_stop, CallPlace at = CallPlace::here()) {
+    return tiles(rows, columns, size, body, Options{how, stop}, at);
   }
   template <class Make, class Body>
-  void each_with(Make&& make, std::size_t n, How how, Body&& body, const AnyStopToken& stop = no_stop,
-                 CallPlace at = CallPlace::here()) {
-    each_with(make, n, body, Options{how, stop}, at);
+  std::size_t each_with(Make&& make, std::size_t n, How how, Body&& body, const AnyStopToken& stop = no_stop,
+                        CallPlace at = CallPlace::here()) {
+    return each_with(make, n, body, Options{how, stop}, at);
   }
   template <class Make, class Body>
-  void ranges_with(Make&& make, std::size_t n, How how, Body&& body, const AnyStopToken& stop = no_stop,
-                   CallPlace at = CallPlace::here()) {
-    ranges_with(make, n, body, Options{how, stop}, at);
+  std::size_t ranges_with(Make&& make, std::size_t n, How how, Body&& body, const AnyStopToken& stop = no_stop,
+                          CallPlace at = CallPlace::here()) {
+    return ranges_with(make, n, body, Options{how, stop}, at);
   }
 
  private:
@@ -273,14 +312,84 @@ class Loops {
   }
   static How usual_of(const Options& options) noexcept { return options.how().value_or(Crew::usual); }
   static How single_of(const Options& options) noexcept { return options.how().value_or(Crew::small_pieces(1)); }
+
+  static bool as_it_is(const Options& options) noexcept {
+    return !options.stop.stop_possible() && options.deadline_s == 0 && options.at_most == 0 &&
+           options.progress == nullptr;
+  }
+  std::size_t run(const char* loop, std::size_t n, How how, const Options& options, const PieceBody& body,
+                  const CallPlace& at) {
+    if (!as_it_is(options)) [[unlikely]]
+      return run_counted(loop, n, how, options, body, at);
+    self().pieces(n, how, options.stop, body, at);
+    return n;
+  }
+  [[gnu::noinline]] std::size_t run_counted(const char* loop, std::size_t n, How how, const Options& options,
+                                            const PieceBody& body, const CallPlace& at) {
+    CountedLoop counted(n, self().workers(), limits_of(options), loop);
+    if (counted.for_some()) {
+      const std::size_t piece = Options::piece(how, n, static_cast<int>(counted.strands()));
+      self().pieces(n == 0 ? 0 : counted.strands(), Crew::usual, counted.stop(), counted.strand_body(body, piece), at);
+    } else {
+      self().pieces(n, how, counted.stop(), counted.body(body), at);
+    }
+    return counted.finish();
+  }
+  template <class Gathered, class Body>
+  std::size_t run_gathered(const char* loop, Gathered& gathered, Body& body, const Options& options,
+                           const CallPlace& at) {
+    CountedLoop counted(CountedLoop::unknown, self().workers(), limits_of(options), loop);
+    auto strand = [&](Range, const Enough& enough) { work_off(gathered, body, counted, enough); };
+    self().pieces(counted.strands(), Crew::usual, counted.stop(), piece_body(strand), at);
+    return counted.finish();
+  }
+  template <class All, class Body>
+  std::size_t run_tiles(const All& tiling, Body& body, const Options& options, const CallPlace& at) {
+    auto in_tiles = [&](Range range, const Enough& enough) {
+      std::size_t k = range.first;
+      try {
+        for (; k < range.last && !enough(); ++k) body(tiling.at(k));
+      } catch (...) {
+        note_fault({k, k + 1});
+        throw;
+      }
+    };
+    return run("tiles", tiling.count(), single_of(options), options, piece_body(in_tiles, false, true), at);
+  }
+  static LoopLimits limits_of(const Options& options) noexcept {
+    return {options.stop, options.deadline_s, options.at_most, options.progress};
+  }
+
   template <class Body>
   static void range_piece(void* body, Range range, const Enough&) {
-    object_at<Body>(body)(range);
+    try {
+      object_at<Body>(body)(range);
+    } catch (...) {
+      note_fault(range);
+      throw;
+    }
   }
   template <class Body>
   static void each_block(void* its_body, Range block, const Enough&) {
-    Body& body = object_at<Body>(its_body);
-    for (std::size_t i = block.first; i < block.last; ++i) body(i);
+    each_index(block, object_at<Body>(its_body));
+  }
+  template <class Body>
+  static void each_index(Range block, Body& body) {
+    std::size_t i = block.first;
+    try {
+      for (; i < block.last; ++i) body(i);
+    } catch (...) {
+      note_fault({i, i + 1});
+      throw;
+    }
+  }
+  template <class Body>
+  static PieceBody step_body(std::size_t items, Body& body) noexcept {
+    return {[](void* its_body, Range block, const Enough&) {
+              auto& step = object_at<Body>(its_body);
+              for (std::size_t k = block.first; k < block.last; ++k) step(k);
+            },
+            address_of(body), true, items > Alone::most_shared};
   }
   Crew& self() noexcept { return static_cast<Crew&>(*this); }
 };

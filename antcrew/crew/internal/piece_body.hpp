@@ -22,6 +22,7 @@ struct PieceBody {
   bool perhaps_small = false;  // the first pieces are tried by the caller alone, see Alone
   bool only_first = false;     // and no more than these are done; all of them where one worker does all anyway
   std::uint16_t at_first = 1;  // so many of them before the clock is read: of work known to be little
+  bool may_leave_out = false;  // the body looks itself whether it is enough, in the middle of a piece
 
   // For a range that is not empty, handed out because it was not enough yet.
   void operator()(Range range, const Enough& enough) const {
@@ -99,9 +100,11 @@ T& object_at(void* address) noexcept {
 
 // One that is called as on_piece(range, enough).
 template <class OnPiece>
-PieceBody piece_body(OnPiece& on_piece, bool may_cut = false) noexcept {
-  return {[](void* self, Range range, const Enough& enough) { object_at<OnPiece>(self)(range, enough); },
-          address_of(on_piece), may_cut};
+PieceBody piece_body(OnPiece& on_piece, bool may_cut = false, bool may_leave_out = false) noexcept {
+  PieceBody body{[](void* self, Range range, const Enough& enough) { object_at<OnPiece>(self)(range, enough); },
+                 address_of(on_piece), may_cut};
+  body.may_leave_out = may_leave_out;
+  return body;
 }
 
 }  // namespace antcrew::internal

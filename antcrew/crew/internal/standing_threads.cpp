@@ -9,6 +9,7 @@
 #include <string>
 
 #include "antcrew/base/error.hpp"
+#include "antcrew/machine/parking.hpp"
 #include "antcrew/machine/topology.hpp"
 
 namespace antcrew::internal {
@@ -40,13 +41,6 @@ class SignalsToCaller {
   sigset_t before_;
 };
 
-struct Start {
-  void (*entry)(void*, int);
-  void* context;
-  int worker;
-  const ProcessorSet* own;  // null unless it stays pinned
-};
-
 // The kernel keeps 15 bytes; the number is worth more than the end of a name.
 std::string thread_name(const std::string& crew, int worker) {
   constexpr std::size_t most = 15;
@@ -54,14 +48,43 @@ std::string thread_name(const std::string& crew, int worker) {
   return (crew.empty() ? std::string("crew") : crew).substr(0, most - number.size()) + number;
 }
 
-void* thread_main(void* start) {
+}  // namespace
+
+struct StandingThreads::Start {
+  StandingThreads* all;
+  void (*entry)(void*, int);
+  void* context;
+  int worker;
+  const ProcessorSet* own;  // null unless it stays pinned
+};
+
+void* StandingThreads::thread_main(void* start) {
   const std::unique_ptr<Start> mine(static_cast<Start*>(start));
   if (mine->own != nullptr) remember_own_processors(mine->own);
+  const CrewOptions& options = mine->all->facts_.asked;
+  if (options.at_begin) mine->all->begin_hook(mine->worker);
   mine->entry(mine->context, mine->worker);
+  if (options.at_end) [&]() noexcept { options.at_end(mine->worker); }();
   return nullptr;
 }
 
-}  // namespace
+// Release: what threw is read by who has seen the count.
+void StandingThreads::begin_hook(int worker) noexcept {
+  try {
+    facts_.asked.at_begin(worker);
+  } catch (...) {
+    if (!hook_threw_.exchange(true, std::memory_order_relaxed)) hook_error_ = std::current_exception();
+  }
+  hooks_done_.fetch_add(1, std::memory_order_release);
+  wake_all(hooks_done_);
+}
+
+void StandingThreads::await_hooks() {
+  if (!facts_.asked.at_begin) return;
+  for (std::uint32_t done; (done = hooks_done_.load(std::memory_order_acquire)) < threads_.size();)
+    sleep_while(hooks_done_, done);
+  if (hook_error_) std::rethrow_exception(hook_error_);
+}
 
 StandingThreads::StandingThreads(int workers, const CrewOptions& options)
     : workers_(workers), facts_{options, {}, {}, 0, {}}, own_(own_processors()) {}
@@ -85,13 +108,14 @@ void StandingThreads::start(void (*entry)(void*, int), void* context) {
     throw;
   }
   pthread_attr_destroy(&attributes);
+  await_hooks();
 }
 
 // Each thread has the maker's processors, also when the maker is pinned by another crew just now, or its own one.
 void StandingThreads::start_one(int worker, const pthread_attr_t& attributes, void (*entry)(void*, int),
                                 void* context) {
   const bool pinned = facts_.asked.pin != Pin::off;
-  auto start = std::make_unique<Start>(Start{entry, context, worker, pinned && !own_.empty() ? &own_ : nullptr});
+  auto start = std::make_unique<Start>(Start{this, entry, context, worker, pinned && !own_.empty() ? &own_ : nullptr});
   pthread_t thread{};
   const int fault = pthread_create(&thread, &attributes, &thread_main, start.get());
   if (fault != 0) {

@@ -4,6 +4,9 @@
 
 #include <pthread.h>
 
+#include <atomic>
+#include <cstdint>
+#include <exception>
 #include <vector>
 
 #include "antcrew/crew/crew_options.hpp"
@@ -18,8 +21,8 @@ class StandingThreads {
   StandingThreads(const StandingThreads&) = delete;
   StandingThreads& operator=(const StandingThreads&) = delete;
 
-  // Starts entry(context, worker) for workers 1 and up. Throws Error (crew.start); those that did start then still
-  // run, and join() waits for them.
+  // Starts entry(context, worker) for workers 1 and up, and waits for their hooks. Throws Error (crew.start), or what a
+  // hook threw; those that did start then still run, and join() waits for them.
   void start(void (*entry)(void* context, int worker), void* context);
   void join() noexcept;
   // For a forked process, which has none of them.
@@ -29,14 +32,21 @@ class StandingThreads {
   int pin_of_caller() const noexcept { return pin_of_caller_; }
 
  private:
+  struct Start;
   void start_one(int worker, const pthread_attr_t& attributes, void (*entry)(void*, int), void* context);
   void choose_processors();
+  static void* thread_main(void* start);
+  void begin_hook(int worker) noexcept;
+  void await_hooks();
 
   int workers_;
   CrewFacts facts_;
   ProcessorSet own_;  // of the maker, without any pin
   int pin_of_caller_ = -1;
   std::vector<pthread_t> threads_;
+  std::atomic<std::uint32_t> hooks_done_{0};
+  std::atomic<bool> hook_threw_{false};
+  std::exception_ptr hook_error_;
 };
 
 }  // namespace antcrew::internal

@@ -190,7 +190,12 @@ Range Halving::front(Range range, const Pace& pace) noexcept {
 
 // Only the first to set the flag writes the error; giving credit back publishes it to the caller.
 void Halving::keep_error() noexcept {
-  if (!failed_.exchange(true, std::memory_order_relaxed)) error_ = std::current_exception();
+  if (failed_.exchange(true, std::memory_order_relaxed)) {
+    other_faults_.fetch_add(1, std::memory_order_relaxed);
+    return;
+  }
+  error_ = std::current_exception();
+  fault_ = current_loop_fault.items;
 }
 
 // True when it was the last; otherwise the loop may be gone afterwards. The total is read anew whenever somebody else

@@ -22,6 +22,7 @@
 #include "antcrew/base/range.hpp"
 #include "antcrew/crew/internal/piece_body.hpp"
 #include "antcrew/crew/internal/tasks/task.hpp"
+#include "antcrew/crew/loop_fault.hpp"
 #include "antcrew/machine/cache_line.hpp"
 
 namespace antcrew::internal {
@@ -43,7 +44,9 @@ class Halving {
   // The first pieces of one item, as long as Alone says. How many; all when one has thrown.
   std::size_t begin_alone(std::size_t n, int workers) noexcept;
   void throw_again() {
-    if (error_) std::rethrow_exception(error_);
+    if (!error_) return;
+    current_loop_fault = {fault_, other_faults_.load(std::memory_order_relaxed)};
+    std::rethrow_exception(error_);
   }
 
  private:
@@ -69,6 +72,8 @@ class Halving {
   alignas(line_bytes) std::atomic<std::uint64_t> back_{0};
   std::atomic<std::uint64_t> total_{std::uint64_t{1} << 62};
   std::exception_ptr error_;
+  Range fault_;
+  std::atomic<std::size_t> other_faults_{0};
 };
 
 }  // namespace antcrew::internal

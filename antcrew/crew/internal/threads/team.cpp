@@ -61,6 +61,16 @@ void Team::stop_threads() noexcept {
   threads_.join();
 }
 
+void Team::await_leaving(std::int64_t longest_ns) noexcept {
+  awaited_.store(1, std::memory_order_seq_cst);
+  if (is_held()) sleep_while(awaited_, 1, longest_ns);
+}
+
+void Team::wake_awaiting() noexcept {
+  awaited_.store(0, std::memory_order_seq_cst);
+  wake_all(awaited_);
+}
+
 // Regions do not overlap, and nobody is called to one of all workers: so a worker meets every number of a region, and
 // of a call to it, once, and never has both to do.
 //
@@ -193,7 +203,12 @@ inline void Team::keep_error_of(Part part) noexcept {
     part();
   } catch (...) {
     // Only the first to set the flag writes the error; the join's acquire publishes it to the caller.
-    if (!cancelled_.exchange(true, std::memory_order_relaxed)) first_error_ = std::current_exception();
+    if (!cancelled_.exchange(true, std::memory_order_relaxed)) {
+      first_error_ = std::current_exception();
+      first_fault_ = current_loop_fault.items;
+    } else {
+      other_faults_.fetch_add(1, std::memory_order_relaxed);
+    }
   }
 }
 
@@ -323,7 +338,10 @@ std::size_t Team::begin_by_caller(std::size_t n, const AnyStopToken& stop, const
 }
 
 void Team::run(std::size_t n, const AnyStopToken& stop, const PieceBody& body, Handout* handout, int parts) {
-  if (cancelled_.load(std::memory_order_relaxed)) cancelled_.store(false, std::memory_order_relaxed);
+  if (cancelled_.load(std::memory_order_relaxed)) {
+    cancelled_.store(false, std::memory_order_relaxed);
+    other_faults_.store(0, std::memory_order_relaxed);
+  }
   const PinnedHere pin(threads_.pin_of_caller());
   // Whoever is late in the first one of all had not started yet.
   const bool first = !begun_;
@@ -340,7 +358,10 @@ void Team::run(std::size_t n, const AnyStopToken& stop, const PieceBody& body, H
     join(parts);
   }
   std::exception_ptr error;
-  if (cancelled_.load(std::memory_order_relaxed)) error = std::exchange(first_error_, nullptr);
+  if (cancelled_.load(std::memory_order_relaxed)) {
+    error = std::exchange(first_error_, nullptr);
+    current_loop_fault = {first_fault_, other_faults_.load(std::memory_order_relaxed)};
+  }
   leave();
   if (error) std::rethrow_exception(error);
 }

@@ -13,6 +13,7 @@
 #include "antcrew/crew/internal/handout.hpp"
 #include "antcrew/crew/internal/piece_body.hpp"
 #include "antcrew/crew/internal/standing_threads.hpp"
+#include "antcrew/crew/loop_fault.hpp"
 #include "antcrew/log/lanes.hpp"
 #include "antcrew/log/place.hpp"
 #include "antcrew/machine/cache_line.hpp"
@@ -75,20 +76,31 @@ class Team {
   // Claims the team for the calling thread, or once more, until leave(). Throws Error (crew.busy) when another thread
   // has it.
   void enter() {
+    if (!try_enter()) [[unlikely]]
+      refuse_busy("ThreadCrew");
+  }
+  // False when another thread has it.
+  bool try_enter() {
     refuse_if_inherited(made_at_, "ThreadCrew");
     const void* me = thread_mark();
     if (holder_.load(std::memory_order_relaxed) != me) {
       if (busy_.exchange(true, std::memory_order_acquire)) [[unlikely]]
-        refuse_busy("ThreadCrew");
+        return false;
       holder_.store(me, std::memory_order_relaxed);
     }
     ++holds_;
+    return true;
   }
   void leave() noexcept {
     if (--holds_ > 0) return;
     holder_.store(nullptr, std::memory_order_relaxed);
     busy_.store(false, std::memory_order_release);
+    if (awaited_.load(std::memory_order_relaxed) != 0) [[unlikely]]
+      wake_awaiting();
   }
+  bool is_held() const noexcept { return busy_.load(std::memory_order_relaxed); }
+  // Sleeps until the team is left, for so long at the most: a wake-up may be missed, since leaving it makes no fence.
+  void await_leaving(std::int64_t longest_ns) noexcept;
   // Has every worker do its part of a loop over 0 … n-1, the caller being worker 0, and returns when all are done; then
   // it leaves the team that was entered for it. Throws again the first exception. Without a handout each worker has one
   // range. parts: how many workers take part, as parts_for() says.
@@ -150,6 +162,7 @@ class Team {
   void join(int parts) noexcept;
   bool may_spin() const noexcept { return processors_.known(); }
   void stop_threads() noexcept;
+  void wake_awaiting() noexcept;
 
   // Written by the caller before each region, read by all workers: one cache line brings number and job. Plain stores
   // one after the other, so that no worker looking at the line takes it away in between.
@@ -165,11 +178,14 @@ class Team {
   std::atomic<bool> published_{false};        // writing it also makes the region's number visible at once
   std::atomic<const void*> holder_{nullptr};  // which thread has the team
   int holds_ = 0;                             // how often
+  std::atomic<std::uint32_t> awaited_{0};     // 1 while somebody sleeps until it is left
   std::uint64_t wake_ups_ = 0;
   bool begun_ = false;  // a region, ever
   // Written only when something was thrown.
   alignas(line_bytes) std::atomic<bool> cancelled_{false};
   std::exception_ptr first_error_;
+  Range first_fault_;
+  std::atomic<std::size_t> other_faults_{0};
 
   // Of a region for some workers.
   alignas(line_bytes) int parts_ = 0;
