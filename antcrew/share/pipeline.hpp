@@ -6,15 +6,17 @@
 //                   .as_read("pack", [&](Track t) { pack(t); });                    // one at a time, as read
 //   PipelineFacts facts = line.run(crew, {.items = 16});
 //
-// Stages: many (at once, any order), alone (one at a time, any order), as_read (one at a time, in the order of
-// reading). The source is read one item at a time. At most `items` are under way: what an item holds is bounded by
-// that. A stage may wait for work of the same crew, fork, and run its loops; workers of a TaskCrew that have no item
-// help with these. The first exception of a stage comes out of run(); items under way are dropped. A stop, or the
-// source's end, stop the reading: items under way come to their end. A pipeline may be run again when its source can;
-// one run at a time. A pipeline that a stage runs is one of its loops: who helps with it stays until that one ends.
+// Stages: many (at once, any order), at_most (so many at once, any order), alone (one at a time, any order), as_read
+// (one at a time, in the order of reading). The source is read one item at a time. At most `items` are under way: what
+// an item holds is bounded by that. A stage may wait for work of the same crew, fork, and run its loops; workers of a
+// TaskCrew that have no item help with these. The first exception of a stage comes out of run(); items under way are
+// dropped. A stop, or the source's end, stop the reading: items under way come to their end. A pipeline may be run
+// again when its source can; one run at a time. A pipeline that a stage runs is one of its loops: who helps with it
+// stays until that one ends.
 #pragma once
 
 #include <array>
+#include <cassert>
 #include <cstddef>
 #include <optional>
 #include <string>
@@ -69,15 +71,21 @@ class Pipeline {
 
   template <class Fn>
   auto many(std::string name, Fn fn) && {
-    return std::move(*this).with({std::move(name), internal::StageKind::many}, std::move(fn));
+    return std::move(*this).with({std::move(name), internal::StageKind::many, 0}, std::move(fn));
+  }
+  // The same for so many workers at the most, 1 or more.
+  template <class Fn>
+  auto at_most(int workers, std::string name, Fn fn) && {
+    assert(workers >= 1);
+    return std::move(*this).with({std::move(name), internal::StageKind::many, workers}, std::move(fn));
   }
   template <class Fn>
   auto alone(std::string name, Fn fn) && {
-    return std::move(*this).with({std::move(name), internal::StageKind::alone}, std::move(fn));
+    return std::move(*this).with({std::move(name), internal::StageKind::alone, 1}, std::move(fn));
   }
   template <class Fn>
   auto as_read(std::string name, Fn fn) && {
-    return std::move(*this).with({std::move(name), internal::StageKind::as_read}, std::move(fn));
+    return std::move(*this).with({std::move(name), internal::StageKind::as_read, 1}, std::move(fn));
   }
 
   // Works with any crew that has ranges(n, body). Throws the first exception of a stage or of the source.

@@ -200,6 +200,31 @@ TEST_CASE("a stage for many takes as many items at once as there are workers") {
 }
 
 // One item at a time, so that all workers but one are without a step nearly always.
+TEST_CASE("a stage for some has so many workers at once, and no more") {
+  for (const int workers : {1, 2, 4}) {
+    CAPTURE(workers);
+    ThreadCrew crew(workers);
+    for (const int at_most : {1, 2, 9}) {
+      test::AtOnce before, inside;
+      int given = 0;
+      const PipelineFacts facts = pipeline([&]() -> std::optional<int> {
+                                    if (given == 60) return {};
+                                    return given++;
+                                  })
+                                      .many("before",
+                                            [&](int item) {
+                                              before.stay(200us);
+                                              return item;
+                                            })
+                                      .at_most(at_most, "some", [&](int) { inside.stay(500us); })
+                                      .run(crew);
+      CHECK(facts.passed == 60);
+      CHECK(inside.most() <= std::min(at_most, workers));
+      if (workers == 4) CHECK(inside.most() == std::min(at_most, 4));
+    }
+  }
+}
+
 TEST_CASE("workers without a step help with the loops, forks and groups in the stages") {
   for (const bool logged : {false, true}) {
     for (const int workers : {2, 4, 8}) {

@@ -12,8 +12,9 @@ namespace antcrew::internal {
 PipelineScheduler::PipelineScheduler(const std::vector<StageFacts>& stages, std::size_t room, const AnyStopToken& stop,
                                      TaskPool* pool)
     : help_(pool), room_(room), stop_(stop) {
-  places_.push_back({"source", StageKind::alone});
-  for (const StageFacts& stage : stages) places_.push_back({stage.name, stage.kind});
+  places_.push_back({"source", StageKind::alone, 1});
+  for (const StageFacts& stage : stages)
+    places_.push_back({stage.name, stage.kind, stage.kind == StageKind::many ? stage.at_most : 1});
   for (Place& place : places_) place.waiting.reserve(room);
   if (LaneBook* book = open_lanes.load(std::memory_order_relaxed); book != nullptr && current_lane != nullptr) {
     for (Place& place : places_) place.logged_as = book->keep_name(place.name.c_str());
@@ -32,7 +33,7 @@ bool PipelineScheduler::over() const noexcept {
 // Which of those that wait at a place could go on now. The source has none waiting: it could read one.
 std::size_t PipelineScheduler::next_at(std::size_t k) const {
   const Place& place = places_[k];
-  if (place.kind != StageKind::many && place.taken) return none;
+  if (place.taken()) return none;
   if (k == source) return ended_ || free_.empty() || stop_.stop_requested() ? none : 0;
   if (place.kind != StageKind::as_read) return place.waiting.empty() ? none : 0;
   const auto is_next = [&](const Waiting& w) { return w.number == place.next; };
@@ -52,7 +53,7 @@ bool PipelineScheduler::choose_at(std::size_t k, Step& step) {
     step = {k, place.waiting[next]};
     place.waiting.erase(place.waiting.begin() + static_cast<std::ptrdiff_t>(next));
   }
-  place.taken = true;
+  ++place.inside;
   return true;
 }
 
@@ -100,7 +101,7 @@ void PipelineScheduler::end_step(const Step& step, bool goes_on, std::int64_t ns
   Place& place = places_[step.place];
   place.busy_ns += ns;
   ++place.passed;
-  place.taken = false;
+  --place.inside;
   if (step.place == source) {
     if (goes_on) {
       ++numbers_;
@@ -143,7 +144,7 @@ int PipelineScheduler::shortage() const noexcept {
   int found = free_.empty() ? full : at_source;
   for (std::size_t k = 0; k < places_.size(); ++k) {
     const Place& place = places_[k];
-    if (place.kind == StageKind::many || !place.taken || place.waiting.size() <= longest) continue;
+    if (!place.taken() || place.waiting.size() <= longest) continue;
     longest = place.waiting.size();
     found = static_cast<int>(std::min(k, static_cast<std::size_t>(most_shortages - first_place - 1))) + first_place;
   }

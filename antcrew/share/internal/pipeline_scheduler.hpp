@@ -41,6 +41,7 @@ enum class StageKind { many, alone, as_read };
 struct StageFacts {
   std::string name;
   StageKind kind = StageKind::many;
+  int at_most = 0;  // workers in a stage for many; 0 = all
 };
 
 class PipelineScheduler {
@@ -69,13 +70,15 @@ class PipelineScheduler {
   struct Place {
     std::string name;
     StageKind kind;
+    int at_most;  // workers; 0 = all
     std::vector<Waiting> waiting = {};
-    bool taken = false;                 // of a place for one at a time
+    int inside = 0;
     std::uint64_t next = 0;             // of a place in order: the number it takes next
     std::vector<std::uint64_t> gone{};  // of a place in order: left out before they came, a heap
     std::int64_t busy_ns = 0;
     std::uint64_t passed = 0;
     const char* logged_as = nullptr;  // while a log is open
+    bool taken() const noexcept { return at_most != 0 && inside >= at_most; }
   };
   struct Step {
     std::size_t place;
