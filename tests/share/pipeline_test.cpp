@@ -199,7 +199,6 @@ TEST_CASE("a stage for many takes as many items at once as there are workers") {
   runs(TaskCrew(6));
 }
 
-// One item at a time, so that all workers but one are without a step nearly always.
 TEST_CASE("a stage for some has so many workers at once, and no more") {
   for (const int workers : {1, 2, 4}) {
     CAPTURE(workers);
@@ -225,6 +224,7 @@ TEST_CASE("a stage for some has so many workers at once, and no more") {
   }
 }
 
+// One item at a time, so that all workers but one are without a step nearly always.
 TEST_CASE("workers without a step help with the loops, forks and groups in the stages") {
   for (const bool logged : {false, true}) {
     for (const int workers : {2, 4, 8}) {
