@@ -146,13 +146,16 @@ Earlier::Earlier(Begun& later, std::size_t count, Until until)
   later.holders_.fetch_add(static_cast<int>(count), std::memory_order_relaxed);
 }
 
+// Never awaited where a part of the continuation could not be made.
 Earlier::~Earlier() {
+  if (!awaited_) later_.pool_.one_pending_less();
   for (std::size_t k = 0; k < size_; ++k) {
     if (Begun* begun = take_out(k)) begun->drop();
   }
 }
 
 void Earlier::await() noexcept {
+  awaited_ = true;
   for (std::size_t k = 0; k < size_; ++k) {
     LinkToLater& link = links_[k];
     link.of = this;

@@ -126,6 +126,7 @@ class Earlier {
   LinkToLater* links_ = &one_;
   std::size_t size_ = 1;
   bool in_a_chain_ = true;
+  bool awaited_ = false;
   Until until_ = Until::all;
   std::atomic<std::size_t> left_;  // until it may begin; one more than are to end, for await() itself
   std::atomic<std::size_t> first_{none};
