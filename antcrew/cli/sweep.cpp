@@ -4,6 +4,9 @@
 
 #include <CLI/CLI.hpp>
 #include <filesystem>
+#include <iostream>
+#include <iterator>
+#include <utility>
 
 #include "antcrew/base/error.hpp"
 #include "antcrew/base/units.hpp"
@@ -18,27 +21,70 @@
 namespace antcrew::cli_layer {
 namespace {
 
+// Options that say what a study file says itself.
+const char* option_of_one_line(const OneLine& line) {
+  const std::pair<const char*, bool> given[] = {
+      {"--title", !line.title.empty()},     {"--baseline", !line.baseline.empty()},
+      {"--try", !line.tries.empty()},       {"--launcher", !line.launcher.empty()},
+      {"--input", !line.input.empty()},     {"--answer", !line.answer.empty()},
+      {"--compare", !line.compare.empty()}, {"--tolerance", line.tolerance.has_value()}};
+  for (const auto& [name, is_given] : given) {
+    if (is_given) return name;
+  }
+  return nullptr;
+}
+
 std::unique_ptr<CommandStudy> study_for(const SweepOptions& options, const std::vector<std::string>& command) {
-  if (!command.empty() && !options.file.empty())
-    bad_input("cli.option", "sweep", "both a study file and a command", "leave one of them out");
-  if (!command.empty()) {
+  const std::string folder = std::filesystem::current_path().string();
+  if (options.file.empty() && (!command.empty() || !options.line.tries.empty())) {
     const Plan plan = plan_of(options.study);
-    return study_of(command, std::filesystem::current_path().string(), plan.sizes, plan.dimensions);
+    OneLine line = options.line;
+    line.command = command;
+    line.folder = folder;
+    line.sizes = plan.sizes;
+    line.dimensions = plan.dimensions;
+    return study_of(line);
   }
   if (options.file.empty())
     bad_input("cli.option", "sweep", "nothing to measure",
               "give a study file, or -- COMMAND with '@(workers)' in it; `antcrew sweep --example` shows a file");
-  return read_study(options.file);
+  if (!command.empty()) bad_input("cli.option", "sweep", "both a study file and a command", "leave one of them out");
+  if (const char* name = option_of_one_line(options.line))
+    bad_input("cli.option", name, "the study file says that itself", "leave it out, or write it into the file");
+  if (options.file != "-") return read_study(options.file);
+  const std::string text{std::istreambuf_iterator<char>(std::cin), {}};
+  return study_from_text(text, "standard input", folder);
 }
 
 }  // namespace
 
 void add_sweep_options(CLI::App& app, SweepOptions& options) {
   app.add_option("FILE", options.file,
-                 "the study, a TOML file; instead of it: -- COMMAND with '@(workers)' in it, quoted for the shell");
+                 "the study, a TOML file, or - for standard input; instead of it: -- COMMAND with '@(workers)' in it, "
+                 "quoted for the shell");
   app.add_flag("--example", options.example, "write a study file with comments that runs as it is, and run nothing");
+  OneLine& line = options.line;
+  app.add_option("--title", line.title, "without a file: what the study is about (default: the command)")
+      ->type_name("TEXT");
+  app.add_option("--baseline", line.baseline,
+                 "without a file: another command to compare with, in one word-split text (default: -- COMMAND with 1 "
+                 "worker)")
+      ->type_name("COMMAND");
+  app.add_option("--try", line.tries, "without a file: a further variant, NAME='COMMAND …'; may be given again")
+      ->type_name("NAME=COMMAND")
+      ->allow_extra_args(false);
+  app.add_option("--launcher", line.launcher, "without a file: words in front of every variant")->type_name("WORDS");
+  app.add_option("--input", line.input, "without a file: a file for standard input")->type_name("FILE");
+  app.add_option("--answer", line.answer,
+                 "without a file: what is compared: output (default), none, or the name of a file that commands write "
+                 "into '@(folder)'")
+      ->type_name("WHAT");
+  app.add_option("--compare", line.compare, "without a file: how: exactly (default), lines (in any order), numbers")
+      ->type_name("HOW");
+  app.add_option("--tolerance", line.tolerance, "of numbers, such as 1e-9")->type_name("X");
   add_study_options(app, options.study, true);
-  app.get_option("--list")->description("show every command word by word, and run nothing");
+  app.get_option("--list")->description("an earlier name of --dry-run");
+  app.add_flag("--dry-run", options.study.list, "show every command word by word, and run nothing");
 }
 
 int sweep(const SweepOptions& asked, const std::vector<std::string>& command) {

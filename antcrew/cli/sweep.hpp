@@ -6,6 +6,7 @@
 
 #include "antcrew/cli/layer.hpp"
 #include "antcrew/cli/study_options.hpp"
+#include "antcrew/sweep/one_line.hpp"
 
 namespace CLI {
 class App;
@@ -16,6 +17,7 @@ namespace antcrew::cli_layer {
 struct SweepOptions {
   std::string file;
   bool example = false;
+  sweep_layer::OneLine line;  // of a study without a file
   StudyOptions study;
 };
 

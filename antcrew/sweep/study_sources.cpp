@@ -1,10 +1,7 @@
 // Where studies of commands come from: a file, or the command line.
-#include <algorithm>
 #include <filesystem>
 
-#include "antcrew/base/error.hpp"
-#include "antcrew/base/printable.hpp"
-#include "antcrew/sweep/internal/shell_text.hpp"
+#include "antcrew/sweep/one_line.hpp"
 #include "antcrew/sweep/study_file.hpp"
 #include "antcrew/sweep/toml_table.hpp"
 
@@ -19,35 +16,12 @@ std::unique_ptr<CommandStudy> read_study(const std::string& path) {
 std::unique_ptr<CommandStudy> study_of(const Words& command, const std::string& folder,
                                        const std::vector<std::size_t>& sizes,
                                        const std::map<std::string, std::vector<PointValue>>& dimensions) {
-  const bool by_workers = std::any_of(command.begin(), command.end(), [](const std::string& word) {
-    return word.find("@(workers)") != std::string::npos;
-  });
-  if (!by_workers)
-    bad_input("sweep.name", "the command", "no @(workers) in it: every worker count would be the same",
-              "put it where the program takes its number of workers: antcrew sweep --workers 1,2,4 -- sort "
-              "--parallel=@(workers) tides.txt");
-  internal::check_shell_words(command, "the command");
-  CommandStudy::Parts parts;
-  parts.title = printable(in_words(command), 80);
-  parts.folder = folder;
-  Runnable variant;
-  variant.command = {command, {}, "the command"};
-  parts.baseline = variant;
-  for (std::string& word : parts.baseline.command.words) {
-    for (std::size_t at = word.find("@(workers)"); at != std::string::npos; at = word.find("@(workers)", at))
-      word.replace(at, 10, "1");
-  }
-  auto study = std::make_unique<CommandStudy>(std::move(parts));
-  if (sizes.empty()) {
-    study->without_sizes();
-  } else {
-    study->sizes(sizes);
-  }
-  for (const auto& [name, values] : dimensions) study->dimension(name, values);
-  study->variant(std::filesystem::path(command.front()).filename().string(), "command", variant, {});
-  for (const std::string& word : command) check_names(word, known_names(*study, variant), "the command");
-  found_program(command.front(), folder, "the command");
-  return study;
+  OneLine line;
+  line.command = command;
+  line.folder = folder;
+  line.sizes = sizes;
+  line.dimensions = dimensions;
+  return study_of(line);
 }
 
 }  // namespace antcrew::sweep_layer

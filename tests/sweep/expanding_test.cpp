@@ -3,6 +3,7 @@
 
 #include "antcrew/base/error.hpp"
 #include "antcrew/study/plan.hpp"
+#include "antcrew/sweep/one_line.hpp"
 #include "antcrew/sweep/study_file.hpp"
 #include "support/command.hpp"
 
@@ -102,4 +103,64 @@ TEST_CASE("a study of one command: its baseline is the same with one worker") {
   CHECK_THROWS_WITH_AS(study_of({"echo", "@(workers)", "@(size)"}, "/tmp", {}, {}), doctest::Contains("'size'"), Error);
   CHECK_THROWS_WITH_AS(study_of({"sh", "-c", "echo @(workers)"}, "/tmp", {}, {}), doctest::Contains("$ANTCREW_WORKERS"),
                        Error);
+}
+
+TEST_CASE("words in one text: quotes and backslashes keep together, nothing else means anything") {
+  CHECK(split_words("sort -o  'two words' \"it's\" a\\ b", "here") == Words{"sort", "-o", "two words", "it's", "a b"});
+  CHECK(split_words("echo $HOME *.txt '' | x", "here") == Words{"echo", "$HOME", "*.txt", "", "|", "x"});
+  CHECK(split_words("a'b'\"c\"\\'", "here") == Words{"abc'"});
+  CHECK(split_words("\"say \\\"so\\\"\"", "here") == Words{"say \"so\""});
+  CHECK(split_words("  ", "here").empty());
+  CHECK_THROWS_WITH_AS(split_words("echo 'open", "--try"), doctest::Contains("not closed"), Error);
+}
+
+TEST_CASE("a study in one line: another baseline, further variants, a launcher, how answers are compared") {
+  OneLine line;
+  line.command = {"echo", "@(workers)"};
+  line.folder = "/tmp";
+  line.title = "Echoes";
+  line.baseline = "printf '%s\\n' 1";
+  line.tries = {"twice=echo '@(workers)' again", "by variable=sh -c 'echo $ANTCREW_WORKERS'"};
+  line.launcher = "env A=1";
+  line.answer = "none";
+  const auto study = study_of(line);
+  const Place at{3, {}, "/tmp/own"};
+  CHECK(study->title() == "Echoes");
+  CHECK(words_of(*study, study->parts().baseline, study->parts().baseline.command, at) == Words{"printf", "%s\n", "1"});
+  REQUIRE(study->variants().size() == 3);
+  CHECK(study->variants()[1].name == "twice");
+  CHECK(words_of(*study, study->runnable(1), study->runnable(1).command, at) ==
+        Words{"env", "A=1", "echo", "3", "again"});
+  CHECK(study->parts().answer.from == AnswerRule::From::none);
+
+  const auto refused = [&](auto&& change, const char* what) {
+    OneLine other = line;
+    other.answer.clear();
+    change(other);
+    CHECK_THROWS_WITH_AS(study_of(other), doctest::Contains(what), Error);
+  };
+  refused([](OneLine& l) { l.tries = {"echo 3"}; }, "NAME=");
+  refused(
+      [](OneLine& l) {
+        l.tries = {"twice=echo @(workers)", "twice=echo @(workers)"};
+      },
+      "two variants of this name");
+  refused([](OneLine& l) { l.tries = {"none="}; }, "no command");
+  refused([](OneLine& l) { l.tries = {"all=echo 3"}; }, "'--parallel=@(workers)'");
+  refused([](OneLine& l) { l.tries = {"all=echo @(wrokers) @(workers)"}; }, "wrokers");
+  refused([](OneLine& l) { l.launcher = "no-such-launcher"; }, "no-such-launcher");
+  refused([](OneLine& l) { l.compare = "roughly"; }, "exactly, lines, numbers");
+  refused([](OneLine& l) { l.compare = "numbers"; }, "--tolerance 1e-9");
+  refused([](OneLine& l) { l.tolerance = 2; }, "below 1");
+  refused([](OneLine& l) { l.tolerance = 1e-9, l.compare = "lines"; }, "for numbers");
+  refused([](OneLine& l) { l.answer = "none", l.compare = "lines"; }, "cannot be compared");
+  refused([](OneLine& l) { l.answer = "/tmp/out"; }, "outside the trial's own folder");
+  refused([](OneLine& l) { l.answer = "out"; }, "@(folder)/out");
+  refused([](OneLine& l) { l.command.clear(), l.tries.clear(); }, "nothing to try");
+  line.answer = "out";
+  line.command = {"cp", "@(folder)/@(workers)", "@(folder)/out"};
+  line.baseline.clear();
+  line.tries.clear();
+  line.tolerance = 1e-6;
+  CHECK(study_of(line)->parts().answer.in_words().find("the file out: numbers") == 0);
 }
