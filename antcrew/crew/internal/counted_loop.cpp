@@ -27,7 +27,8 @@ CountedLoop::CountedLoop(std::size_t n, int workers, const LoopLimits& limits, c
   if (!(deadline_s_ >= 0)) bad_input("crew.options", loop, "deadline_s is no time", "give seconds, or leave it out");
   constexpr double longest_s = 1e9;
   if (deadline_s_ > 0) end_ns_ = now_ns() + static_cast<std::int64_t>(std::min(deadline_s_, longest_s) * 1e9);
-  if (asked_.stop_possible() || end_ns_ != 0) stop_ = AnyStopToken(Ends{this});
+  // Also of a loop that is only watched: what may be stopped is cut into stretches, which are seen to end.
+  stop_ = AnyStopToken(Ends{this});
   progress_.begin(n);
 }
 

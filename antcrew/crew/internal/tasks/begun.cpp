@@ -1,5 +1,6 @@
 #include "antcrew/crew/internal/tasks/begun.hpp"
 
+#include <algorithm>
 #include <string>
 #include <utility>
 
@@ -227,7 +228,14 @@ Begun* Earlier::take_out(std::size_t k) noexcept {
 HeldBegun Earlier::hold(std::size_t k) noexcept {
   const LockHeld held(lock_);
   Begun* begun = links_[k].begun;
-  return HeldBegun(begun == nullptr || begun->ended() ? nullptr : begun);
+  if (begun != nullptr && !begun->ended()) return HeldBegun(begun);
+  if (k == first_open_) ++first_open_;
+  return HeldBegun();
+}
+
+std::size_t Earlier::first_open() noexcept {
+  const LockHeld held(lock_);
+  return first_open_;
 }
 
 HeldBegun::HeldBegun(Begun* begun) noexcept : begun_(begun) {
@@ -260,9 +268,12 @@ void Begun::wait() {
   pool_.wait_for({nullptr, name_}, [this] { return ended(); });
 }
 
+// Of all: first whatever nobody is at; then what others do is waited for, and helped with.
 void Earlier::wait() {
   if (until_ == Until::all) {
-    for (std::size_t k = 0; k < size_; ++k) {
+    for (std::size_t k = 0; k < size_; k = std::max(k + 1, first_open())) {
+      while (!later_.begins() && later_.do_some()) {
+      }
       if (const HeldBegun begun = hold(k)) begun->wait();
     }
     return;
@@ -286,7 +297,7 @@ bool Begun::do_some() {
     start->run_by_handle();
     return true;
   }
-  for (std::size_t k = 0; k < start->earlier_->size(); ++k) {
+  for (std::size_t k = start->earlier_->first_open(); k < start->earlier_->size(); ++k) {
     if (const HeldBegun begun = start->earlier_->hold(k); begun && begun->do_some()) return true;
   }
   return false;

@@ -111,6 +111,8 @@ class Earlier {
 
   // One that has not ended; null when it has, or was taken out.
   HeldBegun hold(std::size_t k) noexcept;
+  // All before it have ended.
+  std::size_t first_open() noexcept;
   void wait();
 
  private:
@@ -130,7 +132,8 @@ class Earlier {
   Until until_ = Until::all;
   std::atomic<std::size_t> left_;  // until it may begin; one more than are to end, for await() itself
   std::atomic<std::size_t> first_{none};
-  Lock lock_;  // of what lies in the links' `begun` from await() on
+  Lock lock_;  // of what lies in the links' `begun` from await() on, and of this:
+  std::size_t first_open_ = 0;
 };
 
 // Acquire and release at the mark order the result before its reading; at the holders, all use before the deletion.
