@@ -221,9 +221,7 @@ TEST_CASE_TEMPLATE("collect and fold have nothing whole to return when they were
     return std::to_string(i);
   };
   CHECK_THROWS_WITH_AS(crew.collect(10'000, Crew::usual, fn, stop.get_token()),
-                       "collect: the stop token ended it before every result was made; catch this error where the stop "
-                       "was asked for",
-                       Error);
+                       doctest::Contains("of 10000 were done; catch this error where the stop was asked for"), Error);
   CHECK_THROWS_AS(crew.fold(
                       1000, 0.0, [](Range) { return 1.0; }, std::plus<>(), stop.get_token()),
                   Error);
