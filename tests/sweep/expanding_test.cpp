@@ -126,7 +126,8 @@ TEST_CASE("a study in one line: another baseline, further variants, a launcher, 
   const auto study = study_of(line);
   const Place at{3, {}, "/tmp/own"};
   CHECK(study->title() == "Echoes");
-  CHECK(words_of(*study, study->parts().baseline, study->parts().baseline.command, at) == Words{"printf", "%s\n", "1"});
+  CHECK(words_of(*study, study->parts().baseline, study->parts().baseline.command, at) ==
+        Words{"printf", "%s\\n", "1"});
   REQUIRE(study->variants().size() == 3);
   CHECK(study->variants()[1].name == "twice");
   CHECK(words_of(*study, study->runnable(1), study->runnable(1).command, at) ==

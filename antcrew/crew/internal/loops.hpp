@@ -283,7 +283,7 @@ class Loops {
   requires(!std::is_same_v<std::decay_t<Start>, How>) auto fold(Over&& n, Start start, PerRange&& per_range,
                                                                 Combine&& combine, const AnyStopToken& stop,
                                                                 CallPlace at = CallPlace::here()) {
-    return fold(count_or_items(n), std::move(start), per_range, combine, Options{std::nullopt, stop}, at);
+    return fold(count_or_items(n), std::move(start), per_range, combine, Options{{}, stop}, at);
   }
   template <class Body>
   std::size_t tiles(std::size_t rows, std::size_t columns, TileSize size, How how, Body&& body,

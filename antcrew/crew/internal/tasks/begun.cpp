@@ -137,8 +137,7 @@ Earlier::Earlier(Begun& later) : later_(later), left_(2) {
 
 Earlier::Earlier(Begun& later, std::size_t count, Until until)
     : later_(later),
-      many_(new LinkToLater[count]),
-      links_(many_.get()),
+      links_(new LinkToLater[count]),
       size_(count),
       in_a_chain_(false),
       until_(until),
@@ -153,6 +152,7 @@ Earlier::~Earlier() {
   for (std::size_t k = 0; k < size_; ++k) {
     if (Begun* begun = take_out(k)) begun->drop();
   }
+  if (links_ != &one_) delete[] links_;
 }
 
 void Earlier::await() noexcept {

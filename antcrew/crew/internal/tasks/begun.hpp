@@ -12,7 +12,6 @@
 #include <cstddef>
 #include <cstdint>
 #include <exception>
-#include <memory>
 #include <optional>
 #include <type_traits>
 #include <utility>
@@ -124,8 +123,7 @@ class Earlier {
 
   Begun& later_;
   LinkToLater one_;
-  std::unique_ptr<LinkToLater[]> many_;
-  LinkToLater* links_ = &one_;
+  LinkToLater* links_ = &one_;  // or its own, of several
   std::size_t size_ = 1;
   bool in_a_chain_ = true;
   bool awaited_ = false;
