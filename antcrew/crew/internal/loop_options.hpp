@@ -14,10 +14,10 @@ namespace antcrew::internal {
 // A split or grain, or none. Not std::optional, of which g++ 12 says in its callers' builds that it may be
 // uninitialised.
 template <class How>
-class Asked {
+class HowAsked {
  public:
-  constexpr Asked() noexcept : how_(anything()) {}
-  constexpr Asked(How how) noexcept : how_(how), given_(true) {}
+  constexpr HowAsked() noexcept : how_(anything()) {}
+  constexpr HowAsked(How how) noexcept : how_(how), given_(true) {}
   constexpr How value_or(How usual) const noexcept { return given_ ? how_ : usual; }
 
  private:
@@ -37,24 +37,24 @@ template <class How>
 struct LoopOptions;
 template <>
 struct LoopOptions<Split> {
-  Asked<Split> split = {};  // none = as the loop says
+  HowAsked<Split> split = {};  // none = as the loop says
   AnyStopToken stop = {};
   double deadline_s = 0;  // from the call on, 0 = none: what has not begun then is not begun; an Error follows
   int at_most = 0;        // workers; 0 = all
   LoopProgress* progress = nullptr;  // told how far it is
-  const Asked<Split>& how() const noexcept { return split; }
+  const HowAsked<Split>& how() const noexcept { return split; }
   static std::size_t piece(Split how, std::size_t, int) noexcept {
     return how.kind() == Split::Kind::even ? 0 : how.items();
   }
 };
 template <>
 struct LoopOptions<Grain> {
-  Asked<Grain> grain = {};
+  HowAsked<Grain> grain = {};
   AnyStopToken stop = {};
   double deadline_s = 0;
   int at_most = 0;
   LoopProgress* progress = nullptr;
-  const Asked<Grain>& how() const noexcept { return grain; }
+  const HowAsked<Grain>& how() const noexcept { return grain; }
   static std::size_t piece(Grain how, std::size_t n, int workers) noexcept { return how.of(n, workers); }
 };
 template <class How>
