@@ -96,10 +96,11 @@ class BoundedQueue {
     items_.tell_all();
   }
   bool closed() const noexcept { return closed_.load(std::memory_order_seq_cst); }
-  // About: others go on meanwhile.
+  // About, since others go on meanwhile; never more than there is room for: the places that are counted were filled
+  // before those that were emptied are looked at.
   std::size_t size() const noexcept {
-    const std::uint64_t out = out_.load(std::memory_order_relaxed);
-    const std::uint64_t in = in_.load(std::memory_order_relaxed);
+    const std::uint64_t in = in_.load(std::memory_order_seq_cst);
+    const std::uint64_t out = out_.load(std::memory_order_seq_cst);
     return in > out ? static_cast<std::size_t>(in - out) : 0;
   }
   std::size_t room() const noexcept { return size_; }
