@@ -31,16 +31,19 @@ namespace {
 struct Runs {
   std::vector<std::unique_ptr<Record>> records;
   std::vector<std::unique_ptr<Analysed>> studies;
+  std::string newest_is;  // what people call it
 
   Runs(const std::string& list, const StoreOptions& store) {
-    for (const RecordFile& file : record_files(list, store)) add(file.path);
+    for (const RecordFile& file : record_files(list, store)) {
+      records.push_back(std::make_unique<Record>(load_record(file.path)));
+      studies.push_back(std::make_unique<Analysed>(analyse(*records.back())));
+      const bool newest = std::all_of(records.begin(), records.end(),
+                                      [&](const auto& other) { return other->created <= records.back()->created; });
+      if (newest) newest_is = file.title;
+    }
     // Oldest first, whatever the order of the names.
     std::stable_sort(studies.begin(), studies.end(),
                      [](const auto& a, const auto& b) { return a->record->created < b->record->created; });
-  }
-  void add(const std::string& path) {
-    records.push_back(std::make_unique<Record>(load_record(path)));
-    studies.push_back(std::make_unique<Analysed>(analyse(*records.back())));
   }
   std::vector<const Analysed*> all() const {
     std::vector<const Analysed*> pointers;
@@ -119,12 +122,14 @@ Requirements required_by(const GuardOptions& options, std::string& against) {
   return required;
 }
 
-std::string drawn(std::vector<const Analysed*> runs, const std::vector<const Analysed*>& after,
-                  const CompareOptions& options) {
+std::string drawn(const Runs& before, const Runs& after, const CompareOptions& options) {
   const bool history = options.form == "figure:history";
+  std::vector<const Analysed*> runs = before.all();
+  const std::vector<const Analysed*> later = after.all();
   const Analysed& old = *runs.back();
-  runs.insert(runs.end(), after.begin(), after.end());
-  const auto figure = history ? history_figure(runs, options.variant) : side_by_side_figure(old, *after.back());
+  runs.insert(runs.end(), later.begin(), later.end());
+  const auto figure = history ? history_figure(runs, options.variant)
+                              : side_by_side_figure(old, *later.back(), {before.newest_is, after.newest_is});
   if (!figure)
     bad_input("cli.figure", "--as " + options.form,
               history ? "fewer than two of these runs have figures of this cell"
@@ -166,7 +171,7 @@ int compare_records(const CompareOptions& options) {
   const Look look = options.to.empty() ? output_look() : Look();
   const Analysed& now = *after.all().back();
   if (figure) {
-    put_out(drawn(before.all(), after.all(), options), options.to);
+    put_out(drawn(before, after, options), options.to);
     return exit_done;
   }
   put_out(options.form == "json" ? compare_json(found, now) : wrapped(compare_text(found, now, look), look.width),

@@ -22,6 +22,7 @@
 #include "antcrew/record/record_file.hpp"
 #include "antcrew/report/csv.hpp"
 #include "antcrew/report/figure.hpp"
+#include "antcrew/report/history_page.hpp"
 #include "antcrew/report/markdown.hpp"
 #include "antcrew/report/page.hpp"
 #include "antcrew/report/result.hpp"
@@ -67,7 +68,10 @@ std::string jsons(const std::vector<NamedStudy>& studies, const Look&) {
   return all + "]\n";
 }
 std::string page(const std::vector<NamedStudy>& studies, const Look&) {
-  return page_html(*studies.front().study);
+  if (studies.size() == 1) return page_html(*studies.front().study);
+  std::vector<HistoryRun> runs;
+  for (const NamedStudy& named : studies) runs.push_back({named.study, named.name});
+  return history_page_html(runs_by_study(std::move(runs)));
 }
 
 struct Form {
@@ -77,7 +81,7 @@ struct Form {
 };
 constexpr Form forms[] = {{"table", true, tables}, {"markdown", true, markdowns}, {"csv", true, csvs},
                           {"tsv", true, tsvs},     {"trials", true, trials},      {"json", true, jsons},
-                          {"page", false, page}};
+                          {"page", true, page}};
 
 const Form* form_called(const std::string& name) {
   const auto* found =

@@ -153,6 +153,23 @@ std::string list_json(const FoundRuns& found, const std::string& folder) {
   return all.dump(2) + "\n";
 }
 
+// Of what can be read; the rest is in the list as text.
+std::string list_page(const FoundRuns& found) {
+  std::vector<NamedRecord> records;
+  for (const ListedRun& run : found.runs) {
+    if (run.stored.lost || !run.trouble.empty()) continue;
+    const std::string name = !run.notes.name.empty()     ? run.notes.name
+                             : !run.notes.labels.empty() ? run.notes.labels.front()
+                                                         : fmt::format("run {}", run.stored.number);
+    records.push_back({name, load_record(run.stored.path)});
+  }
+  if (records.empty())
+    bad_input("store.none", "list --as page", "no run that could be read was found", "see `antcrew list`");
+  FormChoice page;
+  page.form = "page";
+  return rendered(records, page, Look());
+}
+
 }  // namespace
 
 void add_list_options(CLI::App& app, ListOptions& o) {
@@ -172,15 +189,19 @@ void add_list_options(CLI::App& app, ListOptions& o) {
   app.add_option("--newest", o.search.newest, "so many at most")->type_name("N")->capture_default_str();
   app.add_flag("--all", o.all, "all of them");
   app.add_flag("--changes", o.changes, "instead: where speedups changed for good, over the runs that are found");
-  app.add_option("--as", o.form, "form: text, json")->type_name("FORM")->capture_default_str();
+  app.add_option("--as", o.form, "form: text, json, page (all that are found, run after run)")
+      ->type_name("FORM")
+      ->capture_default_str();
   app.add_option("--to", o.to, "write to this file instead of standard output")->type_name("FILE");
   app.add_flag("--rebuild", o.rebuild, "put the index aside and make a new one from the records");
   add_store_options(app, o.store, false);
 }
 
 int list_runs(const ListOptions& options) {
-  if (options.form != "text" && options.form != "json")
-    bad_input("cli.form", "--as", "no form '" + options.form + "' of a list", "choose from text, json");
+  if (options.form != "text" && options.form != "json" && options.form != "page")
+    bad_input("cli.form", "--as", "no form '" + options.form + "' of a list", "choose from text, json, page");
+  if (options.changes && options.form == "page")
+    bad_input("cli.option", "--changes", "a page tells lasting changes by itself", "leave out --changes");
   Search search = options.search;
   check_verdict(search.verdict);
   if (search.newest < 1) bad_input("cli.option", "--newest", "0 runs", "give 1 or more, or --all");
@@ -198,6 +219,10 @@ int list_runs(const ListOptions& options) {
   if (options.changes) {
     put_out(options.form == "json" ? changes_json(found) : wrapped(changes_text(found), look.width), options.to);
     return found.runs.empty() ? exit_answer_is_no : exit_done;
+  }
+  if (options.form == "page") {
+    put_out(list_page(found), options.to);
+    return exit_done;
   }
   put_out(options.form == "json" ? list_json(found, store.folder())
                                  : wrapped(list_text(found, store.folder(), searched, look), look.width),

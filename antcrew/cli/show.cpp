@@ -29,7 +29,7 @@ std::vector<NamedRecord> loaded(const ShowOptions& options) {
   std::vector<NamedRecord> records;
   for (const std::string& word : options.records) {
     for (const RecordFile& file : record_files(word, options.store))
-      records.push_back({file.name, load_record(file.path)});
+      records.push_back({options.form.form == "page" ? file.title : file.name, load_record(file.path)});
   }
   return records;
 }

@@ -37,19 +37,40 @@ KeptRun keep_run(const std::string& path, const StoreOptions& options) noexcept 
   }
 }
 
+namespace {
+
+std::string title_of(const std::string& path) {
+  const std::filesystem::path file(path);
+  return file.extension() == ".json" ? file.stem().string() : file.filename().string();
+}
+
+std::string title_of(const StoredRun& run, const Store& store) {
+  const Notes notes = store.notes_of(run);
+  if (!notes.name.empty()) return notes.name;
+  return notes.labels.empty() ? fmt::format("run {}", run.number) : notes.labels.front();
+}
+
+}  // namespace
+
 std::vector<RecordFile> record_files(const std::string& list, const StoreOptions& options) {
   std::vector<RecordFile> files;
   std::error_code unknown;
-  if (is_file_name(list) && std::filesystem::exists(list, unknown)) return {{list, list}};  // whatever commas it has
+  if (is_file_name(list) && std::filesystem::exists(list, unknown))
+    return {{list, list, title_of(list)}};  // whatever commas it has
   for (std::size_t from = 0; from <= list.size();) {
     const std::size_t comma = std::min(list.find(',', from), list.size());
     const std::string word = list.substr(from, comma - from);
     if (word.empty())
       bad_input("cli.record", list, "no name of a record between commas", std::string("write ") + record_help);
-    const std::vector<std::string> paths = records_called(word, options.used());
-    for (const std::string& path : paths) {
-      const std::string number = std::filesystem::path(path).filename().string();
-      files.push_back({paths.size() == 1 ? word : fmt::format("run {}", std::atoi(number.c_str())), path});
+    if (is_file_name(word)) {
+      files.push_back({word, word, title_of(word)});
+    } else {
+      const std::vector<std::string> paths = records_called(word, options.used());
+      const Store store(options.used());
+      const std::vector<StoredRun> runs = runs_called(word, store);
+      for (std::size_t k = 0; k < paths.size(); ++k)
+        files.push_back(
+            {runs.size() == 1 ? word : fmt::format("run {}", runs[k].number), paths[k], title_of(runs[k], store)});
     }
     from = comma + 1;
   }

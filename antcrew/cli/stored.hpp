@@ -33,6 +33,7 @@ KeptRun keep_run(const std::string& path, const StoreOptions& options) noexcept;
 struct RecordFile {
   std::string name;  // as it was asked for; of several with a label each by its number: "run 12"
   std::string path;
+  std::string title = {};  // what people call it: the name or label it was given, or the file's without ".json"
 };
 
 // Records by their names, each a file, a number, "last" or a label, with commas between them; a label may stand for

@@ -155,24 +155,30 @@ std::string how_compared(const Comparison& found) {
 
 }  // namespace
 
+std::string compared_in_words(const Comparison& found, const Analysed& now) {
+  return answer(found, now);
+}
+
+std::vector<std::vector<std::string>> compared_rows(const Comparison& found, const Analysed& now) {
+  std::vector<std::vector<std::string>> rows = {
+      {"variant", "crew", "workers", "at", "before", "after", "after / before", "times as fast", ""}};
+  for (const ComparedCell& cell : found.cells)
+    rows.push_back({printable(cell.after->cell->variant, 34), cell.after->cell->crew,
+                    std::to_string(cell.after->cell->workers),
+                    point_in_words(now.record->points[cell.after->cell->point]), speedup_text(*cell.before),
+                    speedup_text(*cell.after), cell.ratio ? in_words(*cell.ratio) : "",
+                    cell.time ? in_words(*cell.time) : "", name_of(cell.change)});
+  return rows;
+}
+
 std::string compare_text(const Comparison& found, const Analysed& now, const Look& look) {
   std::string text = answer(found, now) + "\n" + differing(found);
   if (!found.cells.empty()) {
-    TextGrid grid({{"variant"},
-                   {"crew"},
-                   {"workers", true},
-                   {"at"},
-                   {"before"},
-                   {"after"},
-                   {"after / before"},
-                   {"times as fast"},
-                   {""}});
-    for (const ComparedCell& cell : found.cells) {
-      grid.row({printable(cell.after->cell->variant, 34), cell.after->cell->crew,
-                std::to_string(cell.after->cell->workers), point_in_words(now.record->points[cell.after->cell->point]),
-                speedup_text(*cell.before), speedup_text(*cell.after), cell.ratio ? in_words(*cell.ratio) : "",
-                cell.time ? in_words(*cell.time) : "", name_of(cell.change)});
-    }
+    std::vector<std::vector<std::string>> rows = compared_rows(found, now);
+    std::vector<GridColumn> columns;
+    for (const std::string& head : rows.front()) columns.push_back({head, head == "workers"});
+    TextGrid grid(std::move(columns));
+    for (std::size_t k = 1; k < rows.size(); ++k) grid.row(std::move(rows[k]));
     text += "\n" + grid.text(look);
   }
   for (const auto& [head, list] : {std::pair{"Only before", &found.only_before}, {"Only after", &found.only_after}}) {

@@ -74,7 +74,7 @@ void same_colours(Panel& before, Panel& after) {
 
 }  // namespace
 
-std::optional<Figure> side_by_side_figure(const Analysed& before, const Analysed& after) {
+std::optional<Figure> side_by_side_figure(const Analysed& before, const Analysed& after, const SideNames& names) {
   std::optional<Figure> old = figure_of(before, "speedup");
   std::optional<Figure> now = figure_of(after, "speedup");
   if (!old || !now || old->panels.empty() || now->panels.empty()) return std::nullopt;
@@ -86,8 +86,13 @@ std::optional<Figure> side_by_side_figure(const Analysed& before, const Analysed
   const bool machines = machine_in_words(before) != machine_in_words(after);
   const std::string old_point = point_in_words(before.record->points[before.conclusion.point]);
   const std::string new_point = point_in_words(after.record->points[after.conclusion.point]);
-  left.title = "before: " + (old_point == new_point ? moment(before) : old_point);
-  right.title = "after: " + (old_point == new_point ? moment(after) : new_point);
+  const bool named = !names.before.empty() && !names.after.empty() && names.before != names.after;
+  left.title = "before: " + (named ? printable(names.before, 50) : moment(before));
+  right.title = "after: " + (named ? printable(names.after, 50) : moment(after));
+  if (old_point != new_point) {
+    left.title += ", at " + old_point;
+    right.title += ", at " + new_point;
+  }
   if (machines) {
     left.title = "before: " + machine_in_words(before);
     right.title = "after: " + machine_in_words(after);
@@ -102,7 +107,11 @@ std::optional<Figure> side_by_side_figure(const Analysed& before, const Analysed
       for (const FigurePoint& point : series.points) figure.table.rows.push_back({which, series.name, point.text});
     }
   }
+  internal::set_aside(left);
+  internal::set_aside(right);
   figure.panels = {std::move(left), std::move(right)};
+  figure.study = printable(after.record->title);
+  figure.basis = "Before: " + old->basis + " After: " + now->basis;
   return figure;
 }
 
@@ -159,6 +168,7 @@ std::optional<Figure> history_figure(const std::vector<const Analysed*>& runs, c
       "figures of this cell.{}{}",
       cell_in_words(*followed->cell), point_in_words(newest.record->points[followed->cell->point]), changed,
       changed.empty() ? "" : " (one history of a hundred without a change says so).");
+  figure.study = printable(newest.record->title);
   panel.x = internal::categories("run, UTC", names);
   constexpr std::size_t most_labels = 8;
   const std::size_t each = (names.size() + most_labels - 1) / most_labels;

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cctype>
 
 #include "antcrew/analysis/analysed.hpp"
 #include "antcrew/analysis/thresholds.hpp"
@@ -25,6 +26,19 @@ std::string rounds_text(const RoundsView& rounds) {
   if (rounds.most == 0) return "nothing was timed to its end";
   if (rounds.fewest < rounds.most) return fmt::format("{} to {} rounds", rounds.fewest, rounds.most);
   return fmt::format("{} round{}", rounds.most, rounds.most == 1 ? "" : "s");
+}
+
+std::string rounds_and_widths(const StudyView& view) {
+  std::string rounds = rounds_text(view.rounds);
+  if (view.rounds.widest > 0) rounds += fmt::format(", intervals within ±{}", percent_text(view.rounds.widest));
+  return rounds;
+}
+
+std::string machine_of(const Record& record) {
+  const int usable = record.machine.usable_processors();
+  return fmt::format("{}, {} usable processor{}",
+                     record.machine.processor.empty() ? "unknown processor" : printable(record.machine.processor, 60),
+                     usable, usable == 1 ? "" : "s");
 }
 
 const FindingView* noise_of(const StudyView& view) {
@@ -58,17 +72,20 @@ std::string confidence_text(const StudyView& view) {
 
 std::string provenance_text(const StudyView& view) {
   const Record& record = *view.study.record;
-  const int usable = record.machine.usable_processors();
-  std::string rounds = rounds_text(view.rounds);
-  if (view.rounds.widest > 0) rounds += fmt::format(", intervals within ±{}", percent_text(view.rounds.widest));
   const FindingView* noise = noise_of(view);
-  std::string text =
-      fmt::format("{}, {} usable processor{}; {}; {}",
-                  record.machine.processor.empty() ? "unknown processor" : printable(record.machine.processor, 60),
-                  usable, usable == 1 ? "" : "s", rounds, noise == nullptr ? "the machine was idle" : noise->claim);
+  std::string text = fmt::format("{}; {}; {}", machine_of(record), rounds_and_widths(view),
+                                 noise == nullptr ? "the machine was idle" : noise->claim);
   if (!record.build.optimised && !record.commands) text += "; the program was not optimised";
   if (!record.complete) text += "; the run was ended early";
   return text + fmt::format("; {}, measured for {}.", record.created.substr(0, 10), duration_text(record.measured_s));
+}
+
+std::string figure_basis(const StudyView& view) {
+  const Record& record = *view.study.record;
+  std::string rounds = rounds_and_widths(view);
+  rounds.front() = static_cast<char>(std::toupper(static_cast<unsigned char>(rounds.front())));
+  return fmt::format("{}; the machine was {}idle; {}; {}.", rounds, noise_of(view) == nullptr ? "" : "not ",
+                     machine_of(record), record.created.substr(0, 10));
 }
 
 }  // namespace antcrew::report_layer

@@ -15,4 +15,7 @@ std::string confidence_text(const StudyView& view);
 // The same for whoever was not there: the machine, intervals, how noisy it was, the build, the date.
 std::string provenance_text(const StudyView& view);
 
+// The same in short, below a figure.
+std::string figure_basis(const StudyView& view);
+
 }  // namespace antcrew::report_layer

@@ -6,7 +6,9 @@
 #include "antcrew/analysis/analysed.hpp"
 #include "antcrew/base/error.hpp"
 #include "antcrew/base/units.hpp"
+#include "antcrew/report/confidence.hpp"
 #include "antcrew/report/internal/figure_parts.hpp"
+#include "antcrew/report/study_view.hpp"
 
 namespace antcrew::report_layer {
 namespace {
@@ -15,7 +17,7 @@ struct Maker {
   const char* kind;
   internal::MaybeFigure (*make)(const Analysed&);
 };
-constexpr std::array<Maker, 14> makers = {{{"speedup", internal::speedup_figure},
+constexpr std::array<Maker, 15> makers = {{{"speedup", internal::speedup_figure},
                                            {"ledger", internal::ledger_figure},
                                            {"ledger-shares", internal::ledger_shares_figure},
                                            {"speedup-over-size", internal::speedup_over_size_figure},
@@ -23,6 +25,7 @@ constexpr std::array<Maker, 14> makers = {{{"speedup", internal::speedup_figure}
                                            {"efficiency", internal::efficiency_figure},
                                            {"dimensions", internal::dimensions_figure},
                                            {"ladder", internal::ladder_figure},
+                                           {"variants", internal::variants_figure},
                                            {"phases", internal::phases_figure},
                                            {"timeline", internal::timeline_figure},
                                            {"messages", internal::messages_figure},
@@ -49,7 +52,11 @@ const std::vector<std::string>& figure_kinds() {
 
 std::optional<Figure> figure_of(const Analysed& study, const std::string& kind) {
   for (const Maker& maker : makers) {
-    if (kind == maker.kind) return study.cells.empty() ? std::nullopt : maker.make(study);
+    if (kind != maker.kind) continue;
+    if (study.cells.empty()) return std::nullopt;
+    std::optional<Figure> figure = maker.make(study);
+    if (figure) internal::finish(*figure, study, figure_basis(StudyView(study)));
+    return figure;
   }
   bad_input("report.figure", "figure:" + kind, "there is no figure of this kind",
             "choose from " + joined(figure_kinds()));
@@ -57,9 +64,13 @@ std::optional<Figure> figure_of(const Analysed& study, const std::string& kind) 
 
 std::vector<Figure> figures_of(const Analysed& study) {
   std::vector<Figure> figures;
+  if (study.cells.empty()) return figures;
+  const std::string basis = figure_basis(StudyView(study));
   for (const Maker& maker : makers) {
-    if (study.cells.empty()) break;
-    if (auto figure = maker.make(study)) figures.push_back(std::move(*figure));
+    if (auto figure = maker.make(study)) {
+      internal::finish(*figure, study, basis);
+      figures.push_back(std::move(*figure));
+    }
   }
   return figures;
 }
@@ -67,9 +78,10 @@ std::vector<Figure> figures_of(const Analysed& study) {
 // Where there is one worker count only, what changes with the size says more, or else what each step brought.
 std::string telling_kind(const Analysed& study) {
   std::vector<std::string> wanted = {"speedup", "speedup-over-size", "ladder", "trials"};
-  if (widest_curve(study) < 2) wanted = {"ladder", "speedup-over-size", "ledger-shares", "speedup", "trials"};
+  if (widest_curve(study) < 2) wanted = {"ladder", "speedup-over-size", "variants", "speedup", "trials"};
   for (const std::string& kind : wanted) {
-    if (figure_of(study, kind)) return kind;
+    const auto maker = std::find_if(makers.begin(), makers.end(), [&](const Maker& m) { return kind == m.kind; });
+    if (!study.cells.empty() && maker->make(study)) return kind;
   }
   return "speedup";
 }

@@ -47,13 +47,15 @@ struct FigurePoint {
   Certainty certainty = Certainty::exact;
   std::ptrdiff_t cell = -1;  // its place in Analysed::cells; -1 = of no single cell
   std::string text = {};     // what it is, with its bounds, in words
+  double aside = 0;          // drawn so much beside x, a share of the axis: others lie at the same place
+  bool noisy = false;        // too noisy, or of too few rounds, to rest anything on
 };
 
 struct Series {
   enum class Kind {
     line,   // points joined, with their bounds
     dots,   // points alone
-    steps,  // bars from the axis
+    steps,  // bars from the axis to y, with their bounds, over category x
     bars    // pieces of bars: y over category x, stacked in the order of the series
   };
   std::string name;
@@ -111,6 +113,8 @@ struct Figure {
   std::string caption = {};  // how to read it, and what it rests on, in one or two sentences
   std::vector<Panel> panels = {};
   FigureTable table = {};
+  std::string study = {};  // its title
+  std::string basis = {};  // rounds, noise, machine and date, for whoever sees the figure alone
 };
 
 // The kinds there are, in the order in which they are shown.

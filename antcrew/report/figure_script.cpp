@@ -7,6 +7,7 @@
 
 #include "antcrew/base/printable.hpp"
 #include "antcrew/report/internal/end_labels.hpp"
+#include "antcrew/report/internal/figure_layout.hpp"
 #include "antcrew/report/internal/markup.hpp"
 #include "antcrew/report/palette.hpp"
 
@@ -14,9 +15,10 @@ namespace antcrew::report_layer {
 namespace {
 
 using internal::escaped;
-
-constexpr int width = 960;
-constexpr int height = 600;
+using internal::FigureLayout;
+using internal::PanelPlace;
+using internal::PlacedSample;
+using internal::PlacedText;
 
 // Inside single quotes nothing is replaced; a quote is doubled. Line ends and control characters are gone.
 std::string quoted(const std::string& text) {
@@ -25,19 +27,14 @@ std::string quoted(const std::string& text) {
   return quoted + "'";
 }
 
-// Labels of ticks are formats, besides.
-std::string tick_quoted(std::string text) {
-  for (std::size_t at = text.find('%'); at != std::string::npos; at = text.find('%', at + 2)) text.insert(at, "%");
-  return quoted(text);
-}
-
 std::string script_number(double value) {
   return fmt::format("{:.10g}", value);
 }
 
-int point_type(Marker marker) {
+// Hollow ones have the number before.
+int point_type(Marker marker, bool hollow = false) {
   constexpr int types[] = {7, 5, 9, 13, 11, 15};
-  return types[static_cast<std::size_t>(marker)];
+  return types[static_cast<std::size_t>(marker)] - (hollow ? 1 : 0);
 }
 
 const char* dash_type(Dash dash) {
@@ -68,137 +65,123 @@ class Data {
 
 class Script {
  public:
-  Script(const Figure& figure, std::string data_file) : figure_(figure), file_("'" + data_file + "'") {}
+  Script(const Figure& figure, std::string data_file)
+      : figure_(figure), layout_(internal::laid_out(figure)), file_("'" + data_file + "'") {}
 
   std::string commands(const std::string& format, const std::string& image_file) {
-    std::string text = "set encoding utf8\n" + terminal(format) + fmt::format("set output '{}'\n", image_file);
+    format_ = format;
+    std::string text = "set encoding utf8\n" + terminal() + fmt::format("set output '{}'\n", image_file);
     text += "set clip two\n";  // the ideal may begin below the panel and end above it
     text += "set border 3 lc rgb '" + std::string(quiet_colour.light) + "'\nset tics nomirror out scale 0.5\n";
-    text += fmt::format(
-        "set grid xtics ytics lt 1 lc rgb '{}' lw 0.7\nset errorbars small\nset style fill solid 1 border rgb '{}'\n",
-        line_colour.light, page_colour.light);
-    const bool several = figure_.panels.size() > 1;
-    if (several) text += grid(figure_.panels.size());
-    for (const Panel& panel : figure_.panels) text += panel_commands(panel, several);
-    if (several) text += "unset multiplot\n";
-    return text + "unset output\n";
+    text += "set mxtics 1\nset mytics 1\nset format ''\nunset key\n";
+    text += fmt::format("set errorbars 0.6\nset style fill solid 1 border rgb '{}'\n", page_colour.light);
+    text += "set multiplot\n" + texts() + samples();
+    for (std::size_t k = 0; k < figure_.panels.size(); ++k) {
+      text += panel_commands(figure_.panels[k], layout_.panels[k]);
+      text += "unset label\nunset arrow\nunset object\n";  // they belong to no panel, and are drawn once
+    }
+    return text + "unset multiplot\nunset output\n";
   }
   std::string data() && { return std::move(data_).text(); }
 
  private:
-  // Two panels beside each other have names at their right, each its own.
-  std::string terminal(const std::string& format) const {
-    const int across = figure_.panels.size() == 2 ? width * 4 / 3 : width;
-    if (format == "png")
+  // A pixel is 1/96 inch in PNG, and 1/120 inch on paper.
+  std::string terminal() const {
+    const int across = static_cast<int>(std::lround(layout_.width));
+    const int down = static_cast<int>(std::lround(layout_.height));
+    if (format_ == "png")
       return fmt::format("set terminal pngcairo noenhanced size {},{} font 'DejaVu Sans,11' background rgb '{}'\n",
-                         across, height, page_colour.light);
-    if (format == "pdf")
-      return fmt::format("set terminal pdfcairo noenhanced size {:.2f}in,5in font 'DejaVu Sans,10'\n", across / 120.0);
+                         across, down, page_colour.light);
+    if (format_ == "pdf")
+      return fmt::format("set terminal pdfcairo noenhanced size {:.2f}in,{:.2f}in fontscale 1 font 'DejaVu Sans,9'\n",
+                         across / 120.0, down / 120.0);
     return fmt::format("set terminal svg noenhanced size {},{} dynamic font 'DejaVu Sans,14' background rgb '{}'\n",
-                       across, height, page_colour.light);
+                       across, down, page_colour.light);
   }
 
-  std::string grid(std::size_t panels) const {
-    const auto columns = static_cast<std::size_t>(std::ceil(std::sqrt(static_cast<double>(panels))));
-    const std::size_t rows = (panels + columns - 1) / columns;
-    return fmt::format("set multiplot layout {},{} title {} noenhanced\n", rows, columns, quoted(figure_.title));
+  // In the unit in which this format counts fonts.
+  double font(double pixels) const { return format_ == "svg" ? pixels : pixels * (format_ == "png" ? 0.75 : 0.6); }
+
+  std::string at(double x, double y) const {
+    return fmt::format("screen {},screen {}", script_number(x / layout_.width), script_number(1 - y / layout_.height));
   }
 
+  std::string texts() const {
+    std::string commands;
+    for (const PlacedText& text : layout_.texts) {
+      const char* sides[] = {"left", "center", "right"};
+      const char* colour = text.ink == internal::Ink::text ? text_colour.light : quiet_colour.light;
+      commands += fmt::format("set label {} at {} {}{} noenhanced tc rgb '{}' font ',{:.4g}' front\n",
+                              quoted(text.text), at(text.x, text.y), sides[static_cast<std::size_t>(text.anchor)],
+                              text.upright ? " rotate by 90" : "", colour, font(text.size));
+    }
+    return commands;
+  }
+
+  std::string samples() const {
+    std::string commands;
+    for (const PlacedSample& sample : layout_.samples) {
+      const SeriesLook look = look_of(sample.colour);
+      const std::string colour =
+          sample.kind == PlacedSample::Kind::box ? band_colour(sample.colour) : look.colour.light;
+      const double end = sample.x + internal::sample_width;
+      if (sample.kind == PlacedSample::Kind::box) {
+        commands += fmt::format("set object rectangle from {} to {} fs solid 1 noborder fc rgb '{}' front\n",
+                                at(sample.x + 6, sample.y + 6), at(end - 3, sample.y - 6), colour);
+        continue;
+      }
+      const bool dashed = sample.kind == PlacedSample::Kind::dashed;
+      commands += fmt::format("set arrow from {} to {} nohead lw {} dt {} lc rgb '{}' front\n", at(sample.x, sample.y),
+                              at(end, sample.y), dashed ? "1.4" : "2", dashed ? "(6,5)" : dash_type(look.dash), colour);
+      if (!dashed)
+        commands += fmt::format("set label '' at {} point pt {} ps 0.9 lc rgb '{}' front\n",
+                                at(sample.x + internal::sample_width / 2, sample.y), point_type(look.marker), colour);
+    }
+    return commands;
+  }
+
+  // Its labels stand in the layout.
   std::string axis(char which, const Axis& axis) const {
     std::string text = fmt::format("{} logscale {}\nset {}range [{}:{}]\n", axis.logarithmic ? "set" : "unset", which,
                                    which, script_number(axis.reversed ? axis.to : axis.from),
                                    script_number(axis.reversed ? axis.from : axis.to));
     text += fmt::format("set {}tics (", which);
     for (std::size_t k = 0; k < axis.ticks.size(); ++k)
-      text +=
-          fmt::format("{}{} {}", k == 0 ? "" : ", ", tick_quoted(axis.ticks[k].text), script_number(axis.ticks[k].at));
-    text += fmt::format(") tc rgb '{}'\nset m{}tics 1\n", text_colour.light, which);
-    return text + fmt::format("set {}label {} noenhanced tc rgb '{}'\n", which, quoted(axis.label), quiet_colour.light);
+      text += fmt::format("{}'' {}", k == 0 ? "" : ", ", script_number(axis.ticks[k].at));
+    return text + ")\n";
   }
 
-  std::string marks(const Panel& panel) const {
+  static std::string marks(const Panel& panel) {
     std::string text;
-    for (std::size_t k = 0; k < panel.marks.size(); ++k) {
-      const AxisMark& mark = panel.marks[k];
+    for (const AxisMark& mark : panel.marks)
       text += fmt::format("set arrow from {0},graph 0 to {0},graph 1 nohead lw 1 dt (3,5) lc rgb '{1}' front\n",
                           script_number(mark.at), quiet_colour.light);
-      const bool right = internal::share_on(panel.x, mark.at) > 0.7;
-      text +=
-          fmt::format("set label {} at {},graph {} offset {},0 {} noenhanced tc rgb '{}' font ',{}' front\n",
-                      quoted(mark.text), script_number(mark.at), script_number(0.97 - 0.055 * static_cast<double>(k)),
-                      right ? "-0.6" : "0.6", right ? "right" : "left", quiet_colour.light, 10);
-    }
     return text;
   }
 
-  // Names at the right, each at the height where its line ends.
-  std::string names(const Panel& panel, bool small) const {
-    std::string text;
-    std::size_t longest = 0;
-    for (const internal::EndLabel& label : internal::end_labels(panel, small ? 0.09 : 0.05)) {
-      const std::string name = printable(label.text, small ? 26 : 40);
-      longest = std::max(longest, display_width(name));
-      text += fmt::format("set label {} at graph 1.015,graph {} left noenhanced tc rgb '{}' font ',{}'\n", quoted(name),
-                          script_number(label.at), look_of(label.colour).colour.light, small ? 9 : 11);
-    }
-    return text + fmt::format("set rmargin {}\n", std::max<std::size_t>(3, (longest * (small ? 80 : 104)) / 100 + 2));
-  }
+  static const char* band_colour(int colour) { return colour < 0 ? line_colour.light : look_of(colour).colour.light; }
 
-  // What the pieces of bars are, in their order, below the axis: three in a row.
-  std::string legend(const Panel& panel) const {
-    struct Entry {
-      std::string name;
-      const char* colour;
-    };
-    std::vector<Entry> entries;
-    for (const Series& series : panel.series) entries.push_back({series.name, look_of(series.colour).colour.light});
-    for (std::size_t kind = 0; kind < panel.band_kinds.size(); ++kind) {
-      const BandKind& what = panel.band_kinds[kind];
-      const bool used = std::any_of(panel.bands.begin(), panel.bands.end(),
-                                    [&](const Band& band) { return band.kind == static_cast<int>(kind); });
-      if (used) entries.push_back({what.name, band_colour(what)});
-    }
-    const std::size_t rows = (entries.size() + 2) / 3;
-    std::string text = fmt::format("set bmargin {}\n", 4 + rows * 3 / 2);
-    for (std::size_t k = 0; k < entries.size(); ++k) {
-      const double x = 0.04 + 0.32 * static_cast<double>(k % 3);
-      const double y = 0.035 + 0.042 * static_cast<double>(rows - 1 - k / 3);
-      text += fmt::format("set label '\u25a0' at screen {},screen {} left noenhanced tc rgb '{}' font ',14'\n",
-                          script_number(x), script_number(y), entries[k].colour);
-      text += fmt::format("set label {} at screen {},screen {} left noenhanced tc rgb '{}' font ',11'\n",
-                          quoted(printable(entries[k].name, 34)), script_number(x + 0.022), script_number(y),
-                          text_colour.light);
-    }
-    return text;
-  }
-
-  static const char* band_colour(const BandKind& what) {
-    return what.colour < 0 ? line_colour.light : look_of(what.colour).colour.light;
-  }
-
-  std::string panel_commands(const Panel& panel, bool small) {
-    std::string text = "unset label\nunset arrow\nunset key\n";
-    const std::string title = small ? panel.title : figure_.title;
-    text += fmt::format("set title {} noenhanced tc rgb '{}' font ',{}'\n", quoted(printable(title, small ? 40 : 90)),
-                        text_colour.light, small ? 11 : 15);
+  std::string panel_commands(const Panel& panel, const PanelPlace& place) {
+    std::string text =
+        fmt::format("set lmargin at screen {}\nset rmargin at screen {}\n", script_number(place.left / layout_.width),
+                    script_number(place.right / layout_.width));
+    text +=
+        fmt::format("set tmargin at screen {}\nset bmargin at screen {}\n",
+                    script_number(1 - place.top / layout_.height), script_number(1 - place.bottom / layout_.height));
     text += axis('x', panel.x) + axis('y', panel.y) + marks(panel);
-    const bool stacked =
-        !panel.bands.empty() || (!panel.series.empty() && panel.series.front().kind == Series::Kind::bars);
-    const bool steps = !panel.series.empty() && panel.series.front().kind == Series::Kind::steps;
-    if (stacked) {
-      text += "set rmargin 4\nunset grid\n" + legend(panel);
-    } else if (!steps) {
-      text += names(panel, small);
-    } else {
-      text += "set rmargin 4\n";
-    }
+    const bool bars = internal::is_stacked(panel) || internal::is_steps(panel);
+    text += bars ? "unset grid\n" : "";
+    text += fmt::format("set grid {} lt 1 lc rgb '{}' lw 0.7\n", bars ? "xtics" : "xtics ytics", line_colour.light);
     std::vector<std::string> plots;
     for (const ReferenceLine& line : panel.references) add_reference(line, plots);
-    if (stacked && panel.bands.empty()) add_bars(panel, plots);
-    if (!panel.bands.empty()) add_bands(panel, plots);
+    if (!panel.bands.empty()) {
+      add_bands(panel, plots);
+    } else if (internal::is_stacked(panel)) {
+      add_bars(panel, plots);
+    }
     for (const Series& series : panel.series) {
-      if (series.kind == Series::Kind::line || series.kind == Series::Kind::dots) add_line(series, plots);
-      if (series.kind == Series::Kind::steps) text += add_steps(series, plots);
+      if (series.kind == Series::Kind::line || series.kind == Series::Kind::dots) add_line(panel, series, plots);
+      if (series.kind == Series::Kind::steps) add_steps(series, plots);
     }
     text += "plot ";
     for (std::size_t k = 0; k < plots.size(); ++k) text += (k == 0 ? "" : ", \\\n     ") + plots[k];
@@ -219,14 +202,18 @@ class Script {
         fmt::format("{} using 1:2 with lines lw 1.4 dt (6,5) lc rgb '{}' notitle", block(data_.end()), grey.light));
   }
 
-  void add_line(const Series& series, std::vector<std::string>& plots) {
+  static double drawn_x(const Panel& panel, const FigurePoint& p) {
+    return p.aside == 0 ? p.x : internal::value_at(panel.x, internal::share_on(panel.x, p.x) + p.aside);
+  }
+
+  void add_line(const Panel& panel, const Series& series, std::vector<std::string>& plots) {
     const SeriesLook look = look_of(series.colour);
     const std::string colour = fmt::format("lc rgb '{}'", look.colour.light);
     for (const Certainty certainty : {Certainty::interval, Certainty::range}) {
       bool any = false;
       for (const FigurePoint& p : series.points) {
         if (p.certainty != certainty) continue;
-        data_.row({p.x, p.y, p.low, p.high});
+        data_.row({drawn_x(panel, p), p.y, std::max(p.low, panel.y.logarithmic ? panel.y.from * 1e-3 : p.low), p.high});
         any = true;
       }
       if (!any) continue;
@@ -236,14 +223,27 @@ class Script {
       const char* columns = certainty == Certainty::interval ? "1:2:3:4" : "1:3:(0):($4-$3)";
       plots.push_back(fmt::format("{} using {} with {} {} notitle", block(data_.end()), columns, style, colour));
     }
-    for (const FigurePoint& p : series.points) data_.row({p.x, p.y});
-    const int at = data_.end();
-    if (series.kind == Series::Kind::dots) {
-      plots.push_back(
-          fmt::format("{} using 1:2 with points pt {} ps 0.8 {} notitle", block(at), point_type(look.marker), colour));
-    } else {
-      plots.push_back(fmt::format("{} using 1:2 with linespoints pt {} ps 0.9 lw 2 dt {} {} notitle", block(at),
-                                  point_type(look.marker), dash_type(look.dash), colour));
+    if (series.kind == Series::Kind::line) {
+      for (const FigurePoint& p : series.points) data_.row({drawn_x(panel, p), p.y});
+      plots.push_back(fmt::format("{} using 1:2 with lines lw 2 dt {} {} notitle", block(data_.end()),
+                                  dash_type(look.dash), colour));
+    }
+    // What no statement rests on is hollow: the page's colour, with the sign's edge over it.
+    for (const bool hollow : {false, true}) {
+      bool any = false;
+      for (const FigurePoint& p : series.points) {
+        if (p.noisy != hollow) continue;
+        data_.row({drawn_x(panel, p), p.y});
+        any = true;
+      }
+      if (!any) continue;
+      const int rows = data_.end();
+      const char* points = series.kind == Series::Kind::dots ? "0.8" : "0.9";
+      if (hollow)
+        plots.push_back(fmt::format("{} using 1:2 with points pt {} ps {} lc rgb '{}' notitle", block(rows),
+                                    point_type(look.marker), points, page_colour.light));
+      plots.push_back(fmt::format("{} using 1:2 with points pt {} ps {} lw 1.6 {} notitle", block(rows),
+                                  point_type(look.marker, hollow), points, colour));
     }
   }
 
@@ -271,27 +271,35 @@ class Script {
       }
       if (!any) continue;
       plots.push_back(fmt::format("{} using 1:2:3:4:5:6 with boxxyerror fc rgb '{}' fs solid 1 noborder notitle",
-                                  block(data_.end()), band_colour(panel.band_kinds[kind])));
+                                  block(data_.end()), band_colour(panel.band_kinds[kind].colour)));
     }
   }
 
-  std::string add_steps(const Series& series, std::vector<std::string>& plots) {
-    std::string labels;
-    for (const FigurePoint& p : series.points) {
-      data_.row({p.x, p.y / 2, p.x - 0.32, p.x + 0.32, 0, p.y});
-      if (!p.text.empty())
-        labels += fmt::format("set label {} at {},{} offset 0,0.8 center noenhanced tc rgb '{}' front\n",
-                              quoted(p.text), script_number(p.x), script_number(p.high), text_colour.light);
+  // From the axis to the value, with its bounds; a pale one where nothing rests on it.
+  void add_steps(const Series& series, std::vector<std::string>& plots) {
+    for (const bool noisy : {false, true}) {
+      bool any = false;
+      for (const FigurePoint& p : series.points) {
+        if (p.noisy != noisy) continue;
+        data_.row({p.y / 2, p.x, 0, p.y, p.x - 0.32, p.x + 0.32});
+        any = true;
+      }
+      if (!any) continue;
+      plots.push_back(fmt::format("{} using 1:2:3:4:5:6 with boxxyerror fc rgb '{}' fs {} notitle", block(data_.end()),
+                                  look_of(series.colour).colour.light,
+                                  noisy ? "transparent solid 0.35" : "solid 1 noborder"));
     }
-    plots.push_back(fmt::format("{} using 1:2:3:4:5:6 with boxxyerror fc rgb '{}' notitle", block(data_.end()),
-                                look_of(series.colour).colour.light));
-    for (const FigurePoint& p : series.points) data_.row({p.x, p.y, p.low, p.high});
-    plots.push_back(fmt::format("{} using 1:2:3:4 with yerrorbars pt 0 ps 0 lw 1.6 lc rgb '{}' notitle",
-                                block(data_.end()), text_colour.light));
-    return labels;
+    for (const FigurePoint& p : series.points) data_.row({p.y, p.x, p.low, p.high});
+    const int bounds = data_.end();
+    // With an edge of the page's colour: bars may be as dark as the line.
+    for (const auto& [colour, width_of] : {std::pair{page_colour.light, "4"}, {text_colour.light, "1.6"}})
+      plots.push_back(fmt::format("{} using 1:2:3:4 with xerrorbars pt 0 ps 0 lw {} lc rgb '{}' notitle", block(bounds),
+                                  width_of, colour));
   }
 
   const Figure& figure_;
+  const FigureLayout layout_;
+  std::string format_;
   std::string file_;
   Data data_;
 };

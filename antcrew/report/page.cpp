@@ -13,6 +13,7 @@
 #include "antcrew/report/internal/markup.hpp"
 #include "antcrew/report/internal/page_assets.hpp"
 #include "antcrew/report/internal/page_data.hpp"
+#include "antcrew/report/internal/page_frame.hpp"
 #include "antcrew/report/machine_text.hpp"
 #include "antcrew/report/notes.hpp"
 #include "antcrew/report/scaling.hpp"
@@ -22,48 +23,21 @@ namespace {
 
 using internal::escaped;
 
-std::string base64_of_hex(const std::string& hex) {
-  constexpr char digits[] = "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/";
-  std::vector<unsigned> bytes;
-  for (std::size_t k = 0; k + 1 < hex.size(); k += 2)
-    bytes.push_back(static_cast<unsigned>(std::stoul(hex.substr(k, 2), nullptr, 16)));
-  std::string out;
-  for (std::size_t k = 0; k < bytes.size(); k += 3) {
-    const std::size_t left = bytes.size() - k;
-    const unsigned group = bytes[k] << 16 | (left > 1 ? bytes[k + 1] << 8 : 0) | (left > 2 ? bytes[k + 2] : 0);
-    out += digits[group >> 18 & 63];
-    out += digits[group >> 12 & 63];
-    out += left > 1 ? digits[group >> 6 & 63] : '=';
-    out += left > 2 ? digits[group & 63] : '=';
-  }
-  return out;
-}
-
-std::string policy() {
-  const auto hash = [](const internal::PageAsset& asset) { return "'sha256-" + base64_of_hex(asset.sha256) + "'"; };
-  return fmt::format(
-      "default-src 'none'; script-src {} {} {}; style-src {}; img-src data: blob:; base-uri 'none'; form-action 'none'",
-      hash(internal::page_charts), hash(internal::page_figures), hash(internal::page_script),
-      hash(internal::page_style));
-}
-
 const char* tone_of(const CellFigures& f) {
   if (f.verdict == Verdict::holds) return f.cell->kind == Cell::Kind::variant ? "good" : "";
   return f.verdict < Verdict::not_measured ? "bad" : "open";
 }
 
 // A text a column of the page's table.
-std::vector<std::string> texts_on_page(const CellView& cell) {
+std::vector<std::string> texts_on_page(const StudyView& view, const CellView& cell) {
   std::vector<std::string> texts = internal::fitted_texts(cell);
-  const std::string& evidence = cell.numbers->evidence;
-  texts.push_back(cell.at);
-  texts.push_back(evidence.empty() ? evidence : printable(evidence, 400));
+  if (view.points.size() > 1) texts.insert(texts.end() - 1, cell.at);
   return texts;
 }
 
 // It can be read without scripts; with them it is sorted and filtered.
 std::string cells_html(const StudyView& view) {
-  const std::vector<GridColumn> columns = internal::page_columns();
+  const std::vector<GridColumn> columns = internal::page_columns(view);
   std::string text =
       "<div class=\"scroll\" tabindex=\"0\" role=\"region\" aria-label=\"table of cells\"><table>\n<thead><tr>";
   for (const GridColumn& column : columns)
@@ -71,16 +45,21 @@ std::string cells_html(const StudyView& view) {
                         escaped(column.head));
   text += "</tr></thead>\n<tbody>\n";
   for (std::size_t k = 0; k < view.cells.size(); ++k) {
-    const std::vector<std::string> texts = texts_on_page(view.cells[k]);
+    const std::vector<std::string> texts = texts_on_page(view, view.cells[k]);
     text += fmt::format("<tr id=\"cell-{}\">", k);
     for (std::size_t c = 0; c < columns.size(); ++c) {
       std::string kind = internal::is_number(columns[c]) ? "number"
                          : c == 0                        ? "name"
-                         : columns[c].head == "evidence" ? "evidence"
+                         : columns[c].head == "at"       ? "at"
                                                          : "";
-      if (columns[c].head == "verdict") kind = tone_of(*view.cells[k].numbers);
+      const bool verdict = columns[c].head == "verdict";
+      const CellFigures& f = *view.cells[k].numbers;
+      if (verdict) kind = std::string("verdict ") + tone_of(f);
       text += kind.empty() ? "<td>" : fmt::format("<td class=\"{}\">", kind);
-      text += escaped(texts[c]) + "</td>";
+      text += escaped(texts[c]);
+      if (verdict && !f.evidence.empty())
+        text += fmt::format(" <span class=\"why\">{}</span>", escaped(printable(f.evidence, 400)));
+      text += "</td>";
     }
     text += "</tr>\n";
   }
@@ -88,7 +67,7 @@ std::string cells_html(const StudyView& view) {
   return view.times_fitted ? text + fmt::format("<p>{}</p>", escaped(internal::fitted_note)) : text;
 }
 
-// One item for what is found of several cells in the same words: whose it is stands behind.
+// One item for what is found of several cells, in the words of the first: whose it is stands behind.
 std::string finding_html(const Analysed& study, const std::vector<const FindingView*>& same) {
   const FindingView& f = *same.front();
   const std::ptrdiff_t of = f.numbers.of == nullptr ? -1 : internal::place_of(study, *f.numbers.of);
@@ -97,9 +76,13 @@ std::string finding_html(const Analysed& study, const std::vector<const FindingV
   if (!claim.empty() && claim.front() >= 'a' && claim.front() <= 'z')
     claim.front() = static_cast<char>(claim.front() - 32);
   text += escaped(claim) + ".";
+  const bool alike =
+      std::all_of(same.begin(), same.end(), [&](const FindingView* one) { return one->claim == f.claim; });
   std::vector<std::string> whose;
   for (const FindingView* one : same) {
-    if (one->numbers.of != nullptr) whose.push_back(internal::bar_name(study, *one->numbers.of->cell));
+    if (one->numbers.of == nullptr) continue;
+    whose.push_back(internal::bar_name(study, *one->numbers.of->cell) +
+                    (alike || one->share.empty() ? "" : " (" + one->share + ")"));
   }
   if (!whose.empty()) text += fmt::format(" <span class=\"whose\">{}</span>", escaped(joined(whose, "; ")));
   if (!f.worth.empty()) text += fmt::format(" <span class=\"worth\">{}.</span>", escaped(f.worth));
@@ -115,7 +98,8 @@ std::string findings_html(const StudyView& view, bool first) {
   for (const FindingView* f : view.findings()) {
     if (first && f->is_aside()) continue;
     const auto same = std::find_if(groups.begin(), groups.end(), [&](const auto& group) {
-      return group.front()->numbers.id == f->numbers.id && group.front()->claim == f->claim;
+      return group.front()->numbers.id == f->numbers.id &&
+             (group.front()->claim == f->claim || group.front()->advice == f->advice);
     });
     if (same == groups.end()) {
       groups.push_back({f});
@@ -132,10 +116,50 @@ std::string findings_html(const StudyView& view, bool first) {
   return fmt::format("<{0} class=\"findings\">\n{1}</{0}>\n", first ? "ol" : "ul", text);
 }
 
-// Under a heading of this page's.
-std::string sections_html(const char* heading, const std::vector<Section>& sections) {
-  const std::string text = text_of(sections);
-  return text.empty() ? text : fmt::format("<h3>{}</h3>\n<pre>{}</pre>\n", heading, escaped(text.substr(1)));
+// Where the name of a line ends: at its first colon that stands in no quotes.
+std::size_t end_of_name(const std::string& line) {
+  bool quoted = false;
+  for (std::size_t k = 0; k + 1 < line.size(); ++k) {
+    if (line[k] == '"' || line[k] == '\'') quoted = !quoted;
+    if (!quoted && line[k] == ':' && line[k + 1] == ' ') return k;
+  }
+  return std::string::npos;
+}
+
+// What a terminal has as lines, "  name: what is said", and more of it further in, as rows of a table.
+std::string rows_html(const std::string& text) {
+  std::string rows;
+  bool open = false;
+  for (std::size_t at = 0; at < text.size();) {
+    const std::size_t end = std::min(text.find('\n', at), text.size());
+    std::string line = text.substr(at, end - at);
+    at = end + 1;
+    const std::size_t indent = line.find_first_not_of(' ');
+    if (indent == std::string::npos) continue;
+    line.erase(0, indent);
+    if (open && indent > 2) {
+      rows += "<br>" + escaped(line);
+      continue;
+    }
+    const std::size_t name = end_of_name(line);
+    if (open) rows += "</td></tr>\n";
+    rows += name == std::string::npos ? "<tr><td colspan=\"2\">" + escaped(line)
+                                      : "<tr><th scope=\"row\">" + escaped(line.substr(0, name)) + "</th><td>" +
+                                            escaped(line.substr(name + 2));
+    open = true;
+  }
+  return rows.empty() ? rows : "<table class=\"said-of\"><tbody>\n" + rows + "</td></tr>\n</tbody></table>\n";
+}
+
+// Each under a heading of its own.
+std::string sections_html(const std::vector<Section>& sections) {
+  std::string text;
+  for (const Section& section : sections) {
+    if (!section.text.empty())
+      text += (section.heading.empty() ? "" : fmt::format("<h3>{}</h3>\n", escaped(section.heading))) +
+              rows_html(section.text);
+  }
+  return text;
 }
 
 std::string facts_html(const std::vector<std::pair<std::string, std::string>>& facts) {
@@ -143,6 +167,47 @@ std::string facts_html(const std::vector<std::pair<std::string, std::string>>& f
   for (const auto& [name, value] : facts)
     text += fmt::format("<dt>{}</dt><dd>{}</dd>\n", escaped(name), escaped(printable(value)));
   return text + "</dl>\n";
+}
+
+// As the terminal has it: names in the first columns, what goes on without one.
+std::string machine_html(const Analysed& study) {
+  constexpr std::size_t name_to = 16;
+  const std::string text = machine_text(study.record->machine, study.record->load_before);
+  std::vector<std::pair<std::string, std::string>> facts;
+  std::string usable;
+  for (std::size_t at = 0; at < text.size();) {
+    const std::size_t end = std::min(text.find('\n', at), text.size());
+    const std::string line = text.substr(at, end - at);
+    at = end + 1;
+    if (line.size() <= name_to || line[0] != ' ') {
+      usable += line;
+      continue;
+    }
+    const std::string name = line.substr(2, line.find_last_not_of(' ', name_to - 1) - 1);
+    if (line[2] == ' ' && !facts.empty())
+      facts.back().second += "; " + line.substr(name_to);
+    else
+      facts.emplace_back(name, line.substr(name_to));
+  }
+  return fmt::format("<p>{}</p>\n", escaped(usable)) + facts_html(facts);
+}
+
+std::string code_sizes_html(const Analysed& study) {
+  const std::vector<CodeSize> sizes = code_sizes_of(study);
+  if (sizes.empty()) return {};
+  std::string text =
+      "<h3>Lines of source, and what they gain</h3>\n<table class=\"said-of\"><thead><tr><th scope=\"col\">source</th>"
+      "<th scope=\"col\" class=\"number\">lines</th><th scope=\"col\">speedup, at its "
+      "fastest</th></tr></thead>\n<tbody>\n";
+  for (const CodeSize& size : sizes)
+    text += fmt::format(
+        "<tr><th scope=\"row\">{}</th><td class=\"number\">{}</td><td>{}</td></tr>\n",
+        escaped(printable(size.source->of, 60)), size.source->lines > 0 ? std::to_string(size.source->lines) : "?",
+        escaped(size.source->lines == 0 ? size.source->trouble
+                : size.cell != nullptr  ? fmt::format("{} with {} worker{}", ratio_text(*size.cell->speedup),
+                                                      size.cell->cell->workers, size.cell->cell->workers == 1 ? "" : "s")
+                                        : std::string()));
+  return text + "</tbody></table>\n";
 }
 
 std::string measured_html(const Analysed& study) {
@@ -157,31 +222,14 @@ std::string measured_html(const Analysed& study) {
                      {"Ant Crew", record.library_version}});
 }
 
-std::string head_html(const StudyView& view) {
-  return fmt::format(
-      "<!doctype html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n"
-      "<meta http-equiv=\"Content-Security-Policy\" content=\"{}\">\n"
-      "<meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">\n<link rel=\"icon\" href=\"data:,\">\n"
-      "<title>{}</title>\n<style>{}</style>\n</head>\n",
-      policy(), escaped(view.title), internal::page_style.text);
-}
-
-// Where the first sentence ends; not inside a name, which stands in quotes.
-std::size_t end_of_sentence(const std::string& text) {
-  bool quoted = false;
-  for (std::size_t k = 0; k + 1 < text.size(); ++k) {
-    if (text[k] == '"') quoted = !quoted;
-    if (!quoted && text[k] == '.' && text[k + 1] == ' ') return k;
+// How far to trust it, beside what was found: as the terminal's last lines of a result.
+std::string caveat_html(const StudyView& view) {
+  std::string text = view.confidence;
+  for (const FindingView& warning : view.warnings) {
+    if (warning.numbers.id == "noise" || warning.numbers.id == "not-optimised")
+      text += " Warning: " + warning.claim + ".";
   }
-  return std::string::npos;
-}
-
-// What was found stands large; whom it could not be told from, below.
-std::string headline_html(const std::string& all) {
-  const std::size_t end = end_of_sentence(all);
-  if (end == std::string::npos) return "<h1>" + escaped(all) + "</h1>\n";
-  return "<h1>" + escaped(all.substr(0, end + 1)) + "</h1>\n<p class=\"also\">" + escaped(all.substr(end + 2)) +
-         "</p>\n";
+  return "<p class=\"caveat\">" + escaped(text) + "</p>\n";
 }
 
 std::string body_html(const StudyView& view, bool with_trials) {
@@ -191,36 +239,29 @@ std::string body_html(const StudyView& view, bool with_trials) {
       "</span><nav aria-label=\"parts of this page\"><a href=\"#findings\">Findings</a><a href=\"#all\">Cells</a>"
       "<a href=\"#drawn\">Figures</a><a href=\"#machine\">Machine</a><a href=\"#data\">Data</a></nav>"
       "<button type=\"button\" id=\"theme\">theme</button></header>\n<main>\n{}",
-      escaped(view.title), headline_html(view.sentence));
+      escaped(view.title), internal::page_headline(view.sentence) + caveat_html(view));
   text +=
       "<div class=\"first\">\n<section aria-labelledby=\"where\">\n<h2 id=\"where\">Where the time went, and what to "
       "try</h2>\n" +
       findings_html(view, true) + "</section>\n<div id=\"first-figure\"></div>\n</div>\n";
   text += fmt::format("<p class=\"provenance\">{}</p>\n", escaped(view.provenance));
   text += "<section id=\"findings\"><h2>All findings</h2>\n" + findings_html(view, false);
-  text += sections_html("Extrapolation", scaling_of(study));
-  text += sections_html("Is it worth it?", {code_size_section(study)});
-  text += "</section>\n<section id=\"all\"><h2>All results and caveats</h2>\n<div id=\"cells\">" + cells_html(view) +
+  text += sections_html(scaling_of(study)) + code_sizes_html(study);
+  text += "</section>\n<section id=\"all\"><h2>All results</h2>\n<div id=\"cells\">" + cells_html(view) +
           "</div></section>\n";
   text +=
       "<section id=\"drawn\"><h2>Figures</h2>\n<noscript><p>Figures are drawn by scripts, which are off here; the "
       "numbers stand in the table above.</p></noscript>"
       "<div id=\"figures\" class=\"figures\"></div></section>\n";
-  text += "<section id=\"machine\"><h2>The machine</h2>\n<pre>" +
-          escaped(machine_text(study.record->machine, study.record->load_before)) +
-          "</pre>\n<h2>How it was measured</h2>\n" + measured_html(study) +
-          "<details><summary>All notes</summary>\n<pre>" + escaped(text_of(notes_of(view))) +
+  text += "<section id=\"machine\"><h2>The machine</h2>\n" + machine_html(study) + "<h2>How it was measured</h2>\n" +
+          measured_html(study) + "<details><summary>All notes</summary>\n<pre>" + escaped(text_of(notes_of(view))) +
           "</pre></details></section>\n";
   text += std::string("<section id=\"data\"><h2>Raw data</h2>\n<p id=\"raw\"></p>\n") +
           (with_trials ? ""
                        : "<p>The single trials are left out: with them this page would be larger than 2 MB. They are "
                          "in the record.</p>\n") +
           "</section>\n";
-  text += fmt::format(
-      "<footer>Made by Ant Crew {} from one record; nothing on this page comes from a network. Figures are drawn by "
-      "Chart.js.<details><summary>Its licence</summary><pre>{}</pre></details></footer>\n</main>\n"
-      "<div id=\"said\" class=\"said\" role=\"status\" aria-live=\"polite\"></div>\n",
-      escaped(study.record->library_version), escaped(std::string(internal::page_licence.text)));
+  text += internal::page_footer("one record", study.record->library_version);
   return text;
 }
 
@@ -229,12 +270,7 @@ std::string body_html(const StudyView& view, bool with_trials) {
 std::string page_html(const StudyView& view) {
   bool with_trials = true;
   const std::string data = internal::page_data(view, most_page_bytes - internal::page_charts.text.size(), with_trials);
-  return head_html(view) + body_html(view, with_trials) +
-         fmt::format(
-             "<script type=\"application/json\" "
-             "id=\"study\">{}</script>\n<script>{}</script>\n<script>{}</script>\n<script>{}</script>\n"
-             "</body>\n</html>\n",
-             data, internal::page_charts.text, internal::page_figures.text, internal::page_script.text);
+  return internal::page_head(view.title) + body_html(view, with_trials) + internal::page_scripts(data);
 }
 
 }  // namespace antcrew::report_layer

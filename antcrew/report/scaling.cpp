@@ -227,8 +227,10 @@ std::string weak(const Analysed& study) {
   return text;
 }
 
+constexpr std::size_t timeline_kinds = 10;
+
 char sign_of(internal::TimelineKind what) {
-  constexpr char signs[] = {'#', '%', '.', ' ', 'L', 's', 'm', '=', '+'};
+  constexpr std::array<char, timeline_kinds> signs = {'#', '%', '.', ' ', 'L', 's', 'm', '=', '+', 'M'};
   return signs[static_cast<std::size_t>(what)];
 }
 
@@ -238,7 +240,7 @@ std::string band(const internal::TimelineLane& lane, double wall_s, std::size_t 
   for (std::size_t c = 0; c < columns; ++c) {
     const double from = wall_s * static_cast<double>(c) / static_cast<double>(columns);
     const double to = wall_s * static_cast<double>(c + 1) / static_cast<double>(columns);
-    std::array<double, 9> seconds{};
+    std::array<double, timeline_kinds> seconds{};
     for (const internal::TimelineStretch& s : lane.stretches)
       seconds[static_cast<std::size_t>(s.what)] += std::max(0.0, std::min(to, s.to_s) - std::max(from, s.from_s));
     const auto most = std::max_element(seconds.begin(), seconds.end()) - seconds.begin();
@@ -272,10 +274,11 @@ std::string timeline_text(const CellFigures& cell, std::size_t columns) {
       used.insert(its.begin(), its.end());
       text += fmt::format("  {:>4} |{}|\n", lane.worker, its);
     }
-    constexpr const char* words[] = {"a piece",     "a piece of another's", "waiting", "not in a call",     "at a lock",
-                                     "for a stage", "moving data",          "serial",  "starting or ending"};
+    constexpr std::array<const char*, timeline_kinds> words = {
+        "a piece",     "a piece of another's", "waiting", "not in a call",      "at a lock",
+        "for a stage", "moving data",          "serial",  "starting or ending", "for a message"};
     std::string legend;
-    for (std::size_t k = 0; k < 9; ++k) {
+    for (std::size_t k = 0; k < timeline_kinds; ++k) {
       const char sign = sign_of(static_cast<internal::TimelineKind>(k));
       if (sign != ' ' && used.count(sign) > 0)
         legend += fmt::format("{}{} {}", legend.empty() ? "" : ", ", sign, words[k]);

@@ -9,7 +9,6 @@
 #include "antcrew/analysis/ledger.hpp"
 #include "antcrew/base/error.hpp"
 #include "antcrew/report/figure_script.hpp"
-#include "antcrew/report/internal/end_labels.hpp"
 #include "antcrew/report/internal/figure_parts.hpp"
 #include "support/command.hpp"
 #include "support/records.hpp"
@@ -186,22 +185,6 @@ TEST_CASE("every trial is drawn where it was timed") {
   for (const Series& series : figure.panels[0].series) dots += series.points.size();
   CHECK(dots == 18);  // the baseline's and those of four workers
   CHECK(figure.panels[0].series[0].points[0].x == 7);
-}
-
-TEST_CASE("names at the ends of lines never lie on each other, and keep their order") {
-  Panel panel;
-  panel.x.to = panel.y.to = 10;
-  for (const double y : {5.0, 5.1, 4.95, 9.9, 0.1, 0.05}) {
-    Series series{"at " + std::to_string(y), Series::Kind::line, 0};
-    series.points.push_back({10, y, y, y});
-    panel.series.push_back(series);
-  }
-  const auto labels = internal::end_labels(panel, 0.06);
-  REQUIRE(labels.size() == 6);
-  for (std::size_t k = 1; k < labels.size(); ++k) CHECK(labels[k - 1].at - labels[k].at >= 0.0599);
-  CHECK(labels.back().at >= 0);
-  CHECK(contains(labels.front().text, "9.9"));
-  CHECK(contains(labels.back().text, "0.05"));
 }
 
 TEST_CASE("what a study says never becomes a plotter's command") {

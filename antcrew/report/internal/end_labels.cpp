@@ -10,7 +10,12 @@ double share_on(const Axis& axis, double value) {
   return (value - axis.from) / (axis.to - axis.from);
 }
 
-std::vector<EndLabel> end_labels(const Panel& panel, double apart) {
+double value_at(const Axis& axis, double share) {
+  if (axis.logarithmic) return axis.from * std::pow(axis.to / axis.from, share);
+  return axis.from + share * (axis.to - axis.from);
+}
+
+std::vector<EndLabel> end_labels(const Panel& panel) {
   std::vector<EndLabel> labels;
   for (const Series& series : panel.series) {
     if (series.points.empty()) continue;
@@ -20,13 +25,9 @@ std::vector<EndLabel> end_labels(const Panel& panel, double apart) {
   }
   for (const ReferenceLine& line : panel.references) {
     if (!line.points.empty())
-      labels.push_back({line.name, -1, std::clamp(share_on(panel.y, line.points.back().second), 0.0, 1.0)});
+      labels.push_back({line.name, -1, std::clamp(share_on(panel.y, line.points.back().second), 0.0, 1.0), true});
   }
   std::stable_sort(labels.begin(), labels.end(), [](const EndLabel& a, const EndLabel& b) { return a.at > b.at; });
-  // Down from the top, then up again from the bottom where that led below it.
-  for (std::size_t k = 1; k < labels.size(); ++k) labels[k].at = std::min(labels[k].at, labels[k - 1].at - apart);
-  if (!labels.empty()) labels.back().at = std::max(labels.back().at, 0.0);
-  for (std::size_t k = labels.size(); k-- > 1;) labels[k - 1].at = std::max(labels[k - 1].at, labels[k].at + apart);
   return labels;
 }
 

@@ -87,27 +87,38 @@ void fit_logarithmic(Axis& axis, double low, double high) {
   high = std::max(high, low * 1.0001);
   axis.logarithmic = true;
   axis.ticks.clear();
-  const double decades = std::log10(high / low);
-  const std::vector<double> times = decades > 3     ? std::vector<double>{1}
-                                    : decades > 1.2 ? std::vector<double>{1, 3}
-                                                    : std::vector<double>{1, 2, 5};
-  const int every = std::max(1, static_cast<int>(std::ceil(decades / (static_cast<double>(most_ticks) - 1))));
-  const int first = static_cast<int>(std::floor(std::log10(low) + 1e-9));
-  const int last = static_cast<int>(std::ceil(std::log10(high) - 1e-9));
   std::vector<double> places;
-  for (int power = first; power <= last; power += every) {
-    for (const double t : times) places.push_back(t * std::pow(10, power));
+  const int first = static_cast<int>(std::floor(std::log10(low))) - 1;
+  const int last = static_cast<int>(std::ceil(std::log10(high))) + 1;
+  for (int power = first; power <= last; ++power) {
+    for (const double times : {1.0, 2.0, 5.0}) places.push_back(times * std::pow(10, power));
   }
-  // From the last place at or below the lowest value to the first one at or above the highest.
-  axis.from = places.front();
   constexpr double nearly = 1.05;
-  for (const double place : places) axis.from = place <= low * nearly ? place : axis.from;
-  axis.to = high;
-  for (auto place = places.rbegin(); place != places.rend(); ++place)
-    axis.to = *place >= high * 0.999 ? *place : axis.to;
-  axis.from = std::min(axis.from, low * 0.97);
-  for (const double place : places) {
-    if (place >= axis.from * 0.999 && place <= axis.to * 1.001) axis.ticks.push_back({place, tick_text(axis, place)});
+  double below = places.front();
+  for (const double place : places) below = place <= low * nearly ? place : below;
+  double above = places.back();
+  for (auto place = places.rbegin(); place != places.rend(); ++place) above = *place >= high * 0.999 ? *place : above;
+  // The axis ends at a round value, or where the data end when that is far; with two labels at least.
+  constexpr double far = 1.25;
+  const auto inside = [&](double from, double to) {
+    return std::count_if(places.begin(), places.end(),
+                         [&](double place) { return place >= from * 0.999 && place <= to * 1.001; });
+  };
+  axis.from = low / below > far ? low * 0.97 : std::min(below, low * 0.97);
+  axis.to = above / high > far ? high * 1.03 : above;
+  if (inside(axis.from, axis.to) < 2) {
+    axis.from = std::min(below, low * 0.97);
+    axis.to = above;
+  }
+  const bool powers_only = inside(axis.from, axis.to) > static_cast<std::ptrdiff_t>(most_ticks);
+  const double decades = std::log10(axis.to / axis.from);
+  const int every =
+      powers_only ? std::max(1, static_cast<int>(std::ceil(decades / static_cast<double>(most_ticks - 1)))) : 1;
+  for (std::size_t k = 0; k < places.size(); ++k) {
+    const double place = places[k];
+    const bool shown = !powers_only || (k % 3 == 0 && (k / 3) % static_cast<std::size_t>(every) == 0);
+    if (shown && place >= axis.from * 0.999 && place <= axis.to * 1.001)
+      axis.ticks.push_back({place, tick_text(axis, place)});
   }
 }
 
@@ -137,7 +148,7 @@ void fit_values(Axis& axis, std::vector<double> values, bool logarithmic) {
   }
   std::reverse(axis.ticks.begin(), axis.ticks.end());
   // Room for the markers at both ends.
-  constexpr double beside = 0.035;
+  constexpr double beside = 0.055;
   const double from = axis.from;
   const double to = axis.to;
   axis.from = logarithmic ? from * std::pow(from / to, beside) : from - beside * (to - from);
@@ -210,6 +221,20 @@ DrawnCurves drawn_curves(const Analysed& study, std::size_t point) {
   return drawn;
 }
 
+std::vector<const CellFigures*> leaders(const Analysed& study) {
+  std::vector<const CellFigures*> cells;
+  for (const std::size_t c : drawn_curves(study, study.conclusion.point).curves) {
+    const CellFigures* best = nullptr;
+    for (const std::size_t k : study.curves[c]) {
+      const CellFigures& cell = study.cells[k];
+      if (drawable(cell) && cell.speedup && (best == nullptr || cell.speedup->median > best->speedup->median))
+        best = &cell;
+    }
+    if (best != nullptr) cells.push_back(best);
+  }
+  return cells;
+}
+
 int colour_of(const Analysed& study, const Cell& cell) {
   std::vector<std::string> seen;
   for (const CellFigures& f : study.cells) {
@@ -220,6 +245,10 @@ int colour_of(const Analysed& study, const Cell& cell) {
     seen.push_back(key);
   }
   return static_cast<int>(seen.size());
+}
+
+std::string workers_text(int workers) {
+  return fmt::format("{} worker{}", workers, workers == 1 ? "" : "s");
 }
 
 std::string curve_name(const Cell& cell) {

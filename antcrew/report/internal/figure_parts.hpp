@@ -22,7 +22,7 @@ std::string short_bytes(double bytes);
 // Sets from, to and ticks so that `low … high` lies inside; by the unit: "s", "B", "%", "×", or a plain number.
 // with_zero: the axis begins at 0.
 void fit_axis(Axis& axis, double low, double high, bool with_zero = true);
-// The same with one label a power of ten, or a nearer spacing where there are few.
+// The same with labels at 1, 2 and 5 times powers of ten, or at powers of ten alone where these are too many.
 void fit_logarithmic(Axis& axis, double low, double high);
 // One label for each of the values, as many as there is room for.
 void fit_values(Axis& axis, std::vector<double> values, bool logarithmic);
@@ -44,9 +44,14 @@ struct DrawnCurves {
 inline constexpr std::size_t most_curves = 8;
 DrawnCurves drawn_curves(const Analysed& study, std::size_t point);
 
+// Each drawn variant at its fastest worker count of the headline's point: who would take it takes that one.
+std::vector<const CellFigures*> leaders(const Analysed& study);
+
 // A variant has the same colour in every figure: its number among all variants of the study.
 int colour_of(const Analysed& study, const Cell& cell);
 
+// "4 workers"
+std::string workers_text(int workers);
 // "split evenly (ThreadCrew)", cut to what a legend has room for.
 std::string curve_name(const Cell& cell);
 // "split evenly, 4 workers"; with its crew where another variant has the same name.
@@ -54,6 +59,11 @@ std::string bar_name(const Analysed& study, const Cell& cell);
 
 // Whether its figures mean what they say, if with little certainty.
 bool drawable(const CellFigures& cell);
+
+// Moves points of lines a little aside where their signs or bounds would cover each other.
+void set_aside(Panel& panel);
+// What every figure has besides: what it rests on, which points are noisy, what lies where another does.
+void finish(Figure& figure, const Analysed& study, const std::string& basis);
 
 // Where there is none, the figure is not made.
 using MaybeFigure = std::optional<Figure>;
@@ -70,6 +80,7 @@ MaybeFigure phases_figure(const Analysed& study);
 MaybeFigure timeline_figure(const Analysed& study);
 MaybeFigure messages_figure(const Analysed& study);
 MaybeFigure ladder_figure(const Analysed& study);
+MaybeFigure variants_figure(const Analysed& study);
 MaybeFigure trials_figure(const Analysed& study);
 
 }  // namespace antcrew::internal

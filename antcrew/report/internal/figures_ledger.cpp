@@ -102,7 +102,6 @@ MaybeFigure bars_figure(const Analysed& study, bool shares) {
     const CellFigures& first = *bars.front().cell;
     if (first.baseline >= 0) {
       const auto& baseline = study.cells[static_cast<std::size_t>(first.baseline)].time_s;
-      if (baseline) panel.y.from = -0.8;  // room for its words above the first bar
       if (baseline) panel.marks.push_back({baseline->median, "baseline " + duration_text(baseline->median)});
     }
   }

@@ -47,21 +47,6 @@ const CellFigures* same_at(const Analysed& study, const Cell& like, std::size_t 
   return nullptr;
 }
 
-// Each drawn variant at its fastest worker count of the headline's point: who would take it takes that one.
-std::vector<const CellFigures*> leaders(const Analysed& study) {
-  std::vector<const CellFigures*> cells;
-  for (const std::size_t c : drawn_curves(study, study.conclusion.point).curves) {
-    const CellFigures* best = nullptr;
-    for (const std::size_t k : study.curves[c]) {
-      const CellFigures& cell = study.cells[k];
-      if (drawable(cell) && cell.speedup && (best == nullptr || cell.speedup->median > best->speedup->median))
-        best = &cell;
-    }
-    if (best != nullptr) cells.push_back(best);
-  }
-  return cells;
-}
-
 double size_of(const Analysed& study, std::size_t point) {
   return static_cast<double>(study.record->points[point].size);
 }

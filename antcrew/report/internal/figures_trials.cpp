@@ -25,6 +25,14 @@ std::vector<const CellFigures*> shown_cells(const Analysed& study) {
   return cells;
 }
 
+// Bars from the left, the first at the top, with a line where the baseline is.
+void bars_of(Panel& panel, const std::vector<std::string>& names, double high) {
+  panel.y = categories("", names);
+  panel.y.reversed = true;
+  fit_axis(panel.x, 0, high * 1.02);
+  panel.marks.push_back({1, "baseline"});
+}
+
 }  // namespace
 
 MaybeFigure trials_figure(const Analysed& study) {
@@ -83,10 +91,11 @@ MaybeFigure ladder_figure(const Analysed& study) {
     }
     Figure figure{"ladder", "What each step brought"};
     figure.caption =
-        "Speedup over the baseline after each step; above a bar, how many times faster than the step before.";
+        "Speedup over the baseline after each step; behind a bar its speedup, and how many times faster than the step "
+        "before it is.";
     figure.table.heads = {"step", "speedup", "over the step before"};
     Panel panel;
-    panel.y = {"speedup over the baseline", ""};
+    panel.x = {"speedup over the baseline", ""};
     Series series{"after this step", Series::Kind::steps, 0};
     std::vector<std::string> names;
     double high = 1;
@@ -94,21 +103,54 @@ MaybeFigure ladder_figure(const Analysed& study) {
       if (step.cell == nullptr || !drawable(*step.cell) || !step.cell->speedup) continue;
       const std::string gain = step.over_previous ? "× " + ratio_text(*step.over_previous) : "";
       figure.table.rows.push_back({bar_name(study, *step.cell->cell), ratio_text(*step.cell->speedup), gain});
-      series.points.push_back(point_of(static_cast<double>(names.size()), *step.cell->speedup,
-                                       place_of(study, *step.cell),
-                                       step.over_previous ? fmt::format("× {:.3g}", step.over_previous->median) : ""));
+      series.points.push_back(
+          point_of(static_cast<double>(names.size()), *step.cell->speedup, place_of(study, *step.cell),
+                   fmt::format("{:.2g}", step.cell->speedup->median) +
+                       (step.over_previous ? fmt::format(", × {:.2g}", step.over_previous->median) : "")));
       names.push_back(bar_name(study, *step.cell->cell));
       high = std::max(high, step.cell->speedup->high);
     }
     if (names.size() < 2) return std::nullopt;
-    panel.x = categories("", names);
-    fit_axis(panel.y, 0, high * 1.1);
-    panel.references.push_back({"baseline", {{panel.x.from, 1}, {panel.x.to, 1}}});
+    bars_of(panel, names, high);
     panel.series.push_back(std::move(series));
     figure.panels.push_back(std::move(panel));
     return figure;
   }
   return std::nullopt;
+}
+
+// Where there is one worker count, lines over workers are single points.
+MaybeFigure variants_figure(const Analysed& study) {
+  const std::vector<const CellFigures*> cells = leaders(study);
+  if (cells.empty()) return std::nullopt;
+  const bool same = std::all_of(cells.begin(), cells.end(), [&](const CellFigures* cell) {
+    return cell->cell->workers == cells.front()->cell->workers;
+  });
+  const std::string point = point_in_words(study.record->points[study.conclusion.point]);
+  Figure figure{"variants", fmt::format("Speedup of each variant with {}{}",
+                                        same ? workers_text(cells.front()->cell->workers) : "its fastest worker count",
+                                        point.empty() ? "" : " at " + point)};
+  figure.caption = "Thin bars are 95 % intervals of the median of per-round ratios. " +
+                   drawn_curves(study, study.conclusion.point).left_out;
+  figure.table.heads = {"variant", "workers", "speedup", "time"};
+  Panel panel;
+  panel.x = {"speedup over the baseline", ""};
+  std::vector<std::string> names;
+  double high = 1;
+  for (const CellFigures* cell : cells) {
+    const std::string name = same ? curve_name(*cell->cell) : bar_name(study, *cell->cell);
+    Series series{name, Series::Kind::steps, colour_of(study, *cell->cell)};
+    series.points.push_back(point_of(static_cast<double>(names.size()), *cell->speedup, place_of(study, *cell),
+                                     ratio_text(*cell->speedup)));
+    figure.table.rows.push_back({curve_name(*cell->cell), fmt::format("{}", cell->cell->workers),
+                                 ratio_text(*cell->speedup), duration_text(*cell->time_s)});
+    names.push_back(name);
+    high = std::max(high, cell->speedup->high);
+    panel.series.push_back(std::move(series));
+  }
+  bars_of(panel, names, high);
+  figure.panels.push_back(std::move(panel));
+  return figure;
 }
 
 }  // namespace antcrew::internal

@@ -15,10 +15,6 @@
 namespace antcrew::internal {
 namespace {
 
-std::string workers_text(int workers) {
-  return fmt::format("{} worker{}", workers, workers == 1 ? "" : "s");
-}
-
 std::vector<double> worker_counts(const Analysed& study, const std::vector<std::size_t>& curves) {
   std::vector<double> counts;
   for (const std::size_t c : curves) {
@@ -194,9 +190,7 @@ std::string where(const Analysed& study, std::size_t point) {
   return text.empty() ? std::string() : " at " + text;
 }
 
-constexpr const char* bars_are =
-    "Bars are 95 % intervals of the median of per-round ratios; open ends with a thin bar are only the range seen in "
-    "too few rounds.";
+constexpr const char* bars_are = "Bars are 95 % intervals of the median of per-round ratios.";
 
 std::optional<Panel> speedup_panel(const Analysed& study, std::size_t point, std::string& left_out) {
   const DrawnCurves drawn = drawn_curves(study, point);

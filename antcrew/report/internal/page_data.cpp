@@ -13,11 +13,9 @@
 
 namespace antcrew::internal {
 
-// As the terminal's, and where and why at the end.
-std::vector<GridColumn> page_columns() {
+std::vector<GridColumn> page_columns(const StudyView& view) {
   std::vector<GridColumn> columns = cell_columns();
-  columns.push_back({"at"});
-  columns.push_back({"evidence"});
+  if (view.points.size() > 1) columns.insert(columns.end() - 1, {"at"});
   return columns;
 }
 
@@ -66,7 +64,10 @@ Json series_json(const Series& series, const Panel& panel) {
   const SeriesLook look = look_of(series.colour);
   Json points = Json::array();
   for (const FigurePoint& p : series.points) {
-    Json point = {{"x", p.x}, {"y", shortened(p.y)}};
+    const bool aside = p.aside != 0;
+    const double x = aside ? value_at(panel.x, share_on(panel.x, p.x) + p.aside) : p.x;
+    Json point = {{"x", aside ? shortened(x) : x}, {"y", shortened(p.y)}};
+    if (p.noisy) point["noisy"] = true;
     if (p.certainty != Certainty::exact) {
       point["low"] = shortened(p.low);
       point["high"] = shortened(p.high);
@@ -75,8 +76,8 @@ Json series_json(const Series& series, const Panel& panel) {
     point["cell"] = p.cell;
     point["text"] = p.text;
     const auto place = static_cast<std::size_t>(p.x);
-    if (series.kind == Series::Kind::steps && place < panel.x.ticks.size())
-      point["words"] = panel.x.ticks[place].text + (p.text.empty() ? "" : ": " + p.text);
+    if (series.kind == Series::Kind::steps && place < panel.y.ticks.size())
+      point["words"] = panel.y.ticks[place].text + (p.text.empty() ? "" : ": " + p.text);
     points.push_back(std::move(point));
   }
   return {{"name", series.name},
@@ -116,10 +117,14 @@ Json panel_json(const Panel& panel) {
   Json ends = Json::array();
   const bool lines = !panel.series.empty() && (panel.series.front().kind == Series::Kind::line ||
                                                panel.series.front().kind == Series::Kind::dots);
-  constexpr double apart = 0.065;
   if (lines) {
-    for (const EndLabel& end : end_labels(panel, apart))
-      ends.push_back({{"text", end.text}, {"colour", end.colour}, {"at", shortened(end.at)}});
+    for (const EndLabel& end : end_labels(panel))
+      ends.push_back({{"text", end.text},
+                      {"colour", end.colour},
+                      {"at", shortened(end.at)},
+                      {"reference", end.reference},
+                      {"marker", static_cast<int>(look_of(end.colour).marker)},
+                      {"dash", static_cast<int>(look_of(end.colour).dash)}});
   }
   return {{"title", panel.title},
           {"x", axis_json(panel.x)},
@@ -143,28 +148,29 @@ Json figure_json(const Figure& figure) {
 }
 
 // What a column sorts by: the number behind the text.
-Json sort_keys(const CellView& cell) {
+Json sort_keys(const StudyView& view, const CellView& cell) {
   const CellFigures& f = *cell.numbers;
   const std::vector<std::string> texts = fitted_texts(cell);
   const auto median_of = [](const std::optional<Estimate>& e) { return e ? Json(e->median) : Json(nullptr); };
   const bool baseline = f.cell->kind == Cell::Kind::baseline;
-  return Json::array({texts[0], texts[1], f.cell->workers,
-                      median_of(cell.fitting_time_s ? cell.fitting_time_s : f.time_s), texts[4],
-                      baseline ? Json(nullptr) : median_of(f.speedup), baseline ? Json(nullptr) : Json(f.efficiency),
-                      f.overhead_s, f.busy_processors, f.peak_bytes, texts[10]});
+  Json keys =
+      Json::array({texts[0], texts[1], f.cell->workers, median_of(cell.fitting_time_s ? cell.fitting_time_s : f.time_s),
+                   texts[4], baseline ? Json(nullptr) : median_of(f.speedup),
+                   baseline ? Json(nullptr) : Json(f.efficiency), f.overhead_s, f.busy_processors, f.peak_bytes});
+  if (view.points.size() > 1) keys.push_back(view.study.record->points[f.cell->point].size);
+  keys.push_back(texts[10]);
+  return keys;
 }
 
 // What the table is sorted and filtered by, and what each cell is called elsewhere.
 Json cells_json(const StudyView& view) {
   Json columns = Json::array();
-  for (const GridColumn& column : page_columns())
+  for (const GridColumn& column : page_columns(view))
     columns.push_back({{"head", column.head}, {"number", is_number(column)}});
   Json rows = Json::array();
   for (const CellView& cell : view.cells) {
     const CellFigures& f = *cell.numbers;
-    Json keys = sort_keys(cell);
-    keys.push_back(view.study.record->points[f.cell->point].size);
-    keys.push_back(f.evidence);
+    Json keys = sort_keys(view, cell);
     rows.push_back({{"name", bar_name(view.study, *f.cell)},
                     {"point", cell.at},
                     {"verdict", name_of(f.verdict)},
@@ -202,6 +208,19 @@ std::string page_data(const StudyView& view, std::size_t most_bytes, bool& with_
     text += ",\"trials\":" + trials + "}";
   }
   return text;
+}
+
+std::string history_data(const std::string& title, const std::string& sentence,
+                         const std::vector<PlacedFigure>& figures) {
+  Json data = {{"title", title}, {"headline", sentence}, {"looks", looks_json()}};
+  Json drawn = Json::array();
+  for (const PlacedFigure& placed : figures) {
+    Json figure = figure_json(placed.figure);
+    figure["into"] = placed.into;
+    drawn.push_back(std::move(figure));
+  }
+  data["figures"] = std::move(drawn);
+  return embedded(data);
 }
 
 }  // namespace antcrew::internal

@@ -11,8 +11,61 @@ const antCrewFigures = (study, tools) => {
   const bandColour = (number) => number < 0 ? token("line") : colour(number);
   const chosen = (point) => point.cell >= 0 && point.cell === tools.current();
 
-  // Bounds, marks, bands and names, drawn over the plot.
   const dashes = [[], [10, 5], [2, 4], [18, 6]];
+  const pointStyles = ["circle", "rect", "triangle", "rectRot", "triangle", "star"];
+  const steps = (panel) => panel.series.length > 0 && panel.series[0].kind === "steps";
+  const stacked = (panel) => panel.bands.length > 0 || (panel.series.length > 0 && panel.series[0].kind === "bars");
+
+  // Nothing is cut: between words where it can be.
+  const broken = (text, measure, most) => {
+    const lines = [""];
+    for (let word of text.split(" ")) {
+      const longer = lines[lines.length - 1] === "" ? word : lines[lines.length - 1] + " " + word;
+      if (measure(longer) <= most) { lines[lines.length - 1] = longer; continue; }
+      if (lines[lines.length - 1] !== "") lines.push("");
+      while (measure(word) > most && word.length > 1) {
+        let end = word.length - 1;
+        while (end > 1 && measure(word.slice(0, end)) > most) --end;
+        lines[lines.length - 1] = word.slice(0, end);
+        lines.push("");
+        word = word.slice(end);
+      }
+      lines[lines.length - 1] = word;
+    }
+    return lines;
+  };
+
+  // What the line looks like, beside its name.
+  const sample = (ctx, end, from, middle) => {
+    ctx.strokeStyle = ctx.fillStyle = colour(end.colour);
+    ctx.lineWidth = end.reference ? 1.4 : 2;
+    ctx.setLineDash(end.reference ? [6, 5] : dashes[end.dash]);
+    ctx.beginPath();
+    ctx.moveTo(from, middle);
+    ctx.lineTo(from + 22, middle);
+    ctx.stroke();
+    ctx.setLineDash([]);
+    if (!end.reference)
+      Chart.helpers.drawPoint(ctx, { pointStyle: pointStyles[end.marker], rotation: end.marker === 4 ? 180 : 0, radius: 4.5, borderWidth: 1 }, from + 11, middle);
+  };
+
+  // Each name where its line ends, or as near to that as the others let it.
+  const placed = (ends, area) => {
+    const height = (end) => 15 * end.lines.length + 3;
+    const middles = [];
+    ends.forEach((end, k) => {
+      const least = k === 0 ? area.top + height(end) / 2 - 8 : middles[k - 1] + (height(ends[k - 1]) + height(end)) / 2;
+      middles.push(Math.max(area.bottom - end.at * area.height, least));
+    });
+    let lowest = area.bottom + 30;
+    for (let k = ends.length - 1; k >= 0; --k) {
+      middles[k] = Math.min(middles[k], lowest - height(ends[k]) / 2);
+      lowest = middles[k] - height(ends[k]) / 2;
+    }
+    return middles;
+  };
+
+  // Bounds, marks, bands and names, drawn over the plot.
   const decorations = {
     id: "decorations",
     beforeDatasetsDraw(chart) {
@@ -50,12 +103,11 @@ const antCrewFigures = (study, tools) => {
     },
     afterDatasetsDraw(chart) {
       const panel = chart.$panel, ctx = chart.ctx, area = chart.chartArea, x = chart.scales.x, y = chart.scales.y;
-      const vertical = panel.series.length === 0 || panel.series[0].kind !== "bars";
       ctx.save();
       ctx.font = "12px " + Chart.defaults.font.family;
-      panel.marks.forEach((mark, k) => {
+      for (const mark of chart.$marks) {
         const at = x.getPixelForValue(mark.at);
-        if (at < area.left - 1 || at > area.right + 1) return;
+        if (at < area.left - 1 || at > area.right + 1) continue;
         ctx.strokeStyle = ctx.fillStyle = token("quiet");
         ctx.lineWidth = 1;
         ctx.setLineDash([3, 4]);
@@ -63,26 +115,29 @@ const antCrewFigures = (study, tools) => {
         ctx.moveTo(at, area.top);
         ctx.lineTo(at, area.bottom);
         ctx.stroke();
-        const left = at > area.left + 0.6 * area.width;
-        ctx.textAlign = left ? "right" : "left";
-        ctx.textBaseline = "top";
-        const width = ctx.measureText(mark.text).width, from = left ? at - 5 - width : at + 5;
-        const top = area.top + 2 + 16 * k;
-        ctx.fillStyle = token("page");
-        ctx.globalAlpha = 0.8;
-        ctx.fillRect(from - 2, top - 1, width + 4, 15);
-        ctx.globalAlpha = 1;
-        ctx.fillStyle = token("quiet");
-        ctx.fillText(mark.text, at + (left ? -5 : 5), top);
-      });
-      if (vertical) {
+        ctx.textAlign = "left";
+        ctx.textBaseline = "bottom";
+        ctx.fillText(mark.text, Math.max(area.left, Math.min(at - mark.width / 2, chart.width - mark.width - 2)), area.top - 3 - 16 * mark.row);
+      }
+      if (steps(panel)) {
+        ctx.strokeStyle = token("text");
+        for (const p of panel.series.flatMap((series) => series.points)) {
+          if (p.certainty === "exact") continue;
+          const at = y.getPixelForValue(p.x), low = x.getPixelForValue(p.low), high = x.getPixelForValue(p.high);
+          ctx.lineWidth = p.certainty === "interval" ? 1.8 : 1;
+          ctx.setLineDash(p.certainty === "interval" ? [] : [2, 3]);
+          ctx.beginPath();
+          ctx.moveTo(low, at); ctx.lineTo(high, at);
+          if (p.certainty === "interval") for (const end of [low, high]) { ctx.moveTo(end, at - 4); ctx.lineTo(end, at + 4); }
+          ctx.stroke();
+        }
+      } else if (!stacked(panel)) {
         ctx.beginPath();
         ctx.rect(area.left - 6, area.top, area.width + 12, area.height);
         ctx.save();
         ctx.clip();
         for (const series of panel.series) {
-          if (series.kind === "bars") continue;
-          ctx.strokeStyle = series.kind === "steps" ? token("text") : colour(series.colour);
+          ctx.strokeStyle = colour(series.colour);
           for (const p of series.points) {
             if (p.certainty === "exact") continue;
             const at = x.getPixelForValue(p.x);
@@ -105,17 +160,19 @@ const antCrewFigures = (study, tools) => {
       if (chart.$named) {
         ctx.textAlign = "left";
         ctx.textBaseline = "middle";
-        for (const end of panel.ends) {
-          ctx.fillStyle = colour(end.colour);
-          ctx.fillText(end.shown, area.right + 8, area.bottom - end.at * area.height);
-        }
+        placed(chart.$ends, area).forEach((middle, k) => {
+          const end = chart.$ends[k];
+          sample(ctx, end, area.right + 8, middle);
+          ctx.fillStyle = token("text");
+          end.lines.forEach((line, l) => ctx.fillText(line, area.right + 34, middle + 15 * (l - (end.lines.length - 1) / 2)));
+        });
       }
-      if (panel.series.length > 0 && panel.series[0].kind === "steps") {
+      if (steps(panel)) {
         ctx.fillStyle = token("text");
-        ctx.textAlign = "center";
-        ctx.textBaseline = "bottom";
-        for (const p of panel.series[0].points)
-          if (p.text) ctx.fillText(p.text, x.getPixelForValue(p.x), y.getPixelForValue(p.high) - 4);
+        ctx.textAlign = "left";
+        ctx.textBaseline = "middle";
+        for (const p of panel.series.flatMap((series) => series.points))
+          if (p.text) ctx.fillText(p.text, x.getPixelForValue(Math.max(p.high || 0, p.y)) + 7, y.getPixelForValue(p.x));
       }
       ctx.restore();
     }
@@ -136,9 +193,9 @@ const antCrewFigures = (study, tools) => {
       options.grid = { display: false };
       options.labels = axis.ticks.map((t) => t.text);
       options.ticks.callback = function (value) {
-        const text = this.getLabelForValue(value);
-        const room = this.chart.width < 560 ? 16 : 34;
-        return text.length > room ? text.slice(0, room - 1) + "…" : text;
+        const chart = this.chart, ctx = chart.ctx;
+        ctx.font = "12px " + Chart.defaults.font.family;
+        return broken(this.getLabelForValue(value), (text) => ctx.measureText(text).width, Math.max(90, 0.34 * chart.width));
       };
       return options;
     }
@@ -151,7 +208,6 @@ const antCrewFigures = (study, tools) => {
     return options;
   };
 
-  const pointStyles = ["circle", "rect", "triangle", "rectRot", "triangle", "star"];
   const datasetsOf = (panel) => {
     if (panel.bands.length > 0) {
       const names = panel.y.ticks.map((t) => t.text);
@@ -165,8 +221,8 @@ const antCrewFigures = (study, tools) => {
       if (series.kind === "bars")
         return { ...common, stack: "all", barPercentage: 0.75, data: series.points.map((p) => ({ x: p.y, y: panel.y.ticks[p.x].text, text: p.text, cell: p.cell })) };
       if (series.kind === "steps")
-        return { ...common, barPercentage: 0.7, data: series.points.map((p) => ({ x: panel.x.ticks[p.x].text, y: p.y, text: p.words, cell: p.cell })) };
-      return { ...common, showLine: series.kind === "line", data: series.points.map((p) => ({ x: p.x, y: p.y, text: p.text, cell: p.cell })),
+        return { ...common, grouped: false, barPercentage: 0.7, data: series.points.map((p) => ({ x: p.y, y: panel.y.ticks[p.x].text, text: p.words, cell: p.cell, noisy: p.noisy })) };
+      return { ...common, showLine: series.kind === "line", data: series.points.map((p) => ({ x: p.x, y: p.y, text: p.text, cell: p.cell, noisy: p.noisy })),
                borderDash: dashes[series.dash], pointStyle: pointStyles[series.marker], rotation: series.marker === 4 ? 180 : 0 };
     });
   };
@@ -179,35 +235,46 @@ const antCrewFigures = (study, tools) => {
       if (bars) {
         set.borderColor = set.data.map((p) => chosen(p) ? token("text") : token("page"));
         set.borderWidth = set.data.map((p) => chosen(p) ? 2 : 0.5);
+        set.backgroundColor = set.data.map((p) => p.noisy ? own + "59" : own);
       } else {
         set.borderWidth = 2;
         set.pointBorderColor = set.data.map((p) => chosen(p) ? token("text") : own);
+        set.pointBackgroundColor = set.data.map((p) => p.noisy ? token("page") : own);
+        set.pointBorderWidth = set.data.map((p) => p.noisy ? 1.8 : 1);
         set.pointRadius = set.data.map((p) => chosen(p) ? 8 : set.kind === "dots" ? 3 : 4.5);
       }
     }
-    const panel = chart.$panel, bands = panel.bands.length > 0 || (panel.series[0] && panel.series[0].kind === "bars");
-    const steps = panel.series[0] && panel.series[0].kind === "steps";
-    chart.options.scales = { x: axisOptions(panel.x, panel, steps), y: axisOptions(panel.y, panel, bands) };
-    if (bands) chart.options.scales.x.stacked = chart.options.scales.y.stacked = panel.bands.length === 0;
+    const panel = chart.$panel;
+    chart.options.scales = { x: axisOptions(panel.x, panel, false), y: axisOptions(panel.y, panel, stacked(panel) || steps(panel)) };
+    if (stacked(panel)) chart.options.scales.x.stacked = chart.options.scales.y.stacked = panel.bands.length === 0;
     if (chart.$view) [chart.options.scales.x.min, chart.options.scales.x.max] = chart.$view;
   };
 
   const layout = (chart) => {
-    const panel = chart.$panel;
-    chart.$named = panel.ends.length > 0 && chart.canvas.parentNode.clientWidth > 480;
+    const panel = chart.$panel, wide = chart.canvas.parentNode.clientWidth;
+    chart.ctx.font = "12px " + Chart.defaults.font.family;
+    const measure = (text) => chart.ctx.measureText(text).width;
+    chart.$named = panel.ends.length > 0 && wide > 480;
     let room = 12;
     if (chart.$named) {
-      chart.ctx.font = "12px " + Chart.defaults.font.family;
-      const most = Math.min(240, 0.36 * chart.canvas.parentNode.clientWidth);
-      for (const end of panel.ends) {
-        end.shown = end.text;
-        while (end.shown.length > 4 && chart.ctx.measureText(end.shown).width > most) end.shown = end.shown.slice(0, -2) + "…";
-        room = Math.max(room, chart.ctx.measureText(end.shown).width + 14);
-      }
+      chart.$ends = panel.ends.map((end) => ({ ...end, lines: broken(end.text, measure, Math.min(220, 0.32 * wide)) }));
+      for (const end of chart.$ends) for (const line of end.lines) room = Math.max(room, measure(line) + 40);
     }
-    chart.options.layout.padding = { right: room, top: 6 };
-    chart.$key.hidden = chart.$named;
+    if (steps(panel)) for (const p of panel.series.flatMap((series) => series.points)) room = Math.max(room, measure(p.text) + 16);
+    // What marks mean stands above the panel, in rows.
+    let rows = 0;
+    const at = (mark) => share(panel.x, mark.at) * (wide - 60 - room);
+    chart.$marks = [];
+    for (const mark of panel.marks) {
+      const one = { ...mark, row: 0, width: measure(mark.text), place: at(mark) };
+      while (chart.$marks.some((o) => o.row === one.row && Math.abs(o.place - one.place) < (o.width + one.width) / 2 + 30)) one.row++;
+      rows = Math.max(rows, one.row + 1);
+      chart.$marks.push(one);
+    }
+    chart.options.layout.padding = { right: room, top: 6 + 16 * rows };
+    chart.$key.hidden = chart.$named || steps(panel);
   };
+  const share = (axis, value) => axis.logarithmic ? Math.log(value / axis.from) / Math.log(axis.to / axis.from) : (value - axis.from) / (axis.to - axis.from);
 
   const zoomable = (figure, chart, whole) => {
     const set = (from, to) => {
@@ -278,7 +345,7 @@ const antCrewFigures = (study, tools) => {
     });
   };
 
-  const tableOf = (heads, rows) => make("table", {},
+  const tableOf = (heads, rows, name) => make("table", { "aria-label": name },
     make("thead", {}, make("tr", {}, ...heads.map((h) => make("th", { scope: "col" }, h)))),
     make("tbody", {}, ...rows.map((row) => make("tr", {}, ...row.map((c) => make("td", {}, c))))));
 
@@ -288,16 +355,15 @@ const antCrewFigures = (study, tools) => {
                                 "aria-label": described.title + (panel.title ? ", " + panel.title : "") + ": arrow keys go from point to point" }, canvas);
     const key = make("ul", { class: "key" });
     holder.append(make("div", { class: "panel" }, panel.title ? make("h3", {}, panel.title) : null, place, key));
-    const bars = panel.bands.length > 0 || (panel.series[0] && panel.series[0].kind === "bars");
-    const steps = panel.series[0] && panel.series[0].kind === "steps";
+    const bars = stacked(panel) || steps(panel);
     if (panel.bands.length > 0) place.style.height = Math.max(8, 4 + 2.1 * panel.y.ticks.length) + "rem";
     else if (bars) place.style.height = Math.max(9, 5 + 3.2 * panel.y.ticks.length) + "rem";
     const chart = new Chart(canvas, {
-      type: bars || steps ? "bar" : "scatter",
-      data: { datasets: datasetsOf(panel), labels: bars ? panel.y.ticks.map((t) => t.text) : steps ? panel.x.ticks.map((t) => t.text) : undefined },
+      type: bars ? "bar" : "scatter",
+      data: { datasets: datasetsOf(panel), labels: bars ? panel.y.ticks.map((t) => t.text) : undefined },
       options: {
         animation: false, responsive: true, maintainAspectRatio: false, indexAxis: bars ? "y" : "x", layout: { padding: 0 },
-        interaction: { mode: "nearest", intersect: !bars, axis: bars ? "xy" : "xy" }, scales: {},
+        interaction: { mode: "nearest", intersect: !bars, axis: "xy" }, scales: {},
         plugins: { legend: { display: false },
                    tooltip: { animation: false, displayColors: false, callbacks: { title: () => "", label: (item) => item.raw.text || item.dataset.label } } },
         onHover: (event, found) => {
@@ -307,7 +373,7 @@ const antCrewFigures = (study, tools) => {
         },
         onResize: (one) => { if (one.$key && one.$drawn) layout(one); }
       },
-      plugins: [{ id: "early", beforeInit: (one) => { one.$panel = panel; one.$key = key; one.$named = false; } }, decorations]
+      plugins: [{ id: "early", beforeInit: (one) => { one.$panel = panel; one.$key = key; one.$named = false; one.$marks = []; } }, decorations]
     });
     const entries = () => {
       key.replaceChildren(...chart.data.datasets.map((set) => {
@@ -317,24 +383,22 @@ const antCrewFigures = (study, tools) => {
       }));
     };
     const draw = () => { chart.$drawn = true; entries(); paint(chart); layout(chart); chart.update("none"); };
-    if (steps) key.hidden = true;
     charts.push({ draw: () => { paint(chart); chart.update("none"); }, theme: draw, chart, kind: described.kind });
     draw();
-    if (steps) key.hidden = true;
     walkable(chart, place);
     if (panel.bands.length > 0) zoomable(figure, chart, [panel.x.from, panel.x.to]);
   };
 
   const drawFigure = (described, into) => {
     const panels = make("div", { class: "panels" + (described.panels.length > 1 ? " several" : "") });
-    const figure = make("figure", { id: "figure-" + described.kind },
+    const figure = make("figure", { id: "figure-" + described.kind + (described.into ? "-" + described.into : "") },
       make("figcaption", {}, make("b", {}, described.title), described.caption), panels);
     into.append(figure);
     for (const panel of described.panels) drawPanel(figure, described, panel, panels);
     const numbers = make("details", {}, make("summary", {}, "The same in numbers"));
     numbers.addEventListener("toggle", () => {
       if (numbers.open && numbers.children.length === 1)
-        numbers.append(make("div", { class: "scroll", tabindex: "0" }, tableOf(described.table.heads, described.table.rows)));
+        numbers.append(make("div", { class: "scroll", tabindex: "0", role: "region", "aria-label": described.title + ", in numbers" }, tableOf(described.table.heads, described.table.rows, described.title + ", in numbers")));
     });
     figure.append(numbers);
   };

@@ -102,12 +102,30 @@
     link.remove();
     setTimeout(() => URL.revokeObjectURL(link.href), 1000);
   };
+  // A field in quotes may have commas, and a quote twice.
+  const fields = (csv) => csv.trimEnd().split("\r\n").map((line) =>
+    [...line.matchAll(/(?:^|,)(?:"((?:[^"]|"")*)"|([^,]*))/g)].map((m) => m[1] === undefined ? m[2] : m[1].replace(/""/g, '"')));
+  const copy = async (text) => {
+    try { await navigator.clipboard.writeText(text); } catch (refused) {
+      const area = make("textarea", { "aria-label": "to be copied" });
+      area.value = text;
+      document.body.append(area);
+      area.select();
+      document.execCommand("copy");
+      area.remove();
+    }
+  };
   const downloads = () => {
     const add = (text, act) => {
       const button = make("button", { type: "button" }, text);
       button.addEventListener("click", act);
       byId("raw").append(button, " ");
     };
+    const say_copied = (rows) => { say(rows + " rows copied"); byId("copied").textContent = rows + " rows copied: paste them into a spreadsheet"; };
+    add("copy cells for a spreadsheet", () => {
+      const rows = fields(study.cells_csv).map((row) => row.map((field) => field.replace(/[\t\r\n]/g, " ")).join("\t"));
+      copy(rows.join("\n") + "\n").then(() => say_copied(rows.length - 1));
+    });
     add("cells (CSV)", () => download("cells.csv", "text/csv", study.cells_csv));
     if (study.trials) add("trials (CSV)", () => {
       const rows = [study.trials.columns.join(",")];
@@ -118,14 +136,25 @@
       download("trials.csv", "text/csv", rows.join("\r\n") + "\r\n\r\ncell,name\r\n" + names.join("\r\n") + "\r\n");
     });
     add("everything on this page (JSON)", () => download("study.json", "application/json", JSON.stringify(study, null, 1)));
+    byId("raw").append(make("span", { id: "copied", role: "status" }));
   };
 
   Chart.defaults.font.family = '"DejaVu Sans", "Segoe UI", system-ui, sans-serif';
   const first = study.figures.find((f) => f.kind === study.telling);
-  if (first) drawFigure(first, byId("first-figure"));
-  for (const figure of study.figures) if (figure !== first) drawFigure(figure, byId("figures"));
-  cellsTable();
-  downloads();
+  for (const figure of [...study.figures].sort((a, b) => (b === first) - (a === first))) {
+    const into = byId(figure.into || (figure === first ? "first-figure" : "figures"));
+    // What is closed has no size yet.
+    const closed = into.closest("details:not([open])");
+    if (closed) closed.addEventListener("toggle", () => drawFigure(figure, into), { once: true });
+    else drawFigure(figure, into);
+  }
+  if (study.cells) { cellsTable(); downloads(); }
+  const unfold = () => {
+    const target = location.hash.length > 1 && byId(location.hash.slice(1));
+    if (target && target.tagName === "DETAILS") { target.open = true; target.scrollIntoView(); }
+  };
+  addEventListener("hashchange", unfold);
+  unfold();
 
   const theme = () => { for (const one of charts) one.theme(); };
   byId("theme").addEventListener("click", () => {
