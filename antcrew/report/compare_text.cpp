@@ -104,6 +104,8 @@ std::string answer(const Comparison& found, const Analysed& now) {
   }
   if (text.size() > said) return text;
   if (!text.empty()) text += " ";
+  if (count_of(found, Change::cannot_tell) == all && would_be_told(found) == 0)
+    return text + "Cannot tell: no cell has an interval on both sides. More rounds would give one.";
   if (count_of(found, Change::cannot_tell) == all)
     return text + fmt::format("Cannot tell: no change is shown; one under {:.0f} % would not be{}.",
                               100 * would_be_told(found), found.between_runs ? "" : ", as few runs as there are");

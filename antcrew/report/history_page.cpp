@@ -56,7 +56,9 @@ std::vector<std::string> changes_in(const StudyHistory& history) {
   return sentences;
 }
 
-std::string changes_html(const StudyHistory& history, const std::vector<std::string>& changes) {
+// alone: the page's first sentence says it already.
+std::string changes_html(const StudyHistory& history, const std::vector<std::string>& changes, bool alone) {
+  if (alone && changes.size() < 2) return {};
   if (history.runs.size() < 2 * runs_beside_change)
     return fmt::format("<p>{}: too few to tell a lasting change, which takes {} at least.</p>\n",
                        count_of(history.runs.size(), "run"), 2 * runs_beside_change);
@@ -142,12 +144,17 @@ std::string sentence_of(const std::vector<StudyHistory>& studies, std::size_t ru
   const bool enough = std::any_of(studies.begin(), studies.end(), [](const StudyHistory& history) {
     return history.runs.size() >= 2 * runs_beside_change;
   });
-  if (!enough) return text + "too few of any to tell a lasting change.";
-  if (changes.empty()) return text + "no speedup changed for good.";
-  return text +
-         fmt::format("{}. {}.",
-                     changes.size() == 1 ? "one lasting change" : fmt::format("{} lasting changes", changes.size()),
-                     changes.back());
+  if (!enough)
+    text += fmt::format("too few to tell a lasting change, which takes {} at least", 2 * runs_beside_change);
+  else if (changes.empty())
+    text += "no speedup changed for good";
+  else
+    text += (changes.size() == 1 ? "one lasting change" : fmt::format("{} lasting changes", changes.size())) + ". " +
+            changes.back();
+  if (studies.size() == 1)
+    text += ". The newest, " + printable(studies.front().runs.back().name, 60) + ": " +
+            answer_in_short(*studies.front().runs.back().study);
+  return text + ".";
 }
 
 }  // namespace
@@ -182,7 +189,8 @@ std::string history_page_html(const std::vector<StudyHistory>& studies) {
     left_to_draw -= pairs;
     const std::string id = fmt::format("study-{}", number);
     sections += fmt::format("<section aria-labelledby=\"{0}\">\n<h2 id=\"{0}\">{1}</h2>\n{2}", id,
-                            escaped(printable(history.title, 160)), changes_html(history, changes));
+                            escaped(studies.size() == 1 ? "Run after run" : printable(history.title, 160)),
+                            changes_html(history, changes, studies.size() == 1));
     if (auto figure = history_figure(studies_of(history))) {
       sections += fmt::format("<div id=\"drawn-{}\"></div>\n", id);
       figures.push_back({std::move(*figure), "drawn-" + id});

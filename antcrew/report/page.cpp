@@ -226,8 +226,12 @@ std::string measured_html(const Analysed& study) {
 std::string caveat_html(const StudyView& view) {
   std::string text = view.confidence;
   for (const FindingView& warning : view.warnings) {
-    if (warning.numbers.id == "noise" || warning.numbers.id == "not-optimised")
-      text += " Warning: " + warning.claim + ".";
+    const bool noise = warning.numbers.id == "noise";
+    if (!noise && warning.numbers.id != "unoptimised") continue;
+    // Said once: in full.
+    constexpr std::string_view in_short = ", not idle";
+    if (const std::size_t at = text.find(in_short); noise && at != std::string::npos) text.erase(at, in_short.size());
+    text += " Warning: " + warning.claim + ".";
   }
   return "<p class=\"caveat\">" + escaped(text) + "</p>\n";
 }

@@ -171,6 +171,121 @@ def use(browser, page):
     check("raw data comes from the page itself", len(csv) == 3 and all(size > 100 for _, size in csv), csv)
 
 
+CONTRAST = """const channel = v => { v /= 255; return v <= 0.04045 ? v / 12.92 : Math.pow((v + 0.055) / 1.055, 2.4); };
+const light = c => 0.2126 * channel(c[0]) + 0.7152 * channel(c[1]) + 0.0722 * channel(c[2]);
+const colour = text => (text.match(/[0-9.]+/g) || []).map(Number);
+const behind = e => { for (; e; e = e.parentElement) { const c = colour(getComputedStyle(e).backgroundColor); if (c.length === 3 || c[3] === 1) return c; } return [255, 255, 255]; };
+const low = [];
+for (const e of document.querySelectorAll('body *')) {
+  if (e.getClientRects().length === 0 || ![...e.childNodes].some(n => n.nodeType === 3 && n.textContent.trim() !== '')) continue;
+  const style = getComputedStyle(e), [a, b] = [light(colour(style.color)), light(behind(e))];
+  const ratio = (Math.max(a, b) + 0.05) / (Math.min(a, b) + 0.05), size = parseFloat(style.fontSize);
+  const large = size >= 24 || (size >= 18.66 && Number(style.fontWeight) >= 700);
+  if (ratio < (large ? 3 : 4.5)) low.push([e.tagName, e.className, e.textContent.slice(0, 30), ratio]);
+}
+return low;"""
+
+
+def tree_of(browser):
+    """What a screen reader is told: role and name of every node that is not passed over."""
+    nodes = browser.command("Accessibility.getFullAXTree", {})["nodes"]
+    return [(n["role"]["value"], n.get("name", {}).get("value", "").strip()) for n in nodes if not n.get("ignored")]
+
+
+def accessible(browser, page, what):
+    browser.open(page)
+    for theme in ("light", "dark"):
+        browser.run("document.documentElement.dataset.theme = arguments[0]", theme)
+        low = browser.run(CONTRAST)
+        check(f"{what}, {theme}: every text has the contrast of level AA", low == [], low[:5])
+    browser.run("for (const one of document.querySelectorAll('details')) one.open = true")
+    time.sleep(1)
+    browser.run("for (const one of document.querySelectorAll('details')) one.open = true")
+    time.sleep(0.5)
+    tree = tree_of(browser)
+    acting = [n for n in tree if n[0] in ("button", "link", "searchbox", "textbox", "combobox", "checkbox")]
+    check(f"{what}: all {len(acting)} controls have a name", len(acting) > 3 and all(name for _, name in acting), acting)
+    figures = [name for role, name in tree if role == "figure"]
+    tables = [name for role, name in tree if role == "table"]
+    drawn = browser.run("return antCrewPage.study.figures.map(f => f.title)")
+    check(f"{what}: all {len(drawn)} figures have a name", len(figures) == len(drawn) and all(figures), figures)
+    check(f"{what}: and their numbers as a table", all(title + ", in numbers" in tables for title in drawn), [drawn, tables])
+    pictures = [name for role, name in tree if role in ("img", "image")]
+    check(f"{what}: and every picture says what it shows", len(pictures) >= len(drawn) and all(pictures), pictures)
+    check(f"{what}: headings go down by one level", browser.run("""let last = 0, fine = true;
+        for (const h of document.querySelectorAll('h1, h2, h3, h4')) { const l = Number(h.tagName[1]); fine = fine && l <= last + 1; last = l; } return fine;"""))
+
+
+def nothing_cut(browser, what):
+    cut = browser.run("""return [...document.querySelectorAll('.scroll')].filter(e => e.getClientRects().length > 0 &&
+        (e.scrollWidth > e.clientWidth + 1 || e.scrollHeight > e.clientHeight + 1)).map(e => [e.getAttribute('aria-label'), e.scrollWidth, e.clientWidth])""")
+    check(what + ": no table is cut by a scroll bar", cut == [], cut)
+
+
+def printed(browser, page, what):
+    """As wide as A4 within its margins, with the style of paper."""
+    browser.command("Emulation.setDeviceMetricsOverride", {"width": 688, "height": 1000, "deviceScaleFactor": 1, "mobile": False})
+    browser.command("Emulation.setEmulatedMedia", {"media": "print"})
+    browser.open(page)
+    wide = browser.run("return [document.documentElement.scrollWidth, innerWidth]")
+    check(what + ", on A4: nothing sticks out", wide[0] <= wide[1], wide)
+    shown = browser.run("return [...document.querySelectorAll('button, nav, input')].filter(e => e.getClientRects().length > 0 && !e.closest('th')).map(e => e.outerHTML.slice(0, 60))")
+    check(what + ", on A4: nothing to press is printed", shown == [], shown)
+    pages = browser.command("Page.printToPDF", {"preferCSSPageSize": True})["data"]
+    check(what + ", on A4: it prints", len(pages) > 20000, len(pages))
+    browser.command("Emulation.setEmulatedMedia", {"media": ""})
+    browser.command("Emulation.setDeviceMetricsOverride", {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False})
+
+
+def copied(browser, page):
+    browser.open(page)
+    rows = browser.run("""window.put = ''; Object.defineProperty(navigator, 'clipboard', { value: { writeText: async t => { window.put = t; } } });
+        [...document.querySelectorAll('#raw button')].find(b => b.textContent.startsWith('copy')).click(); return 0;""")
+    time.sleep(0.2)
+    rows = [line.split("\t") for line in browser.run("return window.put").rstrip("\n").split("\n")]
+    cells = browser.run("return antCrewPage.study.cells.rows.length")
+    check("the cells are copied with a tab between fields, a row each", len(rows) == cells + 1 and len({len(r) for r in rows}) == 1 and len(rows[0]) > 10,
+          [len(rows), {len(r) for r in rows}])
+    at = rows[0].index("speedup") if "speedup" in rows[0] else -1
+    check("numbers in them are numbers", at >= 0 and any(r[at].replace(".", "", 1).isdigit() for r in rows[1:]), rows[:2])
+
+
+def history(browser, record, folder):
+    """Seven runs of a study, the last three with a slower variant, and one of another study."""
+    names = []
+    for k in range(8):
+        with open(record) as file:
+            made = json.load(file)
+        made["run"], made["created"] = f"{k:032x}", f"2026-11-{10 + k:02d}T08:00:00Z"
+        if k == 7:
+            made["title"] = HOSTILE
+        for cell in made["cells"]:
+            slower = 1.5 if 4 <= k < 7 and cell["kind"] == "variant" and cell["workers"] == 2 else 1
+            if "wall_s" in cell.get("trials", {}):
+                cell["trials"]["wall_s"] = [w * slower * (1 + 0.001 * k) for w in cell["trials"]["wall_s"]]
+        names.append(os.path.join(folder, f"run-{k}.json"))
+        with open(names[-1], "w") as file:
+            json.dump(made, file)
+    page = os.path.join(folder, "history.html")
+    subprocess.run([antcrew, "show", *names, "--as", "page", "--to", page], check=True)
+    browser.requests()
+    browser.open(page)
+    check("history: hostile titles run nothing", browser.run("return window.ran === undefined && document.images.length === 0"))
+    rows = browser.run("return [...document.querySelectorAll('section')].map(s => s.querySelector('table tbody').rows.length)")
+    check("history: a row a run, of two studies", sorted(rows) == [1, 7], rows)
+    links = browser.run("return [...document.querySelectorAll('td a')].map(a => a.getAttribute('href'))")
+    check("history: each run beside the one before it", len(links) == 6 and
+          browser.run("return arguments[0].every(l => document.querySelector(l).tagName === 'DETAILS')", links), links)
+    before = browser.run("return antCrewPage.charts.length")
+    browser.run("location.hash = arguments[0]", links[0])
+    time.sleep(0.5)
+    check("history: a link unfolds its pair, which is drawn then", browser.run("return document.querySelector(arguments[0]).open", links[0]) and
+          browser.run("return antCrewPage.charts.length") == before + 2, before)
+    nothing_cut(browser, "history")
+    quiet_and_alone(browser, "history")
+    return page
+
+
 def main():
     with tempfile.TemporaryDirectory() as folder:
         record = os.path.join(folder, "tides.json")
@@ -180,7 +295,12 @@ def main():
         with Browser(1280, 800) as browser:
             browser.requests()
             use(browser, page)
+            nothing_cut(browser, "1280 wide")
             quiet_and_alone(browser, "in use")
+            accessible(browser, page, "a study")
+            copied(browser, page)
+            accessible(browser, history(browser, record, folder), "a history")
+            printed(browser, page, "a study")
         with Browser(390, 800) as narrow:
             narrow.requests()
             narrow.open(page)

@@ -391,7 +391,7 @@ const antCrewFigures = (study, tools) => {
 
   const drawFigure = (described, into) => {
     const panels = make("div", { class: "panels" + (described.panels.length > 1 ? " several" : "") });
-    const figure = make("figure", { id: "figure-" + described.kind + (described.into ? "-" + described.into : "") },
+    const figure = make("figure", { id: "figure-" + described.kind + (described.into ? "-" + described.into : ""), "aria-label": described.title },
       make("figcaption", {}, make("b", {}, described.title), described.caption), panels);
     into.append(figure);
     for (const panel of described.panels) drawPanel(figure, described, panel, panels);

@@ -102,9 +102,20 @@
     link.remove();
     setTimeout(() => URL.revokeObjectURL(link.href), 1000);
   };
-  // A field in quotes may have commas, and a quote twice.
-  const fields = (csv) => csv.trimEnd().split("\r\n").map((line) =>
-    [...line.matchAll(/(?:^|,)(?:"((?:[^"]|"")*)"|([^,]*))/g)].map((m) => m[1] === undefined ? m[2] : m[1].replace(/""/g, '"')));
+  // A field in quotes may have commas and line ends, and a quote twice.
+  const fields = (csv) => {
+    const rows = [[""]];
+    let quoted = false;
+    for (let k = 0; k < csv.length; ++k) {
+      const row = rows[rows.length - 1], c = csv[k];
+      if (c === '"' && quoted && csv[k + 1] === '"') { row[row.length - 1] += c; ++k; }
+      else if (c === '"') quoted = !quoted;
+      else if (c === "," && !quoted) row.push("");
+      else if (c === "\n" && !quoted) rows.push([""]);
+      else if (c !== "\r" || quoted) row[row.length - 1] += c;
+    }
+    return rows.filter((row) => row.length > 1);
+  };
   const copy = async (text) => {
     try { await navigator.clipboard.writeText(text); } catch (refused) {
       const area = make("textarea", { "aria-label": "to be copied" });
