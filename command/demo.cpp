@@ -35,7 +35,8 @@ int run_demo(const std::vector<std::string>& arguments) {
   if (std::find(words.begin(), words.end(), "--budget") == words.end()) {
     words.insert(words.end(), {"--budget", demo_budget_s});
   }
-  const bool other = std::find(words.begin(), words.end(), "--list") != words.end() ||
+  const bool other = std::find(words.begin(), words.end(), "--dry-run") != words.end() ||
+                     std::find(words.begin(), words.end(), "--list") != words.end() ||
                      std::find(words.begin(), words.end(), "--find-races") != words.end();
   if (!other && std::find(words.begin(), words.end(), "--page") == words.end()) words.emplace_back("--page");
   std::vector<char*> raw;

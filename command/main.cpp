@@ -38,7 +38,7 @@ int run_command(int argc, char** argv) {
   demo->prefix_command();  // what follows is for the example
   std::string machine_form = "text";
   CLI::App* machine = app.add_subcommand("machine", "what this machine is, and what a study may use of it");
-  machine->add_option("--as", machine_form, "form: text, json")->type_name("FORM")->capture_default_str();
+  add_plain_form(*machine, machine_form);
   bool as_json = false;
   machine->add_flag("--json", as_json, "")->group("");  // its name in 0.1
   ShowOptions show_options;
@@ -57,7 +57,7 @@ int run_command(int argc, char** argv) {
   CLI::App* explain = app.add_subcommand("explain", "where the time went, and what to change next");
   explain->add_option("RECORD", explain_options.record, record_help)->required();
   add_store_options(*explain, explain_options.store, false);
-  explain->add_option("--as", explain_options.form, "form: text, json")->type_name("FORM")->capture_default_str();
+  add_plain_form(*explain, explain_options.form);
   explain->add_flag("--timeline", explain_options.timeline, "what each worker did when, too");
   explain->add_option("--to", explain_options.to, "write to this file instead of standard output")->type_name("FILE");
   explain->add_flag("--anonymize", explain_options.scrub, scrub_help);
@@ -73,6 +73,7 @@ int run_command(int argc, char** argv) {
   worth->add_option("RECORD", worth_options.record, record_help)->required();
   add_store_options(*worth, worth_options.store, false);
   worth->add_option("--variant", worth_options.variant, "of this variant (default: the best one)")->type_name("NAME");
+  add_plain_form(*worth, worth_options.form);
   worth->add_option("--to", worth_options.to, "write a rule that a program loads to this file")->type_name("FILE");
   ListOptions list_options;
   CLI::App* list = app.add_subcommand("list", "the history: which runs are stored, and what came out");
@@ -122,8 +123,7 @@ int run_command(int argc, char** argv) {
   }
   if (*machine) {
     if (as_json) std::fprintf(stderr, "--json is now --as json; the next version does not take the old name\n");
-    if (machine_form != "text" && machine_form != "json")
-      bad_input("cli.form", "--as", "no form '" + machine_form + "' of a machine", "choose from text, json");
+    check_plain_form(machine_form, "a machine");
     const Machine here = this_machine();
     put_out(as_json || machine_form == "json" ? to_json(here) : machine_text(here, other_load(look_s)), "");
     return exit_done;

@@ -16,6 +16,7 @@
 #include "antcrew/cli/draw.hpp"
 #include "antcrew/cli/exit.hpp"
 #include "antcrew/cli/forms.hpp"
+#include "antcrew/cli/study_options.hpp"
 #include "antcrew/record/record_file.hpp"
 #include "antcrew/report/compare_text.hpp"
 #include "antcrew/report/compared_figures.hpp"
@@ -159,9 +160,7 @@ void add_compare_options(CLI::App& app, CompareOptions& options) {
 
 int compare_records(const CompareOptions& options) {
   const bool figure = options.form == "figure" || options.form == "figure:history";
-  if (options.form != "text" && options.form != "json" && !figure)
-    bad_input("cli.form", "--as", "no form '" + options.form + "' of a comparison",
-              "choose from text, json, figure, figure:history");
+  check_plain_form(options.form, "a comparison", {"figure", "figure:history"});
   if (!options.variant.empty() && options.form != "figure:history")
     bad_input("cli.option", "--variant", "only a history follows one variant", "add --as figure:history");
   if (figure) check_image({options.form, options.to, options.image});
@@ -204,10 +203,12 @@ void add_guard_options(CLI::App& app, GuardOptions& options) {
                  "a variant that the record before has and this one need not have; may be given again")
       ->type_name("NAME")
       ->allow_extra_args(false);
+  add_plain_form(app, options.form);
   app.add_option("--junit", options.junit, "write the outcome as JUnit XML to this file, too")->type_name("FILE");
 }
 
 int guard_record(const GuardOptions& options) {
+  check_plain_form(options.form, "a guard's answer");
   std::string against;
   const Requirements required = required_by(options, against);
   const Runs now(options.record, options.store);
@@ -219,7 +220,10 @@ int guard_record(const GuardOptions& options) {
     compared = compare(before->all(), runs, guard_false_alarms);
   }
   const std::vector<Check> checks = guard(runs, required, compared ? &*compared : nullptr);
-  put_out(wrapped(guard_text(checks, runs, compared ? &*compared : nullptr), output_look().width), "");
+  put_out(options.form == "json"
+              ? guard_json(checks, runs)
+              : wrapped(guard_text(checks, runs, compared ? &*compared : nullptr), output_look().width),
+          "");
   if (!options.junit.empty()) put_out(guard_junit(checks, runs), options.junit);
   if (any(checks, Outcome::failed)) return exit_answer_is_no;
   return any(checks, Outcome::cannot_tell) ? exit_cannot_tell : exit_done;

@@ -37,6 +37,7 @@ struct GuardOptions {
   std::string memory;
   bool all_hold = false;
   std::vector<std::string> no_finding;
+  std::string form = "text";   // or "json"
   std::string not_worse_than;  // files of records, with commas between them
   std::optional<double> by_percent;
   std::vector<std::string> allow_missing;

@@ -22,7 +22,6 @@
 #include "antcrew/record/record_file.hpp"
 #include "antcrew/report/csv.hpp"
 #include "antcrew/report/figure.hpp"
-#include "antcrew/report/history_page.hpp"
 #include "antcrew/report/markdown.hpp"
 #include "antcrew/report/page.hpp"
 #include "antcrew/report/result.hpp"
@@ -68,10 +67,7 @@ std::string jsons(const std::vector<NamedStudy>& studies, const Look&) {
   return all + "]\n";
 }
 std::string page(const std::vector<NamedStudy>& studies, const Look&) {
-  if (studies.size() == 1) return page_html(*studies.front().study);
-  std::vector<HistoryRun> runs;
-  for (const NamedStudy& named : studies) runs.push_back({named.study, named.name});
-  return history_page_html(runs_by_study(std::move(runs)));
+  return page_html(*studies.front().study);
 }
 
 struct Form {
@@ -79,9 +75,9 @@ struct Form {
   bool several;
   std::string (*render)(const std::vector<NamedStudy>&, const Look& look);
 };
-constexpr Form forms[] = {{"table", true, tables}, {"markdown", true, markdowns}, {"csv", true, csvs},
-                          {"tsv", true, tsvs},     {"trials", true, trials},      {"json", true, jsons},
-                          {"page", true, page}};
+constexpr Form forms[] = {{"text", true, tables}, {"markdown", true, markdowns}, {"csv", true, csvs},
+                          {"tsv", true, tsvs},    {"trials", true, trials},      {"json", true, jsons},
+                          {"page", false, page}};
 
 const Form* form_called(const std::string& name) {
   const auto* found =
@@ -156,6 +152,13 @@ std::string form_names() {
   return joined(names) + ", figure, figure:KIND";
 }
 
+void check_plain_form(const std::string& form, const std::string& of, const std::vector<std::string>& besides) {
+  std::vector<std::string> known = {"text", "json"};
+  known.insert(known.end(), besides.begin(), besides.end());
+  if (std::find(known.begin(), known.end(), form) == known.end())
+    bad_input("cli.form", "--as", "no form '" + form + "' of " + of, "choose from " + joined(known));
+}
+
 void check_form(const FormChoice& choice, std::size_t records) {
   const bool figure = is_figure(choice.form);
   const Form* form = form_called(choice.form);
@@ -164,7 +167,7 @@ void check_form(const FormChoice& choice, std::size_t records) {
   if (records > 1 && (figure || !form->several))
     bad_input("cli.form", "--as " + choice.form, fmt::format("it holds one record, {} were given", records),
               "show them one at a time");
-  if (choice.all && choice.form != "table")
+  if (choice.all && choice.form != "text")
     bad_input("cli.form", "--all", "the form " + choice.form + " has everything as it is", "leave out --all");
   if (!choice.image.empty() && !figure)
     bad_input("cli.form", "--image " + choice.image, "only a figure is an image", "add --as figure");

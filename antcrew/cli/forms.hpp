@@ -18,15 +18,18 @@ struct NamedRecord {
 };
 
 struct FormChoice {
-  std::string form = "table";  // of form_names(), or "figure:KIND"
-  std::string to;              // file; empty = standard output
-  std::string image;           // of a figure: "svg", "png", "pdf"; empty = by the ending of `to`, else "svg"
-  bool all = false;            // of the table: every size, and all notes
-  bool scrub = false;          // without names of hosts, users and folders
+  std::string form = "text";  // of form_names(), or "figure:KIND"
+  std::string to;             // file; empty = standard output
+  std::string image;          // of a figure: "svg", "png", "pdf"; empty = by the ending of `to`, else "svg"
+  bool all = false;           // of the text: every size, and all notes
+  bool scrub = false;         // without names of hosts, users and folders
 };
 
-// "table, markdown, …, page, figure, figure:KIND"
+// "text, markdown, …, page, figure, figure:KIND"
 std::string form_names();
+
+// Of a command that has fewer forms than a record: text and json, and those named besides. Throws Error (cli.form).
+void check_plain_form(const std::string& form, const std::string& of, const std::vector<std::string>& besides = {});
 
 // Throws Error: cli.form (no such form, one that holds one record only, a bitmap to a terminal), report.figure (no such
 // kind). Also when a figure file is asked for and the plotter is missing: before the first second is measured.

@@ -18,6 +18,8 @@
 #include "antcrew/cli/exit.hpp"
 #include "antcrew/cli/forms.hpp"
 #include "antcrew/cli/history_changes.hpp"
+#include "antcrew/cli/show.hpp"
+#include "antcrew/cli/study_options.hpp"
 #include "antcrew/record/json.hpp"
 #include "antcrew/record/record_file.hpp"
 #include "antcrew/store/record_lookup.hpp"
@@ -165,9 +167,7 @@ std::string list_page(const FoundRuns& found) {
   }
   if (records.empty())
     bad_input("store.none", "list --as page", "no run that could be read was found", "see `antcrew list`");
-  FormChoice page;
-  page.form = "page";
-  return rendered(records, page, Look());
+  return history_page_of(records, false);
 }
 
 }  // namespace
@@ -198,8 +198,7 @@ void add_list_options(CLI::App& app, ListOptions& o) {
 }
 
 int list_runs(const ListOptions& options) {
-  if (options.form != "text" && options.form != "json" && options.form != "page")
-    bad_input("cli.form", "--as", "no form '" + options.form + "' of a list", "choose from text, json, page");
+  check_plain_form(options.form, "a list", {"page"});
   if (options.changes && options.form == "page")
     bad_input("cli.option", "--changes", "a page tells lasting changes by itself", "leave out --changes");
   Search search = options.search;
@@ -243,10 +242,12 @@ void add_mark_options(CLI::App& app, MarkOptions& o) {
   app.add_option("--name", o.name, "what it is called in lists, in place of its title; empty = the title again")
       ->type_name("TEXT");
   app.add_option("--note", o.note, "what is to be remembered of it; empty = nothing")->type_name("TEXT");
+  add_plain_form(app, o.form);
   add_store_options(app, o.store, false);
 }
 
 int mark_run(const MarkOptions& options) {
+  check_plain_form(options.form, "a mark");
   for (const std::string& label : options.labels) check_label(label);
   Store store = store_of(options.store);
   if (is_file_name(options.record))
@@ -270,17 +271,24 @@ int mark_run(const MarkOptions& options) {
     if (options.note) notes.note = *options.note;
     changed.emplace_back(run, std::move(notes));
   }
+  Json marked = Json::array();
   for (const auto& [run, notes] : changed) {
     if (!(notes == store.notes_of(run))) store.note(run, notes);
+    if (options.form == "json") {
+      marked.push_back({{"number", run.number}, {"name", notes.name}, {"labels", notes.labels}, {"note", notes.note}});
+      continue;
+    }
     fmt::print("Run {}: {}{}{}\n", run.number, notes.name.empty() ? "no name" : "\"" + printable(notes.name) + "\"",
                notes.labels.empty() ? ", no label" : ", labels " + joined(notes.labels),
                notes.note.empty() ? ", no note" : ", note: " + printable(notes.note));
   }
+  if (options.form == "json") put_out(Json{{"marked", std::move(marked)}}.dump(2) + "\n", "");
   return exit_done;
 }
 
 void add_import_options(CLI::App& app, ImportOptions& o) {
   app.add_option("FILE", o.files, "records; a folder stands for all .json files in it")->required();
+  add_plain_form(app, o.form);
   add_store_options(app, o.store, false);
 }
 
@@ -309,12 +317,19 @@ std::vector<std::string> with_folders(const std::vector<std::string>& named) {
 }  // namespace
 
 int import_records(const ImportOptions& options) {
+  check_plain_form(options.form, "an import");
+  Json stored = Json::array();
   Store store = store_of(options.store);
   const std::vector<std::string> files = with_folders(options.files);
   std::size_t refused = 0;
   for (const std::string& file : files) {
     try {
       const Kept kept = store.keep(file, files.size() == 1);
+      if (options.form == "json") {
+        constexpr const char* hows[] = {"fresh", "replaced", "already there"};
+        stored.push_back({{"number", kept.number}, {"file", file}, {"how", hows[static_cast<std::size_t>(kept.how)]}});
+        continue;
+      }
       const char* how = kept.how == Kept::How::fresh      ? "stored as {}: {}\n"
                         : kept.how == Kept::How::replaced ? "stored as {}, with more trials than before: {}\n"
                                                           : "stored as {} already: {}\n";
@@ -326,6 +341,7 @@ int import_records(const ImportOptions& options) {
       ++refused;
     }
   }
+  if (options.form == "json") put_out(Json{{"stored", std::move(stored)}, {"refused", refused}}.dump(2) + "\n", "");
   return refused > 0 ? exit_bad_input : exit_done;
 }
 
@@ -333,11 +349,13 @@ void add_remove_options(CLI::App& app, RemoveOptions& o) {
   app.add_option("RECORD", o.records, "numbers of stored runs, last, or labels; a label stands for all that have it");
   app.add_option("--keep", o.keep, "remove all but the newest N and those with a label, a name or a note")
       ->type_name("N");
-  app.add_flag("--list", o.list, "show what would be removed, and remove nothing");
+  add_dry_run(app, o.dry_run, "show what would be removed, and remove nothing");
+  add_plain_form(app, o.form);
   add_store_options(app, o.store, false);
 }
 
 int remove_runs(const RemoveOptions& options) {
+  check_plain_form(options.form, "a removal");
   if (options.records.empty() == !options.keep)
     bad_input("cli.option", "remove", options.keep ? "both runs and --keep" : "nothing to remove",
               "name runs, or give --keep N");
@@ -366,15 +384,17 @@ int remove_runs(const RemoveOptions& options) {
   std::vector<std::string> numbers;
   for (const StoredRun& run : going) numbers.push_back(std::to_string(run.number));
   const std::string which = going.empty() ? "nothing" : joined(numbers);
-  if (options.list) {
-    fmt::print("Would be removed: {}\n", which);
-    return exit_done;
-  }
-  if (!going.empty()) {
+  if (!options.dry_run && !going.empty()) {
     store.forget(going);
     index.forget(going);
   }
-  fmt::print("Removed: {}\n", which);
+  if (options.form == "json") {
+    Json gone = Json::array();
+    for (const StoredRun& run : going) gone.push_back(run.number);
+    put_out(Json{{options.dry_run ? "would_be_removed" : "removed", std::move(gone)}}.dump(2) + "\n", "");
+  } else {
+    fmt::print("{}: {}\n", options.dry_run ? "Would be removed" : "Removed", which);
+  }
   return exit_done;
 }
 

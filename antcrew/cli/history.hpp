@@ -33,6 +33,7 @@ struct MarkOptions {
   std::optional<std::string> note;
   std::vector<std::string> labels;
   std::vector<std::string> no_labels;
+  std::string form = "text";  // or "json"
 };
 void add_mark_options(CLI::App& app, MarkOptions& options);
 // Throws Error; nothing is changed then.
@@ -41,6 +42,7 @@ int mark_run(const MarkOptions& options);
 struct ImportOptions {
   StoreOptions store;
   std::vector<std::string> files;  // a folder stands for the records in it
+  std::string form = "text";       // or "json"
 };
 void add_import_options(CLI::App& app, ImportOptions& options);
 // Exit code 2 when one of the files is no record; the others are stored.
@@ -50,7 +52,8 @@ struct RemoveOptions {
   StoreOptions store;
   std::vector<std::string> records;
   std::optional<int> keep;
-  bool list = false;
+  bool dry_run = false;
+  std::string form = "text";  // or "json"
 };
 void add_remove_options(CLI::App& app, RemoveOptions& options);
 int remove_runs(const RemoveOptions& options);

@@ -103,7 +103,7 @@ std::string stored_as(int number, bool in_short) {
 // forms may fail themselves, and then the record is there to make them from.
 void show_result(const Record& record, const std::string& path, const FormChoice& form, const StudyOptions& options,
                  GrowingFile& file) {
-  const bool table = form.form == "table" && form.to.empty();
+  const bool table = form.form == "text" && form.to.empty();
   if (!table) file.finish(record);
   put_out(rendered({{path, record}}, form, form.to.empty() ? output_look() : Look()), form.to);
   if (options.answers) fmt::print(table ? stdout : stderr, "\n{}", answers_text(record));

@@ -1,5 +1,4 @@
 #include "antcrew/cli/show.hpp"
-#include "antcrew/cli/forms.hpp"
 
 #include <fmt/format.h>
 #include <unistd.h>
@@ -15,6 +14,7 @@
 #include "antcrew/report/answers.hpp"
 #include "antcrew/report/details.hpp"
 #include "antcrew/report/findings.hpp"
+#include "antcrew/report/history_page.hpp"
 #include "antcrew/report/study_json.hpp"
 #include "antcrew/report/text.hpp"
 #include "antcrew/report/trial_text.hpp"
@@ -34,7 +34,14 @@ std::vector<NamedRecord> loaded(const ShowOptions& options) {
   return records;
 }
 
+// Several runs make one page: how they became.
+bool is_history(const ShowOptions& options) {
+  return options.form.form == "page" &&
+         (options.records.size() > 1 || options.records.front().find(',') != std::string::npos);
+}
+
 std::string shown(const std::vector<NamedRecord>& records, const ShowOptions& options, const Look& look) {
+  if (is_history(options)) return history_page_of(records, options.form.scrub);
   if (!options.answers && options.details.empty() && options.trial.empty())
     return rendered(records, options.form, look);
   std::string text;
@@ -50,20 +57,37 @@ std::string shown(const std::vector<NamedRecord>& records, const ShowOptions& op
 
 }  // namespace
 
+std::string history_page_of(const std::vector<NamedRecord>& records, bool scrubbed) {
+  std::vector<Record> kept;
+  kept.reserve(records.size());
+  for (const NamedRecord& named : records) kept.push_back(scrubbed ? scrub(named.record) : named.record);
+  std::vector<Analysed> studies;
+  studies.reserve(kept.size());
+  std::vector<HistoryRun> runs;
+  for (std::size_t k = 0; k < kept.size(); ++k) {
+    studies.push_back(analyse(kept[k]));
+    runs.push_back({&studies.back(), scrubbed ? scrub_text(records[k].name) : records[k].name});
+  }
+  return history_page_html(runs_by_study(std::move(runs)));
+}
+
 int show_record(const ShowOptions& options) {
-  check_form(options.form, options.records.size());
+  check_form(options.form, is_history(options) ? 1 : options.records.size());
+  const bool in_place = options.answers || !options.details.empty() || !options.trial.empty();
+  if (in_place && options.form.form != "text")
+    bad_input("cli.form", "--as " + options.form.form, "--details, --trial and --answers are text",
+              "leave them out: the form json has all that is in the record");
   const std::vector<NamedRecord> records = loaded(options);
   put_out(shown(records, options, options.form.to.empty() ? output_look() : Look()), options.form.to);
   const bool in_short =
-      options.form.form == "table" && !options.form.all && options.form.to.empty() && ::isatty(STDOUT_FILENO) != 0;
+      options.form.form == "text" && !options.form.all && options.form.to.empty() && ::isatty(STDOUT_FILENO) != 0;
   if (in_short && options.details.empty() && options.trial.empty() && !options.answers)
     put_out("More: the same with --all; antcrew explain\n", "");
   return exit_done;
 }
 
 int explain_record(const ExplainOptions& options) {
-  if (options.form != "text" && options.form != "json")
-    bad_input("cli.form", "--as", "no form '" + options.form + "' of an explanation", "choose from text, json");
+  check_plain_form(options.form, "an explanation");
   const Record loaded_record = load_record(record_file(options.record, options.store));
   const Record record = options.scrub ? scrub(loaded_record) : loaded_record;
   const Analysed study = analyse(record);
@@ -76,6 +100,7 @@ int explain_record(const ExplainOptions& options) {
 }
 
 int tell_worth(const WorthOptions& options) {
+  check_plain_form(options.form, "this answer");
   const Record record = load_record(record_file(options.record, options.store));
   const Analysed study = analyse(record);
   const bool sizes =
@@ -96,10 +121,11 @@ int tell_worth(const WorthOptions& options) {
                                       : "no variant '" + printable(options.variant) + "' holds at the largest size",
               known.empty() ? "see `antcrew show` for the verdicts" : "choose from " + joined(known));
   }
-  put_out(wrapped(worth_text(study, *worth), output_look().width), "");
+  const bool json = options.form == "json";
+  put_out(json ? worth_rule(study, *worth) : wrapped(worth_text(study, *worth), output_look().width), "");
   if (!options.to.empty()) {
     put_out(worth_rule(study, *worth), options.to);
-    fmt::print("Rule: {}\n", options.to);
+    fmt::print(json ? stderr : stdout, "Rule: {}\n", options.to);
   }
   return worth->steps.empty() ? exit_answer_is_no : exit_done;
 }

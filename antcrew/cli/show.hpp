@@ -34,12 +34,16 @@ int explain_record(const ExplainOptions& options);
 struct WorthOptions {
   std::string record;
   StoreOptions store;
-  std::string variant;  // empty = the best one
-  std::string to;       // file for a rule; empty = none
+  std::string variant;        // empty = the best one
+  std::string to;             // file for a rule; empty = none
+  std::string form = "text";  // or "json": the rule
 };
 
 // From which size on to go parallel. Exit code 1 when nothing pays. Throws Error as below.
 int tell_worth(const WorthOptions& options);
+
+// Several runs as one page, in whatever order they come.
+std::string history_page_of(const std::vector<NamedRecord>& records, bool scrubbed);
 
 // Throws Error for a record or a form that cannot be used. Writes to standard output, or to the form's file.
 int show_record(const ShowOptions& options);

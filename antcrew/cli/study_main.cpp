@@ -9,6 +9,7 @@
 #include "antcrew/cli/forms.hpp"
 #include "antcrew/cli/run_study.hpp"
 #include "antcrew/cli/study_options.hpp"
+#include "antcrew/record/json.hpp"
 #include "antcrew/record/record.hpp"
 #include "antcrew/report/race_text.hpp"
 #include "antcrew/report/text.hpp"
@@ -20,7 +21,17 @@
 namespace antcrew::cli_layer {
 namespace {
 
-void print_list(const std::vector<const StudyBase*>& studies) {
+void print_list(const std::vector<const StudyBase*>& studies, const FormChoice& form) {
+  if (form.form == "json") {
+    Json all = Json::array();
+    for (const StudyBase* study : studies) {
+      Json variants = Json::array();
+      for (const VariantOutline& variant : study->variants())
+        variants.push_back({{"variant", variant.name}, {"crew", variant.crew}});
+      all.push_back({{"title", study->title()}, {"variants", std::move(variants)}});
+    }
+    return put_out(Json{{"studies", std::move(all)}}.dump(2) + "\n", form.to);
+  }
   for (std::size_t i = 0; i < studies.size(); ++i) {
     fmt::print("{}. {}\n", i + 1, studies[i]->title());
     for (const VariantOutline& variant : studies[i]->variants()) fmt::print("   {}\n", variant.key());
@@ -30,7 +41,8 @@ void print_list(const std::vector<const StudyBase*>& studies) {
 int run_one(const StudyBase& study, const StudyOptions& options, std::size_t studies, const FileBuild& build) {
   if (options.find_races) {
     const RaceReport report = find_races(study, plan_of(options), asked_to_end);
-    put_out(race_text(report, output_look().width), "");
+    const bool json = options.form.form == "json";
+    put_out(json ? race_json(report) : race_text(report, output_look().width), options.form.to);
     return report.faults.empty() ? exit_done : exit_answer_is_no;
   }
   const auto run_it = [&](const Plan& plan, const RunHooks& hooks, const Record* begun, const std::string&) {
@@ -48,7 +60,7 @@ int parse_and_run(int argc, char** argv, const std::vector<const StudyBase*>& st
   const StudyOptions& options = *parsed;
   check_form(options.form);
   for (const StudyBase* study : studies) study->check_description();
-  if (options.list) return print_list(studies), exit_done;
+  if (options.dry_run) return print_list(studies, options.form), exit_done;
   const auto chosen = chosen_studies(studies, options.studies);
   const Plan plan = plan_of(options);
   if (!options.resume.empty() && chosen.size() > 1) {

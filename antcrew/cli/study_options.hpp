@@ -51,7 +51,7 @@ struct StudyOptions {
   bool let_print = false;
   std::string launcher;
   std::optional<std::string> meter;
-  bool list = false;
+  bool dry_run = false;
 };
 
 // The options of a study program; none when it was asked for help, which has been printed. Throws Error (cli.option).
@@ -62,6 +62,9 @@ void add_study_options(CLI::App& app, StudyOptions& options, bool of_commands);
 
 // --as, --to, --image and --anonymize.
 void add_form_options(CLI::App& app, FormChoice& choice);
+// Of a command that has two forms.
+void add_plain_form(CLI::App& app, std::string& form);
+void add_dry_run(CLI::App& app, bool& dry_run, const std::string& what);
 inline constexpr const char* scrub_help =
     "leave out names of hosts, users and folders, wherever they stand in the record";
 

@@ -26,7 +26,7 @@ const char* option_of_one_line(const OneLine& line) {
   const std::pair<const char*, bool> given[] = {
       {"--title", !line.title.empty()},     {"--baseline", !line.baseline.empty()},
       {"--try", !line.tries.empty()},       {"--launcher", !line.launcher.empty()},
-      {"--input", !line.input.empty()},     {"--answer", !line.answer.empty()},
+      {"--input", !line.input.empty()},     {"--answer", !line.answer.empty()},     {"--filter", !line.filter.empty()},
       {"--compare", !line.compare.empty()}, {"--tolerance", line.tolerance.has_value()}};
   for (const auto& [name, is_given] : given) {
     if (is_given) return name;
@@ -77,14 +77,16 @@ void add_sweep_options(CLI::App& app, SweepOptions& options) {
   app.add_option("--input", line.input, "without a file: a file for standard input")->type_name("FILE");
   app.add_option("--answer", line.answer,
                  "without a file: what is compared: output (default), none, or the name of a file that commands write "
-                 "into '@(folder)'")
-      ->type_name("WHAT");
+                 "into '@(folder)'; may be given again for several files")
+      ->type_name("WHAT")
+      ->allow_extra_args(false);
+  app.add_option("--filter", line.filter,
+                 "without a file: a command that both answers go through first, off the clock, such as 'xz -dc'")
+      ->type_name("COMMAND");
   app.add_option("--compare", line.compare, "without a file: how: exactly (default), lines (in any order), numbers")
       ->type_name("HOW");
   app.add_option("--tolerance", line.tolerance, "of numbers, such as 1e-9")->type_name("X");
   add_study_options(app, options.study, true);
-  app.get_option("--list")->description("an earlier name of --dry-run");
-  app.add_flag("--dry-run", options.study.list, "show every command word by word, and run nothing");
 }
 
 int sweep(const SweepOptions& asked, const std::vector<std::string>& command) {
@@ -98,8 +100,9 @@ int sweep(const SweepOptions& asked, const std::vector<std::string>& command) {
   const auto study = study_for(options, command);
   const Plan plan = plan_of(options.study);
   decide(*study, plan, usable_processors_now());  // bad input is found before the first second is spent
-  if (options.study.list) {
-    put_out(commands_in_words(*study, plan), "");
+  if (options.study.dry_run) {
+    const bool json = options.study.form.form == "json";
+    put_out(json ? commands_json(*study, plan) : commands_in_words(*study, plan), options.study.form.to);
     return exit_done;
   }
   record_path(options.study, *study, 1);

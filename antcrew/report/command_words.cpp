@@ -55,7 +55,7 @@ constexpr OtherAdvice of_commands[] = {
     {"uneven-pieces", "give all of them as much to do: smaller pieces, each taken by whoever is free"},
     {"shared-processor", "measure while the machine is idle, or keep its workers on processors of their own (taskset)"},
     {"timed-out", "look for workers that wait for each other, or allow a longer call: --call-timeout"},
-    {"crashed", "run it by itself: --list shows the command, `show --trial` what it left"},
+    {"crashed", "run it by itself: --dry-run shows the command, `show --trial` what it left"},
 };
 
 }  // namespace

@@ -5,6 +5,7 @@
 #include <algorithm>
 
 #include "antcrew/analysis/analysed.hpp"
+#include "antcrew/record/json.hpp"
 #include "antcrew/report/headline.hpp"
 #include "antcrew/report/internal/markup.hpp"
 #include "antcrew/report/text.hpp"
@@ -60,6 +61,22 @@ std::string guard_text(const std::vector<Check>& checks, const std::vector<const
                   100 * against->assumed);
   if (against->least_told > 0) text += fmt::format(", and no loss under {:.0f} % fails", 100 * against->least_told);
   return text + ".\n";
+}
+
+std::string guard_json(const std::vector<Check>& checks, const std::vector<const Analysed*>& runs) {
+  Json all = Json::array();
+  for (const Check& check : checks)
+    all.push_back({{"outcome", name_of(check.outcome)},
+                   {"what", check.what},
+                   {"whose", whose(check, runs)},
+                   {"found", check.found},
+                   {"settles", check.settles}});
+  const Outcome outcome = any(checks, Outcome::failed)        ? Outcome::failed
+                          : any(checks, Outcome::cannot_tell) ? Outcome::cannot_tell
+                                                              : Outcome::passed;
+  return Json{{"title", runs.back()->record->title}, {"outcome", name_of(outcome)}, {"checks", std::move(all)}}.dump(
+             2) +
+         "\n";
 }
 
 std::string guard_junit(const std::vector<Check>& checks, const std::vector<const Analysed*>& runs) {

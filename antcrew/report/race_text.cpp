@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include "antcrew/record/json.hpp"
 #include "antcrew/report/headline.hpp"
 #include "antcrew/report/text.hpp"
 
@@ -24,6 +25,23 @@ std::string race_text(const RaceReport& report, std::size_t width) {
                         point_in_words(fault.point), fault.seen, fault.seen == 1 ? "" : "s", fault.text);
   }
   return wrapped(text, width);
+}
+
+std::string race_json(const RaceReport& report) {
+  Json faults = Json::array();
+  for (const RaceFault& fault : report.faults)
+    faults.push_back({{"variant", fault.variant},
+                      {"workers", fault.workers},
+                      {"at", point_in_words(fault.point)},
+                      {"seen", fault.seen},
+                      {"text", fault.text}});
+  return Json{{"title", report.title},
+              {"seed", report.seed},
+              {"variants", report.variants},
+              {"trials", report.trials},
+              {"faults", std::move(faults)}}
+             .dump(2) +
+         "\n";
 }
 
 }  // namespace antcrew::report_layer

@@ -9,5 +9,6 @@
 namespace antcrew::report_layer {
 
 std::string race_text(const RaceReport& report, std::size_t width);
+std::string race_json(const RaceReport& report);
 
 }  // namespace antcrew::report_layer

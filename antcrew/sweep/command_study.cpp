@@ -101,7 +101,10 @@ std::string upper(const std::string& name) {
 
 std::string AnswerRule::in_words() const {
   if (from == From::none) return "answers are not compared";
-  const std::string of = from == From::file ? "the file " + file + ": " : "what was printed: ";
+  std::string of = from == From::file ? "the file " + file : "what was printed";
+  if (!more_files.empty()) of = "the files " + joined(files());
+  if (filter.given()) of += ", through " + sweep_layer::in_words(filter.words);
+  of += ": ";
   switch (how) {
     case How::numbers:
       return of + "numbers " + antcrew::within(tolerance).in_words() + (absolute ? ", absolutely" : "") +
@@ -114,6 +117,13 @@ std::string AnswerRule::in_words() const {
       break;
   }
   return of + "exactly";
+}
+
+std::vector<std::string> AnswerRule::files() const {
+  std::vector<std::string> all;
+  if (from == From::file) all.push_back(file);
+  all.insert(all.end(), more_files.begin(), more_files.end());
+  return all;
 }
 
 CommandStudy::CommandStudy(Parts parts)

@@ -47,7 +47,9 @@ struct AnswerRule {
   enum class From { output, file, none };
   enum class How { exactly, numbers, lines, command };
   From from = From::output;
-  std::string file = {};  // in the trial's folder
+  std::string file = {};                     // in the trial's folder
+  std::vector<std::string> more_files = {};  // likewise: the answer is all of them, one after the other
+  Command filter = {};  // what both answers go through, off the clock: from its input to what it prints
   How how = How::exactly;
   double tolerance = 0;      // of numbers with a point or an exponent, as in within()
   bool absolute = false;     // the tolerance is, also above 1
@@ -55,6 +57,10 @@ struct AnswerRule {
   Command decides = {};      // exit 0 = the same, 1 = not; gets two files, the baseline's answer first
 
   std::string in_words() const;
+  // The trial's own answer is not one file as it was left.
+  bool gathered() const noexcept { return !more_files.empty() || filter.given(); }
+  // All files of it, in their order.
+  std::vector<std::string> files() const;
 };
 
 struct RunLimits {

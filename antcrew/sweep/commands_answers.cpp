@@ -16,7 +16,7 @@ using internal::TrialRun;
 
 std::string CommandsHost::foreign(const std::string& answer, const internal::TrialFolder& place) const {
   const AnswerRule& rule = study_.parts().answer;
-  if (rule.from != AnswerRule::From::file) return {};
+  if (rule.from != AnswerRule::From::file || rule.gathered()) return {};
   const std::string why = internal::not_its_own(answer, place.folder());
   return why.empty() ? why
                      : printable(rule.file, 60) + " is " + why + ": let it write a file of its own into its folder";
@@ -52,9 +52,11 @@ std::optional<Fault> CommandsHost::differs(const std::string& got_file, const st
   return Fault{Fault::Kind::out_of_memory, round, "there was not enough memory to compare its answer"};
 }
 
-std::optional<Fault> CommandsHost::compared(const TrialRun& trial, int round, std::string* in_short, double& took_s) {
+std::optional<Fault> CommandsHost::compared(const CellSpec& cell, TrialRun& trial, int round, std::string* in_short,
+                                            double& took_s) {
   const std::int64_t began = now_ns();
-  auto fault = differs(trial.answer, reference_->answer, trial.place, round);
+  auto fault = trials_.gather(setting_, runnable(cell), cell.workers, round, trial);
+  if (!fault) fault = differs(trial.answer, reference_->answer, trial.place, round);
   took_s = seconds_since(began);
   if (in_short == nullptr || study_.parts().answer.from == AnswerRule::From::none) return fault;
   try {
@@ -68,6 +70,7 @@ std::optional<Fault> CommandsHost::compared(const TrialRun& trial, int round, st
 
 std::optional<Fault> CommandsHost::reference_again(std::string& trouble) {
   TrialRun again = run(CellSpec(), 0);
+  if (!again.fault) again.fault = trials_.gather(setting_, study_.parts().baseline, 1, 0, again);
   if (again.fault) {
     trouble = "the baseline: " + again.fault->text;
     return std::nullopt;
@@ -94,8 +97,10 @@ Visit CommandsHost::check(std::size_t index, std::size_t other_size) {
     if (setting_.at.size > 0 && std::find(sizes.begin(), sizes.end(), other_size) != sizes.end()) {
       internal::TrialSetting other = setting_;
       other.at.size = other_size;
-      const TrialRun right = trials_.run(other, study_.parts().baseline, 1, 0);
-      const TrialRun its = trials_.run(other, runnable(cell), cell.workers, 0);
+      TrialRun right = trials_.run(other, study_.parts().baseline, 1, 0);
+      TrialRun its = trials_.run(other, runnable(cell), cell.workers, 0);
+      if (!right.fault) right.fault = trials_.gather(other, study_.parts().baseline, 1, 0, right);
+      if (!its.fault) its.fault = trials_.gather(other, runnable(cell), cell.workers, 0, its);
       if (right.fault || its.fault) {
         facts.trouble = fmt::format("with size {}: {}", other_size, (right.fault ? right : its).fault->text);
       } else if (auto wrong = differs(its.answer, right.answer, its.place, 0)) {

@@ -112,6 +112,10 @@ std::optional<Fault> CommandsHost::open(const Point& at, const std::vector<CellS
     return fault;
   };
   if (first.fault) return stands(first, first.fault);
+  if (auto fault = trials_.gather(setting_, runnable(baseline), 1, 0, first)) {
+    fault->text = "the baseline: " + fault->text;
+    return stands(first, fault);
+  }
   std::string expected;
   const AnswerRule& rule = study_.parts().answer;
   if (rule.from != AnswerRule::From::none) {
@@ -141,6 +145,7 @@ std::optional<Fault> CommandsHost::open(const Point& at, const std::vector<CellS
   }
   reference_.emplace(std::move(first));
   TrialRun second = run(baseline, 0);
+  if (!second.fault) second.fault = trials_.gather(setting_, runnable(baseline), 1, 0, second);
   if (second.fault) return stands(second, second.fault);
   facts.reference_s = reference_s_ = second.ended.wall_s;
   reference_cpu_s_ = second.ended.user_s + second.ended.system_s;
@@ -279,7 +284,7 @@ void CommandsHost::timed(const CellSpec& cell, const VisitOrder& order, Visit& v
     add(internal::left_behind(trial.ended, reference_cpu_s_, order.round, known(cell).left_little));
     const bool probe = !cell.baseline() && cell.of(study_).kind == Cell::Kind::probe;
     if (!probe) {
-      auto wrong = compared(trial, order.round, order.round == 1 ? &visit.seen.answer : nullptr, timed.compare_s);
+      auto wrong = compared(cell, trial, order.round, order.round == 1 ? &visit.seen.answer : nullptr, timed.compare_s);
       timed.agreed = !wrong;
       add(std::move(wrong));
     }

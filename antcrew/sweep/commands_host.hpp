@@ -44,7 +44,8 @@ class CommandsHost : public Host {
   const Runnable& runnable(const CellSpec& cell) const;
   Known& known(const CellSpec& cell);
   internal::TrialRun run(const CellSpec& cell, int round, const internal::Trials::Looking* looking = nullptr);
-  std::optional<Fault> compared(const internal::TrialRun& trial, int round, std::string* in_short, double& took_s);
+  std::optional<Fault> compared(const CellSpec& cell, internal::TrialRun& trial, int round, std::string* in_short,
+                                double& took_s);
   std::string foreign(const std::string& answer, const internal::TrialFolder& place) const;
   std::optional<Fault> differs(const std::string& got_file, const std::string& expected_file,
                                const internal::TrialFolder& place, int round);

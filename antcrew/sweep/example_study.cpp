@@ -4,7 +4,7 @@ namespace antcrew::sweep_layer {
 
 std::string example_study() {
   return R"toml(# A study of commands. Run it:            antcrew sweep FILE
-# See what would be run, word by word:     antcrew sweep FILE --list
+# See what would be run, word by word:     antcrew sweep FILE --dry-run
 # All keys are explained in docs/sweep.md.
 format = 1
 title = "Mean tide height, by a shell script"

@@ -61,21 +61,35 @@ Words with_one_worker(Words words) {
   return words;
 }
 
+Words checked_words(Words words, const std::string& where) {
+  if (words.empty() || words.front().empty()) bad_input("cli.option", where, "no command", "say what is to be run");
+  internal::check_shell_words(words, where);
+  return words;
+}
+
 AnswerRule rule_of(const OneLine& line) {
   AnswerRule rule;
-  if (line.answer == "none") {
+  const auto is = [&](const char* word) {
+    return std::find(line.answer.begin(), line.answer.end(), word) != line.answer.end();
+  };
+  if (line.answer.size() > 1 && (is("none") || is("output")))
+    bad_input("cli.option", "--answer", "two kinds of answers", "give output, none, or names of files");
+  if (is("none")) {
     rule.from = AnswerRule::From::none;
-  } else if (!line.answer.empty() && line.answer != "output") {
+  } else if (!line.answer.empty() && !is("output")) {
     rule.from = AnswerRule::From::file;
-    rule.file = line.answer;
+    rule.file = line.answer.front();
+    rule.more_files.assign(line.answer.begin() + 1, line.answer.end());
   }
+  if (!line.filter.empty())
+    rule.filter = {checked_words(split_words(line.filter, "--filter"), "--filter"), {}, "--filter"};
   const std::string how = !line.compare.empty() ? line.compare : line.tolerance ? "numbers" : "exactly";
   if (how != "exactly" && how != "lines" && how != "numbers")
     bad_input("cli.option", "--compare", "no way '" + printable(how, 40) + "' to compare answers",
               "choose from exactly, lines, numbers");
-  if (rule.from == AnswerRule::From::none && (!line.compare.empty() || line.tolerance))
+  if (rule.from == AnswerRule::From::none && (!line.compare.empty() || line.tolerance || !line.filter.empty()))
     bad_input("cli.option", "--answer none", "answers that are not looked at cannot be compared",
-              "leave --compare and --tolerance out");
+              "leave --compare, --tolerance and --filter out");
   if (how == "numbers" && !line.tolerance)
     bad_input("cli.option", "--compare numbers", "no tolerance", "add --tolerance 1e-9");
   if (how != "numbers" && line.tolerance)
@@ -91,24 +105,20 @@ AnswerRule rule_of(const OneLine& line) {
 
 void check_answer_file(const AnswerRule& rule, const std::vector<Words>& commands) {
   if (rule.from != AnswerRule::From::file) return;
-  const std::filesystem::path path = std::filesystem::path(rule.file).lexically_normal();
-  if (path.is_absolute() || *path.begin() == ".." || rule.file.find("@(") != std::string::npos)
-    bad_input("cli.option", "--answer " + printable(rule.file, 60),
+  for (const std::string& file : rule.files()) {
+    const std::filesystem::path path = std::filesystem::path(file).lexically_normal();
+    if (!path.is_absolute() && *path.begin() != ".." && file.find("@(") == std::string::npos) continue;
+    bad_input("cli.option", "--answer " + printable(file, 60),
               "an answer outside the trial's own folder, where all would write the same file",
               "give its name in there, and let the command write it to '@(folder)/" +
                   printable(path.filename().string(), 40) + "'");
+  }
   for (const Words& words : commands) {
     if (any_has(words, "@(folder)") || any_has(words, "ANTCREW_FOLDER")) continue;
     bad_input("cli.option", "--answer " + printable(rule.file, 60),
               "a command writes nothing into the trial's folder: " + printable(in_words(words), 60),
               "let it write the answer to '@(folder)/" + printable(rule.file, 40) + "'");
   }
-}
-
-Words checked_words(Words words, const std::string& where) {
-  if (words.empty() || words.front().empty()) bad_input("cli.option", where, "no command", "say what is to be run");
-  internal::check_shell_words(words, where);
-  return words;
 }
 
 }  // namespace
@@ -189,6 +199,11 @@ std::unique_ptr<CommandStudy> study_of(const OneLine& line) {
     variant.launcher = split_words(line.launcher, "--launcher");
     variant.input = line.input;
     study->variant(one.name, "command", variant, {});
+  }
+  if (const Command& filter = study->parts().answer.filter; filter.given()) {
+    const Words known = known_names(*study, study->parts().baseline);
+    for (const std::string& word : filter.words) check_names(word, known, filter.where);
+    found_program(filter.words.front(), line.folder, filter.where);
   }
   const auto check = [&](const Runnable& of) {
     const Words known = known_names(*study, of);

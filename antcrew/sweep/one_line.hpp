@@ -19,16 +19,17 @@
 namespace antcrew::sweep_layer {
 
 struct OneLine {
-  Words command = {};               // the first variant, and with one worker the baseline; empty = tries has all
-  std::string folder = {};          // where it runs, absolute
-  std::string title = {};           // empty = the command
-  std::string baseline = {};        // another command, as split_words() reads it
-  std::vector<std::string> tries;   // NAME=COMMAND: further variants
-  std::string launcher = {};        // in front of every variant
-  std::string input = {};           // file for standard input
-  std::string answer = {};          // output, none, or a file in the trial's own folder; empty = output
-  std::string compare = {};         // exactly, lines, numbers; empty = exactly
-  std::optional<double> tolerance;  // of numbers
+  Words command = {};                    // the first variant, and with one worker the baseline; empty = tries has all
+  std::string folder = {};               // where it runs, absolute
+  std::string title = {};                // empty = the command
+  std::string baseline = {};             // another command, as split_words() reads it
+  std::vector<std::string> tries;        // NAME=COMMAND: further variants
+  std::string launcher = {};             // in front of every variant
+  std::string input = {};                // file for standard input
+  std::vector<std::string> answer = {};  // output, none, or files in the trial's own folder; empty = output
+  std::string filter = {};               // a command that both answers go through
+  std::string compare = {};              // exactly, lines, numbers; empty = exactly
+  std::optional<double> tolerance;       // of numbers
   std::vector<std::size_t> sizes = {};
   std::map<std::string, std::vector<PointValue>> dimensions = {};
 };

@@ -2,10 +2,12 @@
 
 #include <fmt/format.h>
 
+#include <functional>
 #include <sstream>
 
 #include "antcrew/base/printable.hpp"
 #include "antcrew/machine/limits.hpp"
+#include "antcrew/record/json.hpp"
 #include "antcrew/record/record.hpp"
 #include "antcrew/study/run_loop.hpp"
 #include "antcrew/sweep/commands_host.hpp"
@@ -64,18 +66,44 @@ Record run_sweep(const CommandStudy& study, const Plan& plan, const RunHooks& ho
                     std::move(fresh), begun);
 }
 
-std::string commands_in_words(const CommandStudy& study, const Plan& plan) {
+namespace {
+
+// Of each command that a plan would run, baseline first.
+void for_each_command(const CommandStudy& study, const Plan& plan,
+                      const std::function<void(const Runnable& of, const std::string& name, const Place& place)>& use) {
   const Grid grid = decide(study, plan, usable_processors_now());
-  std::string text;
   for (const Point& point : grid.points) {
-    text += line_of(study, study.parts().baseline, "baseline", {1, point, "FOLDER"});
+    use(study.parts().baseline, "baseline", {1, point, "FOLDER"});
     for (const std::size_t variant : grid.variants) {
       const VariantOutline& outline = study.variants()[variant];
       for (const int workers : grid.workers_of(outline, point))
-        text += line_of(study, study.runnable(variant), outline.key(), {workers, point, "FOLDER"});
+        use(study.runnable(variant), outline.key(), {workers, point, "FOLDER"});
     }
   }
+}
+
+}  // namespace
+
+std::string commands_in_words(const CommandStudy& study, const Plan& plan) {
+  std::string text;
+  for_each_command(study, plan, [&](const Runnable& of, const std::string& name, const Place& place) {
+    text += line_of(study, of, name, place);
+  });
   return text;
+}
+
+std::string commands_json(const CommandStudy& study, const Plan& plan) {
+  Json commands = Json::array();
+  for_each_command(study, plan, [&](const Runnable& of, const std::string& name, const Place& place) {
+    Json one = {{"variant", name}, {"workers", place.workers}, {"size", place.at.size}};
+    Json words = Json::array();
+    for (const std::string& word : words_of(study, of, of.command, place)) words.push_back(printable(word));
+    one["words"] = std::move(words);
+    if (!of.command.shell.empty()) one["shell"] = of.command.shell;
+    one["input"] = printable(text_of(study, of, of.input, place));
+    commands.push_back(std::move(one));
+  });
+  return Json{{"title", study.title()}, {"commands", std::move(commands)}}.dump(2) + "\n";
 }
 
 }  // namespace antcrew::sweep_layer

@@ -22,5 +22,7 @@ Record run_sweep(const CommandStudy& study, const Plan& plan, const RunHooks& ho
 // Every command as it would be run, one a line, baseline first: with the variant's name, its worker count and the
 // point.
 std::string commands_in_words(const CommandStudy& study, const Plan& plan);
+// The same as JSON: a list of {"variant", "workers", "size", "words" or "shell", "input"}.
+std::string commands_json(const CommandStudy& study, const Plan& plan);
 
 }  // namespace antcrew::sweep_layer

@@ -12,6 +12,7 @@
 #include "antcrew/base/error.hpp"
 #include "antcrew/base/printable.hpp"
 #include "antcrew/base/units.hpp"
+#include "antcrew/sweep/internal/answer_table.hpp"
 #include "antcrew/sweep/internal/shell_text.hpp"
 #include "antcrew/sweep/internal/trial_run.hpp"
 #include "antcrew/sweep/toml_table.hpp"
@@ -66,8 +67,9 @@ class Reading {
       for (const Command& command : *list) check_command(*study, study->parts().baseline, command);
     }
     check_answer_file(*study);
-    if (study->parts().answer.decides.given())
-      check_command(*study, study->parts().baseline, study->parts().answer.decides);
+    for (const Command* command : {&study->parts().answer.decides, &study->parts().answer.filter}) {
+      if (command->given()) check_command(*study, study->parts().baseline, *command);
+    }
     return study;
   }
 
@@ -88,7 +90,7 @@ class Reading {
     parts.title = root_.text_needed("title", "say what the study is about: title = \"…\"");
     parts.file = name_;
     parts.folder = folder_;
-    if (auto answer = root_.table("answer")) parts.answer = answer_rule(*answer);
+    if (auto answer = root_.table("answer")) parts.answer = internal::answer_rule(*answer);
     if (auto limits = root_.table("limits")) {
       parts.limits.call_s = limits->number("call_s").value_or(0);
       if (parts.limits.call_s < 0)
@@ -107,61 +109,8 @@ class Reading {
 
   std::vector<Command> commands(const char* key) {
     std::vector<Command> all;
-    for (const Words& words : root_.lists_of_words(key)) all.push_back(command(words, root_.where(key)));
+    for (const Words& words : root_.lists_of_words(key)) all.push_back(internal::command_of(words, root_.where(key)));
     return all;
-  }
-
-  static Command command(const Words& words, const std::string& where) {
-    if (words.empty() || words.front().empty())
-      bad_input("sweep.type", where, "a command without a program", "give its words: [\"sort\", \"tides.txt\"]");
-    check_shell_words(words, where);
-    return {words, {}, where};
-  }
-
-  AnswerRule answer_rule(TomlTable& table) {
-    AnswerRule rule;
-    const std::string from = table.choice("from", {"output", "file", "none"});
-    if (const auto file = table.text("file")) {
-      rule.file = *file;
-      rule.from = AnswerRule::From::file;
-      if (file->empty() || (!from.empty() && from != "file"))
-        bad_input("sweep.key", table.where("file"), "a file for an answer that is not in one", "write from = \"file\"");
-    } else if (from == "file") {
-      bad_input("sweep.key", table.where("from"), "an answer in a file without its name",
-                "add file = \"heights.txt\": relative names are in the trial's own folder");
-    }
-    if (from == "none") rule.from = AnswerRule::From::none;
-    const std::string how = table.choice("compare", {"exactly", "numbers", "lines", "command"});
-    const Words decides = table.words("command");
-    if (!decides.empty()) rule.decides = command(decides, table.where("command"));
-    rule.how = how == "numbers"                       ? AnswerRule::How::numbers
-               : how == "lines"                       ? AnswerRule::How::lines
-               : how == "command" || !decides.empty() ? AnswerRule::How::command
-                                                      : AnswerRule::How::exactly;
-    if (rule.how == AnswerRule::How::command && decides.empty())
-      bad_input("sweep.key", table.where("compare"), "no command to compare answers with",
-                "add command = [\"./same.py\"]: it is given two files, and ends with 0 when they agree");
-    if (!how.empty() && how != "command" && !decides.empty())
-      bad_input("sweep.key", table.where("command"), "two ways to compare answers", "leave one of them out");
-    const auto tolerance = table.number("tolerance");
-    if (tolerance && (rule.how != AnswerRule::How::numbers || *tolerance < 0))
-      bad_input("sweep.key", table.where("tolerance"), "a tolerance that cannot be used",
-                "give zero or more, with compare = \"numbers\"");
-    if (rule.how == AnswerRule::How::numbers && !tolerance)
-      bad_input("sweep.key", table.where("compare"), "numbers without a tolerance", "add tolerance = 1e-9");
-    rule.tolerance = tolerance.value_or(0);
-    const auto absolute = table.yes_or_no("absolute");
-    rule.absolute = absolute.value_or(false);
-    const std::string layout = table.choice("layout", {"lines", "free"});
-    rule.free_layout = layout == "free";
-    if ((absolute || !layout.empty()) && rule.how != AnswerRule::How::numbers)
-      bad_input("sweep.key", table.where(absolute ? "absolute" : "layout"), "it is about numbers",
-                "add compare = \"numbers\", or leave it out");
-    if (rule.tolerance >= 1 && !rule.absolute)
-      bad_input("sweep.key", table.where("tolerance"), "a tolerance as large as the numbers themselves",
-                "give less than 1: it is relative above 1; or add absolute = true");
-    table.finish();
-    return rule;
   }
 
   // What the study says for all, and each may say for itself.
@@ -226,7 +175,7 @@ class Reading {
       if (shell->empty()) bad_input("sweep.type", table.where("shell"), "an empty shell text", "say what is to be run");
       one.command = {{}, *shell, table.where("shell")};
     } else if (table.has("command")) {
-      one.command = command(words, table.where("command"));
+      one.command = internal::command_of(words, table.where("command"));
     } else {
       bad_input("sweep.key", table.where(), "nothing to run here", "add command = [\"…\"], or shell = \"…\"");
     }
@@ -328,10 +277,16 @@ class Reading {
     const AnswerRule& rule = study.parts().answer;
     if (rule.from != AnswerRule::From::file) return;
     const std::string where = printable(name_) + " ([answer])";
-    check_names(rule.file, known_names(study, study.parts().baseline), where);
-    for (std::size_t i = 0; i < study.variants().size(); ++i)
-      check_names(rule.file, known_names(study, study.runnable(i)), where);
-    std::string name = rule.file;
+    for (const std::string& file : rule.files()) {
+      check_names(file, known_names(study, study.parts().baseline), where);
+      for (std::size_t i = 0; i < study.variants().size(); ++i)
+        check_names(file, known_names(study, study.runnable(i)), where);
+      check_inside(file, where);
+    }
+  }
+
+  static void check_inside(const std::string& file, const std::string& where) {
+    std::string name = file;
     if (name.rfind("@(folder)/", 0) == 0) name.erase(0, 10);
     const std::filesystem::path path = std::filesystem::path(name).lexically_normal();
     if (!path.is_absolute() && !path.empty() && *path.begin() != ".." && name.find("@(study)") == std::string::npos &&

@@ -66,7 +66,7 @@ TEST_CASE("help reads without an error, for the command and each part of it") {
     CHECK(contains(help.out, "Usage: "));
     CHECK(help.err.empty());
   }
-  const Outcome list = run_command({tides, "--list"});
+  const Outcome list = run_command({tides, "--dry-run"});
   CHECK(contains(list.out, "split evenly (ThreadCrew)"));
 }
 
@@ -86,7 +86,7 @@ TEST_CASE("bad options are refused in one line before anything runs or is writte
       {{"--budget", "-1"}, "budget"},
       {{"--variant", "by magic"}, "no variant 'by magic'; choose from 'split evenly'"},
       {{"--study", "9"}, "no study '9'"},
-      {{"--as", "song"}, "no form 'song'; choose from table, markdown"},
+      {{"--as", "song"}, "no form 'song'; choose from text, markdown"},
       {{"--frob"}, "--frob"},
       {{"surplus"}, "surplus"},
   };

@@ -128,7 +128,7 @@ TEST_CASE("figures as files: the ending decides, the text alternative is in it, 
 
 TEST_CASE("what cannot be is refused in one sentence, before anything is measured") {
   const TemporaryFolder folder;
-  check_refused(show({"--as", "pie"}), 2, "no form 'pie'; choose from table, markdown");
+  check_refused(show({"--as", "pie"}), 2, "no form 'pie'; choose from text, markdown");
   check_refused(show({"--as", "figure:pie"}), 2, "no figure of this kind; choose from speedup");
   check_refused(show({"--as", "figure:ladder", "--image", "gif"}), 2, "a figure is svg, png or pdf");
   check_refused(show({"--as", "figure", "--to", folder / "x.txt"}), 2, "a figure is svg, png or pdf");
@@ -136,8 +136,9 @@ TEST_CASE("what cannot be is refused in one sentence, before anything is measure
   check_refused(show({"--as", "figure:dimensions"}), 2, "nothing to show in such a figure; it has ");
   check_refused(show({"--as", "page", "--to", folder / "none/x.html"}), 3,
                 "the folder " + (folder / "none") + " cannot be written");
-  check_refused(run_command({antcrew_path, "show", record_path(), record_path(), "--as", "page"}), 2,
+  check_refused(run_command({antcrew_path, "show", record_path(), record_path(), "--as", "figure"}), 2,
                 "it holds one record, 2 were given");
+  check_refused(show({"--as", "json", "--answers"}), 2, "--details, --trial and --answers are text");
   check_refused(run_command({"env", "PATH=/none", antcrew_path, "show", record_path(), "--as", "figure"}), 3,
                 "gnuplot: figure files are drawn by it, and it is not installed; install the package gnuplot-nox");
   const Outcome study =
@@ -178,7 +179,7 @@ TEST_CASE("several records stand one after the other, or as rows of one table") 
   };
   CHECK(test::lines_in(both("csv")) == 1 + 2 * (test::lines_in(show({"--as", "csv"}).out) - 1));
   CHECK(contains(both("csv"), "second.json,"));
-  CHECK(contains(both("table"), "Record " + folder.path() + "/second.json"));
+  CHECK(contains(both("text"), "Record " + folder.path() + "/second.json"));
   CHECK(contains(both("markdown"), "### Record "));
   CHECK(json::parse(both("json")).size() == 2);
 }
@@ -197,7 +198,7 @@ TEST_CASE("scrubbed: no string of any form tells host, user, home or folders") {
   for (json& cell : record["cells"])
     cell["faults"] = json::array({{{"kind", "threw"}, {"round", 1}, {"text", tell}, {"evidence", json::object()}}});
   test::write_file(folder / "told.json", record.dump());
-  for (const char* form : {"table", "markdown", "csv", "json", "page"}) {
+  for (const char* form : {"text", "markdown", "csv", "json", "page"}) {
     CAPTURE(form);
     const std::string open = run_command({antcrew_path, "show", folder / "told.json", "--as", form}).out;
     CHECK(contains(open, "secret/work"));
@@ -221,4 +222,61 @@ TEST_CASE("a study program makes a page beside its record, and its result in any
                                    folder / "s.json", "--as", "csv", "--quiet"});
   CHECK(csv.out.rfind("record,variant,", 0) == 0);
   CHECK(contains(csv.err, "Record: " + (folder / "s.json")));
+}
+
+TEST_CASE("earlier names are taken with a notice: the form table, and --list") {
+  const Outcome table = show({"--as", "table"});
+  CHECK(table.exit == 0);
+  CHECK(table.out == show({}).out);
+  CHECK(contains(table.err, "--as table is now --as text"));
+  const Outcome list = run_command({tides, "--list"});
+  CHECK(list.exit == 0);
+  CHECK(list.out == run_command({tides, "--dry-run"}).out);
+  CHECK(contains(list.err, "--list is now --dry-run"));
+  const Outcome json = run_command({tides, "--dry-run", "--as", "json"});
+  CHECK(json::parse(json.out)["studies"][0]["variants"].size() > 1);
+}
+
+TEST_CASE("every command that prints has a form for programs") {
+  const TemporaryFolder folder;
+  const auto in_store = [&](std::vector<std::string> words) {
+    words.insert(words.begin(), antcrew_path);
+    words.insert(words.end(), {"--store", folder / "store", "--as", "json"});
+    const Outcome outcome = run_command(words);
+    CAPTURE(outcome.err);
+    CHECK((outcome.exit == 0 || outcome.exit == 1 || outcome.exit == 4));
+    return json::parse(outcome.out);
+  };
+  CHECK(in_store({"import", record_path()})["stored"][0]["number"] == 1);
+  CHECK(in_store({"mark", "1", "--label", "kept", "--note", "as released"})["marked"][0]["labels"][0] == "kept");
+  CHECK(in_store({"list"})["runs"].size() == 1);
+  CHECK(in_store({"show", "last"})["cells"].size() > 2);
+  CHECK(in_store({"explain", "last"}).is_object());
+  const json guard = in_store({"guard", "last", "--speedup", "1000"});
+  CHECK(guard["outcome"] == "failed");
+  CHECK(guard["checks"].size() == 1);
+  CHECK(in_store({"remove", "kept", "--dry-run"})["would_be_removed"][0] == 1);
+  CHECK(in_store({"remove", "kept"})["removed"][0] == 1);
+  CHECK(in_store({"list"})["runs"].empty());
+  const Outcome sweep =
+      run_command({antcrew_path, "sweep", "--dry-run", "--as", "json", "--workers", "2", "--", "echo", "@(workers)"});
+  CHECK(json::parse(sweep.out)["commands"][1]["words"][1] == "2");
+  check_refused(run_command({antcrew_path, "mark", "1", "--as", "xml"}), 2,
+                "no form 'xml' of a mark; choose from text, json");
+}
+
+TEST_CASE("several records make a page of a history, whose scripts and policy are those of every page") {
+  const TemporaryFolder folder;
+  json made = json::parse(test::read_file(record_path()));
+  made["run"] = std::string(32, 'a');
+  made["created"] = "2026-01-01T00:00:00Z";
+  test::write_file(folder / "as released.json", made.dump());
+  const Outcome page = run_command({antcrew_path, "show", record_path(), folder / "as released.json", "--as", "page"});
+  CHECK(page.exit == 0);
+  CHECK(contains(page.out, "Content-Security-Policy"));
+  CHECK(contains(page.out, "2 runs of "));
+  CHECK(contains(page.out, ">as released</td>"));
+  CHECK(contains(page.out, "<details id=\"beside-0-1\">"));
+  check_refused(run_command({antcrew_path, "show", record_path(), record_path(), "--as", "page"}), 2,
+                "this run is named twice");
 }

@@ -119,7 +119,7 @@ TEST_CASE("forgetting takes what it was asked to take, and keeps what somebody m
   check_refused(antcrew_in(folder, {"mark", "both", "--no-label", "keep-me"}), 2, "run 2 has no such label");
   CHECK(contains(antcrew_in(folder, {"mark", "1"}).out, "labels keep-me, both"));
   antcrew_in(folder, {"mark", "both", "--no-label", "both"});
-  CHECK(contains(antcrew_in(folder, {"remove", "--keep", "1", "--list"}).out, "Would be removed: 3, 2"));
+  CHECK(contains(antcrew_in(folder, {"remove", "--keep", "1", "--dry-run"}).out, "Would be removed: 3, 2"));
   CHECK(contains(antcrew_in(folder, {"list"}).out, "4 runs stored"));
   CHECK(contains(antcrew_in(folder, {"remove", "--keep", "1"}).out, "Removed: 3, 2"));
   std::filesystem::remove_all(folder / "store/records");

@@ -100,7 +100,7 @@ TEST_CASE("a study file gives the table, the record, and every form of it; a fau
   CHECK(contains(record, "\"STATION\": \"Brackwater\""));
   CHECK_FALSE(contains(record, "\"PATH\""));
   CHECK(contains(record, "\"commands\": true"));
-  for (const char* form : {"table", "markdown", "csv", "trials", "json", "page", "figure:speedup"}) {
+  for (const char* form : {"text", "markdown", "csv", "trials", "json", "page", "figure:speedup"}) {
     CAPTURE(form);
     const Outcome shown = run_command({antcrew_path, "show", folder / "r.json", "--as", form});
     CHECK(shown.exit == 0);
@@ -121,7 +121,7 @@ TEST_CASE("a study file gives the table, the record, and every form of it; a fau
   CHECK_FALSE(contains(explained.out, "crew's calls"));
 }
 
-TEST_CASE("--list prints every command word by word and runs nothing; the example runs as it is") {
+TEST_CASE("--dry-run prints every command word by word and runs nothing; the example runs as it is") {
   const TemporaryFolder folder;
   test::write_file(folder / "listed.toml", R"toml(format = 1
 title = "Listed"
@@ -134,7 +134,7 @@ name = "two"
 command = ["touch", "ran", "@(workers)"]
 workers = [2]
 )toml");
-  const Outcome out = sweep({"listed.toml", "--list"}, folder.path());
+  const Outcome out = sweep({"listed.toml", "--dry-run"}, folder.path());
   CHECK(out.exit == 0);
   CHECK(out.out ==
         "baseline, 1 worker, size 10:\n    touch 'ran here' 10\n    with DEPTH=10\n"

@@ -122,7 +122,7 @@ TEST_CASE("a study in one line: another baseline, further variants, a launcher, 
   line.baseline = "printf '%s\\n' 1";
   line.tries = {"twice=echo '@(workers)' again", "by variable=sh -c 'echo $ANTCREW_WORKERS'"};
   line.launcher = "env A=1";
-  line.answer = "none";
+  line.answer = {"none"};
   const auto study = study_of(line);
   const Place at{3, {}, "/tmp/own"};
   CHECK(study->title() == "Echoes");
@@ -154,11 +154,11 @@ TEST_CASE("a study in one line: another baseline, further variants, a launcher, 
   refused([](OneLine& l) { l.compare = "numbers"; }, "--tolerance 1e-9");
   refused([](OneLine& l) { l.tolerance = 2; }, "below 1");
   refused([](OneLine& l) { l.tolerance = 1e-9, l.compare = "lines"; }, "for numbers");
-  refused([](OneLine& l) { l.answer = "none", l.compare = "lines"; }, "cannot be compared");
-  refused([](OneLine& l) { l.answer = "/tmp/out"; }, "outside the trial's own folder");
-  refused([](OneLine& l) { l.answer = "out"; }, "@(folder)/out");
+  refused([](OneLine& l) { l.answer = {"none"}, l.compare = "lines"; }, "cannot be compared");
+  refused([](OneLine& l) { l.answer = {"/tmp/out"}; }, "outside the trial's own folder");
+  refused([](OneLine& l) { l.answer = {"out"}; }, "@(folder)/out");
   refused([](OneLine& l) { l.command.clear(), l.tries.clear(); }, "nothing to try");
-  line.answer = "out";
+  line.answer = {"out"};
   line.command = {"cp", "@(folder)/@(workers)", "@(folder)/out"};
   line.baseline.clear();
   line.tries.clear();

@@ -90,7 +90,8 @@ ProgramFiles::ProgramFiles(const CommandStudy& study) {
   for (const auto* list : {&study.parts().before_all, &study.parts().before_each, &study.parts().after_each}) {
     for (const Command& command : *list) add_words(command.words, command.where, of_all, study.parts().baseline);
   }
-  add_words(study.parts().answer.decides.words, "answer", of_all, study.parts().baseline);
+  for (const Command* command : {&study.parts().answer.decides, &study.parts().answer.filter})
+    add_words(command->words, "answer", of_all, study.parts().baseline);
 }
 
 std::optional<SharedInputs::Seen> SharedInputs::look_at(const std::string& path) {

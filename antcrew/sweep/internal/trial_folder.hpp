@@ -30,6 +30,8 @@ class TrialFolder {
   std::string errors() const { return top_ + "/errors"; }
   std::string phases() const { return top_ + "/phases"; }
   std::string answer_copy() const { return top_ + "/answer"; }
+  std::string gathered() const { return top_ + "/gathered"; }
+  std::string filtered() const { return top_ + "/filtered"; }
 
  private:
   friend class TrialFolders;

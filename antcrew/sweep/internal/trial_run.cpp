@@ -9,6 +9,7 @@
 #include <cstdlib>
 #include <cstring>
 #include <filesystem>
+#include <fstream>
 #include <sstream>
 #include <utility>
 
@@ -136,14 +137,13 @@ Start Trials::start_of(const TrialSetting& setting, const Runnable& of, const Co
   return start;
 }
 
-std::optional<Fault> Trials::run_beside(const TrialSetting& setting, const Runnable& of, const Command& command,
-                                        int workers, const TrialFolder& place, const char* what,
-                                        const std::vector<std::string>& more_words, int* exit_code) {
+std::optional<Fault> Trials::beside(const TrialSetting& setting, const Runnable& of, const Command& command,
+                                    int workers, const TrialFolder& place, const char* what,
+                                    const std::function<void(Start&)>& change, int* exit_code) {
   Runnable plain = of;
   plain.input.clear();
   plain.working_folder.clear();
   Start start = start_of(setting, plain, command, workers, place, false);
-  start.words.insert(start.words.end(), more_words.begin(), more_words.end());
   const TrialFolder aside(place.top().empty() ? std::string() : place.top() + "/beside");
   std::error_code trouble;
   fs::create_directories(aside.top(), trouble);
@@ -153,6 +153,7 @@ std::optional<Fault> Trials::run_beside(const TrialSetting& setting, const Runna
         printable(std::string(what) + ": no place for what it prints (" + trouble.message() + ")", longest_text)};
   start.output = aside.output();
   start.errors = aside.errors();
+  change(start);
   const Ended ended = counted(runner_.run(start, setting.stop));
   if (exit_code != nullptr && ended.why == Ended::Why::by_itself && WIFEXITED(ended.status)) {
     *exit_code = WEXITSTATUS(ended.status);
@@ -163,6 +164,76 @@ std::optional<Fault> Trials::run_beside(const TrialSetting& setting, const Runna
     fault->text =
         printable(std::string(what) + " (" + sweep_layer::in_words(start.words) + "): " + fault->text, longest_text);
   return fault;
+}
+
+std::optional<Fault> Trials::run_beside(const TrialSetting& setting, const Runnable& of, const Command& command,
+                                        int workers, const TrialFolder& place, const char* what,
+                                        const std::vector<std::string>& more_words, int* exit_code) {
+  return beside(
+      setting, of, command, workers, place, what,
+      [&](Start& start) { start.words.insert(start.words.end(), more_words.begin(), more_words.end()); }, exit_code);
+}
+
+std::optional<Fault> Trials::run_through(const TrialSetting& setting, const Runnable& of, const Command& command,
+                                         int workers, const TrialFolder& place, const char* what, const Piped& piped) {
+  return beside(
+      setting, of, command, workers, place, what,
+      [&](Start& start) {
+        start.input = piped.from;
+        start.output = piped.to;
+      },
+      nullptr);
+}
+
+namespace {
+
+// A whole answer: with names between its files, so that nothing can go over from one to the other.
+bool append(std::ofstream& to, const std::string& name, const std::string& file) {
+  std::ifstream from(file, std::ios::binary);
+  to << "\n== " << name << '\n';
+  if (from.peek() != std::ifstream::traits_type::eof()) to << from.rdbuf();
+  return static_cast<bool>(to);
+}
+
+}  // namespace
+
+std::optional<Fault> Trials::gather(const TrialSetting& setting, const Runnable& of, int workers, int round,
+                                    TrialRun& trial) {
+  const AnswerRule& rule = setting.study.parts().answer;
+  if (!rule.gathered() || rule.from == AnswerRule::From::none) return std::nullopt;
+  const auto wrong = [&](const std::string& text) {
+    return Fault{Fault::Kind::wrong_answer, round, printable(text, longest_text)};
+  };
+  const Place here{workers, setting.at, trial.place.folder()};
+  std::vector<std::pair<std::string, std::string>> files;
+  for (const std::string& name : rule.files()) {
+    const std::string file = absolute(text_of(setting.study, of, name, here), trial.place.folder());
+    std::error_code trouble;
+    if (!fs::exists(fs::symlink_status(file, trouble))) return wrong("it left no file " + name + " in its folder");
+    if (const std::string why = not_its_own(file, trial.place.folder()); !why.empty())
+      return wrong("its answer " + name + " is " + why + ": let it write a file of its own into its folder");
+    files.emplace_back(name, file);
+  }
+  if (!rule.more_files.empty()) {
+    std::ofstream all(trial.place.gathered(), std::ios::binary | std::ios::trunc);
+    for (const auto& [name, file] : files) {
+      if (!append(all, name, file)) break;
+    }
+    if (!all.flush())
+      could_not_run("sweep.folder", "an answer", printable(trial.place.gathered(), 80) + " cannot be written",
+                    "make room there, or name another place in TMPDIR");
+    trial.answer = trial.place.gathered();
+  }
+  if (!rule.filter.given()) return std::nullopt;
+  // Nobody waits for what a command has put in its place, such as a pipe.
+  std::error_code trouble;
+  if (!fs::is_regular_file(fs::symlink_status(trial.answer, trouble)))
+    return wrong("what it printed is no plain file any more");
+  auto fault = run_through(setting, of, rule.filter, workers, trial.place, "the answer's filter",
+                           {trial.answer, trial.place.filtered()});
+  if (fault) return wrong(fault->text);
+  trial.answer = trial.place.filtered();
+  return std::nullopt;
 }
 
 std::optional<Fault> Trials::all_beside(const TrialSetting& setting, const Runnable& of,

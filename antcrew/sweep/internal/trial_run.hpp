@@ -1,6 +1,7 @@
 // One trial of a command from its fresh folder to its answer, and what went wrong with it.
 #pragma once
 
+#include <functional>
 #include <memory>
 #include <optional>
 #include <regex>
@@ -54,6 +55,16 @@ class Trials {
   std::optional<Fault> run_beside(const TrialSetting& setting, const Runnable& of, const Command& command, int workers,
                                   const TrialFolder& place, const char* what,
                                   const std::vector<std::string>& more_words = {}, int* exit_code = nullptr);
+  // A command that reads a file of the trial and prints another one.
+  struct Piped {
+    std::string from;
+    std::string to;
+  };
+  std::optional<Fault> run_through(const TrialSetting& setting, const Runnable& of, const Command& command, int workers,
+                                   const TrialFolder& place, const char* what, const Piped& piped);
+  // Where the answer is one file of several, or goes through a filter: makes it, and says in trial.answer where it is.
+  // A fault when a file is missing or is not the trial's own, or the filter fails.
+  std::optional<Fault> gather(const TrialSetting& setting, const Runnable& of, int workers, int round, TrialRun& trial);
   // What it takes to run nothing in the same way, behind the launcher where there is one; 0 = it failed.
   double empty_s(const TrialSetting& setting, const Runnable& of, int workers);
   // CPU time of all that was run so far.
@@ -62,6 +73,9 @@ class Trials {
  private:
   Start start_of(const TrialSetting& setting, const Runnable& of, const Command& command, int workers,
                  const TrialFolder& place, bool with_launcher) const;
+  std::optional<Fault> beside(const TrialSetting& setting, const Runnable& of, const Command& command, int workers,
+                              const TrialFolder& place, const char* what, const std::function<void(Start&)>& change,
+                              int* exit_code);
   std::optional<Fault> all_beside(const TrialSetting& setting, const Runnable& of, const std::vector<Command>& commands,
                                   int workers, const TrialFolder& place, const char* what);
 
