@@ -12,8 +12,9 @@
 // partition and unique: in the old one). Needs room for one more copy of the items, but for reverse and rotate; throws
 // std::bad_alloc before anything was moved. Moving an item must not throw. Any crew of threads; it is held from
 // beginning to end.
-// Cost: partition and unique one test an item and two moves; nth_element some three times that over ever fewer items;
-// partial_sort besides sorting so many; reverse one swap for two items, rotate one an item.
+// Cost: partition and unique one test an item and two moves; nth_element some one and a half times that, and with one
+// worker what the standard library takes; partial_sort besides sorting so many; reverse one swap for two items, rotate
+// one an item.
 #pragma once
 
 #include <algorithm>
@@ -100,41 +101,53 @@ class Sorter {
 template <class Crew, class All>
 using OverAll = OverItems<Crew, ItemsFrom<decltype(std::begin(std::declval<All&>()))>>;
 
-// Narrows the stretch around the place until it is small, by three classes: less than a pivot, equal, greater.
+// Narrows the stretch around the place until it is small, by three classes: before, between two of its items, and
+// behind. The two are those of a sample whose ranks lie around the place's share of the stretch (after Floyd and Rivest
+// 1975, "Expected time bounds for selection"); where they are equal, the one in the middle alone is a class.
 template <class Crew, class At, class Less>
 void find_nth(const OverItems<Crew, ItemsFrom<At>>& items, At first, std::size_t nth, Less& less) {
-  constexpr std::size_t small = 32;
-  constexpr std::size_t most_samples = 15;  // compared one after the other
+  constexpr std::size_t small = 16;
+  constexpr std::size_t few_samples = 7;  // compared one after the other
+  constexpr std::size_t most_samples = 255;
+  constexpr std::size_t many_items = 65'536;
   using T = std::iter_value_t<At>;
   const auto at = [&](std::size_t i) -> decltype(auto) { return first[static_cast<std::iter_difference_t<At>>(i)]; };
   Range left{0, items.size()};
+  if (items.workers() == 1 && items.size() > many_items) left.last = 0;  // nobody to share the passes with
   if (left.size() > small) {
     Sorter<Crew, At, 3> sorter(items, first);
+    bool apart = true;  // of many items the two pivots are; else there is one
     while (left.size() > small) {
-      // The sample's item whose rank is the place's share of the stretch.
-      const std::size_t samples = std::min(most_samples, left.size() / 16 | 1);
+      const std::size_t samples = left.size() > many_items ? most_samples : std::min(few_samples, left.size() / 16 | 1);
       std::array<std::size_t, most_samples> chosen;
       for (std::size_t k = 0; k < samples; ++k) chosen[k] = left.first + even_part(left.size(), samples, k).first;
+      std::sort(chosen.begin(), chosen.begin() + static_cast<std::ptrdiff_t>(samples),
+                [&](std::size_t a, std::size_t b) { return less(at(a), at(b)); });
       const std::size_t rank = (nth - left.first) * samples / left.size();
-      std::nth_element(chosen.begin(), chosen.begin() + static_cast<std::ptrdiff_t>(rank),
-                       chosen.begin() + static_cast<std::ptrdiff_t>(samples),
-                       [&](std::size_t a, std::size_t b) { return less(at(a), at(b)); });
-      const std::size_t pivot = chosen[rank];
+      const std::size_t beside = apart && left.size() > many_items ? samples / 16 + 1 : 0;
+      const std::size_t low = chosen[rank - std::min(rank, beside)];
+      const std::size_t high = chosen[std::min(rank + beside, samples - 1)];
+      const bool equal = !less(at(low), at(high));
       const auto sizes = sorter.sort(left, [&](std::size_t i) -> std::size_t {
-        const T& its = at(pivot);
-        return less(at(i), its) ? 0 : less(its, at(i)) ? 2 : 1;
+        const T& its = at(i);
+        return less(its, at(low)) ? 0 : less(at(high), its) ? 2 : 1;
       });
+      const std::size_t before = left.size();
       if (nth < left.first + sizes[0]) {
         left.last = left.first + sizes[0];
       } else if (nth < left.first + sizes[0] + sizes[1]) {
-        return;
+        if (equal) return;
+        left = {left.first + sizes[0], left.first + sizes[0] + sizes[1]};
       } else {
         left.first += sizes[0] + sizes[1];
       }
+      apart = left.size() < before;  // of few different values two may have all between them
     }
+  } else {
+    left.last = items.size();
   }
   const auto step = [&](std::size_t i) { return first + static_cast<std::iter_difference_t<At>>(i); };
-  std::nth_element(step(left.first), step(nth), step(left.last), less);
+  items.parts(1, 1, [&](Range, std::size_t) { std::nth_element(step(left.first), step(nth), step(left.last), less); });
 }
 
 }  // namespace internal

@@ -9,6 +9,7 @@
 #include <functional>
 #include <map>
 #include <mutex>
+#include <string>
 #include <thread>
 
 #include "antcrew/crew/task_crew.hpp"
@@ -41,7 +42,7 @@ void with_crews(Try with) {
 // of whom none visits more than 40 % of the items.
 template <class Call>
 void check_shared_out(const char* name, Call call) {
-  CAPTURE(name);
+  CAPTURE(std::string(name));
   const auto tried = [&](int workers) {
     antcrew::ThreadCrew crew(workers);
     std::mutex lock;
