@@ -34,7 +34,7 @@ export OMPI_ALLOW_RUN_AS_ROOT=1 OMPI_ALLOW_RUN_AS_ROOT_CONFIRM=1  # in a contain
 wanted ranks "$@" && shot ranks 100 30 "$bin/examples/everywhere --study 'Gauges everywhere' --workers 1,2 --budget 45"
 
 # Pages and figures, of the same records each time: made here, since no record is kept in the tree.
-drawn=(page page-dark page-narrow figure-speedup figure-ledger figure-time figure-timeline figure-messages figure-compare running)
+drawn=(page page-dark page-narrow history figure-speedup figure-ledger figure-time figure-timeline figure-messages figure-compare running)
 any=0; for name in "${drawn[@]}"; do wanted "$name" "$@" && any=1; done
 [ "$any" = 1 ] || exit 0
 antcrew=$bin/command/antcrew
@@ -43,7 +43,14 @@ wanted figure-time "$@" && record tides "$bin/examples/tides" --budget 40
 record loggers "$bin/examples/loggers" --workers 1,2,4,8,16,32 --rounds 7 --budget 0 --dimension delay_ms=10
 record gauges "$bin/examples/gauges" --sizes 200 --workers 1,2 --budget 40
 "$antcrew" show "$work/loggers.json" --as page --to "$work/page.html" --anonymize
-page() { python3 tests/browser/picture.py "$work/page.html" "docs/screenshots/$1.png" "$2" "$3" "$4"; echo "docs/screenshots/$1.png"; }
+page() { python3 tests/browser/picture.py "$work/${5:-page}.html" "docs/screenshots/$1.png" "$2" "$3" "$4"; echo "docs/screenshots/$1.png"; }
+if wanted history "$@"; then
+  for run in 1 2 3 4 5 6 7; do
+    "$bin/examples/tides" --sizes 10k --workers 1,2 --quick --quiet --store "$work/runs" --save "$work/run-$run.json" >/dev/null 2>&1 || true
+  done
+  "$antcrew" list --store "$work/runs" --as page --to "$work/history.html"
+  page history 1280 800 light history
+fi
 wanted page "$@" && page page 1280 800 light
 wanted page-dark "$@" && page page-dark 1280 800 dark
 wanted page-narrow "$@" && page page-narrow 390 1200 light

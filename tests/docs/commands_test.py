@@ -137,7 +137,8 @@ def main():
                 if words[0] != "antcrew" or words[1] == "sweep":
                     if "--help" not in line and "--example" not in line:
                         parts = line.split(" -- ", 1)
-                        line = parts[0] + ("" if "--quick" in line else " --quick") + " --quiet" + (" -- " + parts[1] if len(parts) > 1 else "")
+                        brief = "" if "--quick" in line or "--dry-run" in line else " --rounds 2 --no-confirm --instrument none"
+                        line = parts[0] + brief + " --quiet" + (" -- " + parts[1] if len(parts) > 1 else "")
                 done = subprocess.run(["bash", "-c", line], cwd=folder, env=environment, stdin=subprocess.DEVNULL,
                                       stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, errors="replace", timeout=120)
                 ran += 1
