@@ -23,11 +23,15 @@ namespace {
 
 // Options that say what a study file says itself.
 const char* option_of_one_line(const OneLine& line) {
-  const std::pair<const char*, bool> given[] = {
-      {"--title", !line.title.empty()},     {"--baseline", !line.baseline.empty()},
-      {"--try", !line.tries.empty()},       {"--launcher", !line.launcher.empty()},
-      {"--input", !line.input.empty()},     {"--answer", !line.answer.empty()},     {"--filter", !line.filter.empty()},
-      {"--compare", !line.compare.empty()}, {"--tolerance", line.tolerance.has_value()}};
+  const std::pair<const char*, bool> given[] = {{"--title", !line.title.empty()},
+                                                {"--baseline", !line.baseline.empty()},
+                                                {"--try", !line.tries.empty()},
+                                                {"--launcher", !line.launcher.empty()},
+                                                {"--input", !line.input.empty()},
+                                                {"--answer", !line.answer.empty()},
+                                                {"--filter", !line.filter.empty()},
+                                                {"--compare", !line.compare.empty()},
+                                                {"--tolerance", line.tolerance.has_value()}};
   for (const auto& [name, is_given] : given) {
     if (is_given) return name;
   }
