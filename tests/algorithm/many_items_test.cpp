@@ -14,8 +14,14 @@ using namespace antcrew;
 
 namespace {
 
+#ifdef ANTCREW_SANITIZED
+constexpr std::size_t beyond_few = 70'000;
+#else
+constexpr std::size_t beyond_few = 150'000;
+#endif
+
 template <class Use>
-void with_crews(Use&& use) {
+void on_some_crews(Use&& use) {
   for (const int workers : {1, 2, 7}) {
     CAPTURE(workers);
     ThreadCrew threads(workers);
@@ -25,7 +31,7 @@ void with_crews(Use&& use) {
   use(tasks);
 }
 
-std::vector<std::uint32_t> numbers(std::size_t n, std::uint32_t different) {
+std::vector<std::uint32_t> many_numbers(std::size_t n, std::uint32_t different) {
   std::mt19937 random(n + different);
   std::vector<std::uint32_t> all(n);
   for (std::uint32_t& x : all) x = static_cast<std::uint32_t>(random()) % different;
@@ -48,17 +54,17 @@ void check_groups(Crew& crew, const All& all, const KeyOf& key_of) {
   CHECK(same);
 }
 
-enum class Kind : std::uint8_t { shoal, channel, wreck };
+enum class Ground : std::uint8_t { shoal, channel, wreck };
 
 }  // namespace
 
 TEST_CASE("groups of many items: few keys, one a half of all, a key each, and keys without a hash") {
-  with_crews([](auto& crew) {
-    const auto all = numbers(60'000, 1'000'000);
+  on_some_crews([](auto& crew) {
+    const auto all = many_numbers(60'000, 1'000'000);
     check_groups(crew, all, [](std::uint32_t x) { return x % 1000; });
     check_groups(crew, all, [](std::uint32_t x) { return x % 2 == 0 ? std::uint32_t{7} : x; });
     check_groups(crew, all, [](std::uint32_t x) { return x; });
-    check_groups(crew, all, [](std::uint32_t x) { return static_cast<Kind>(x % 3); });
+    check_groups(crew, all, [](std::uint32_t x) { return static_cast<Ground>(x % 3); });
     check_groups(crew, all, [](std::uint32_t x) { return -static_cast<std::int64_t>(x % 50); });
     check_groups(crew, all, [](std::uint32_t x) { return 0.5 * (x % 100); });
     check_groups(crew, all, [](std::uint32_t x) { return std::string(x % 40, 'a'); });
@@ -70,7 +76,7 @@ TEST_CASE("groups of many items: few keys, one a half of all, a key each, and ke
 TEST_CASE("the key is asked for once an item, whichever way groups are made") {
   ThreadCrew crew(3);
   for (const std::uint32_t different : {10u, 1'000'000u}) {
-    const auto all = numbers(30'000, different);
+    const auto all = many_numbers(30'000, different);
     std::atomic<std::size_t> asked{0};
     group_by(crew, all, [&](std::uint32_t x) { return ++asked, x; });
     CHECK(asked == all.size());
@@ -78,10 +84,10 @@ TEST_CASE("the key is asked for once an item, whichever way groups are made") {
 }
 
 TEST_CASE("the nth of many: few values, one value, sorted, backwards, at both ends") {
-  with_crews([](auto& crew) {
+  on_some_crews([](auto& crew) {
     for (const std::uint32_t different : {1u, 2u, 5u, 1'000'000u}) {
       for (const int order : {0, 1, 2}) {
-        auto all = numbers(150'000, different);
+        auto all = many_numbers(beyond_few, different);
         if (order == 1) std::sort(all.begin(), all.end());
         if (order == 2) std::sort(all.begin(), all.end(), std::greater<>());
         auto sorted = all;
