@@ -29,7 +29,7 @@ std::vector<const Analysed*> studies_of(const StudyHistory& history) {
   return studies;
 }
 
-std::string moment(const Analysed& study) {
+std::string measured_at(const Analysed& study) {
   std::string text = study.record->created.substr(0, 16);
   std::replace(text.begin(), text.end(), 'T', ' ');
   return printable(text, 20);
@@ -48,7 +48,7 @@ std::vector<std::string> changes_in(const StudyHistory& history) {
     for (const ChangePoint& change : cell.found) {
       const HistoryRun& from = history.runs[cell.runs[change.at]];
       sentences.push_back(fmt::format("From {} ({}) on: {} at {}, speedup {:.3g} to {:.3g}", printable(from.name, 40),
-                                      moment(*from.study), cell_in_words(*cell.cell->cell),
+                                      measured_at(*from.study), cell_in_words(*cell.cell->cell),
                                       point_in_words(all.back()->record->points[cell.cell->cell->point]), change.before,
                                       change.after));
     }
@@ -95,7 +95,7 @@ std::string runs_html(const StudyHistory& history, std::size_t number, std::size
     const HistoryRun& run = history.runs[k];
     const StudyView view(*run.study);
     text += fmt::format("<tr><td class=\"name\">{}</td><td>{}</td>", escaped(printable(run.name, 60)),
-                        escaped(moment(*run.study)));
+                        escaped(measured_at(*run.study)));
     if (several) text += "<td class=\"at\">" + escaped(machine_in_short(*run.study)) + "</td>";
     text += fmt::format("<td class=\"at\">{}{}</td><td class=\"at\">{}</td>", escaped(answer_in_short(*run.study)),
                         run.study->record->complete ? "" : " (ended early)", escaped(view.confidence));
@@ -125,8 +125,8 @@ std::string pair_html(const HistoryRun& before, const HistoryRun& after, const s
   const Comparison found = compare({before.study}, {after.study});
   const std::string name = printable(before.name, 60) + " and " + printable(after.name, 60);
   std::string text = fmt::format("<details id=\"{}\"><summary>{} ({}) and {} ({})</summary>\n<p>{}</p>\n", id,
-                                 escaped(printable(before.name, 60)), escaped(moment(*before.study)),
-                                 escaped(printable(after.name, 60)), escaped(moment(*after.study)),
+                                 escaped(printable(before.name, 60)), escaped(measured_at(*before.study)),
+                                 escaped(printable(after.name, 60)), escaped(measured_at(*after.study)),
                                  escaped(compared_in_words(found, *after.study)));
   if (!found.disturbed.empty())
     text += "<p class=\"caveat\">Warning: the machine was not idle (" + escaped(found.disturbed) +
