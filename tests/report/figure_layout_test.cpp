@@ -187,7 +187,8 @@ TEST_CASE("points that cover each other stand beside each other, by less than ha
   // Alone, nothing moves.
   const Record one = study_of({"a"}, {1, 2, 4}, 0.01, 9);
   const Analysed alone = analyse(one);
-  for (const FigurePoint& point : figure_of(alone, "speedup")->panels[0].series[0].points) CHECK(point.aside == 0);
+  const auto by_itself = figure_of(alone, "speedup");
+  for (const FigurePoint& point : by_itself->panels[0].series[0].points) CHECK(point.aside == 0);
 }
 
 TEST_CASE("one size and one worker count: bars of variants with their intervals, the fastest first") {
