@@ -39,10 +39,10 @@ def changed(record, folder, name, change):
     with open(record) as file:
         made = json.load(file)
     change(made)
-    path = os.path.join(folder, name + ".json")
-    with open(path, "w") as file:
+    copy = os.path.join(folder, name + ".json")
+    with open(copy, "w") as file:
         json.dump(made, file)
-    return path
+    return copy
 
 
 def long_names(made):
