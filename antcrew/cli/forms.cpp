@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 #include <unistd.h>
 
+#include <CLI/CLI.hpp>
 #include <algorithm>
 #include <cerrno>
 #include <cstdio>
@@ -150,6 +151,26 @@ std::string form_names() {
   std::vector<std::string> names;
   for (const Form& form : forms) names.emplace_back(form.name);
   return joined(names) + ", figure, figure:KIND";
+}
+
+void add_form_options(CLI::App& app, FormChoice& choice) {
+  app.add_option("--as", choice.form, "form: " + form_names() + "; KIND is " + joined(figure_kinds()))
+      ->transform([](const std::string& form) {
+        if (form != "table") return form;
+        std::fprintf(stderr, "--as table is now --as text; the next version does not take the old name\n");
+        return std::string("text");
+      })
+      ->type_name("FORM")
+      ->capture_default_str();
+  app.add_option("--to", choice.to, "write to this file instead of standard output")->type_name("FILE");
+  app.add_option("--image", choice.image, "of a figure: svg, png, pdf (default: by the ending of --to, else svg)")
+      ->type_name("IMAGE");
+  app.add_flag("--all", choice.all, "of the text: every size, every figure and all notes");
+  app.add_flag("--anonymize", choice.scrub, scrub_help);
+}
+
+void add_plain_form(CLI::App& app, std::string& form) {
+  app.add_option("--as", form, "form: text, json")->type_name("FORM")->capture_default_str();
 }
 
 void check_plain_form(const std::string& form, const std::string& of, const std::vector<std::string>& besides) {

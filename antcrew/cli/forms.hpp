@@ -10,6 +10,10 @@
 #include "antcrew/record/record.hpp"
 #include "antcrew/report/text.hpp"
 
+namespace CLI {
+class App;
+}
+
 namespace antcrew::cli_layer {
 
 struct NamedRecord {
@@ -30,6 +34,13 @@ std::string form_names();
 
 // Of a command that has fewer forms than a record: text and json, and those named besides. Throws Error (cli.form).
 void check_plain_form(const std::string& form, const std::string& of, const std::vector<std::string>& besides = {});
+
+// --as, --to, --image, --all and --anonymize.
+void add_form_options(CLI::App& app, FormChoice& choice);
+inline constexpr const char* scrub_help =
+    "leave out names of hosts, users and folders, wherever they stand in the record";
+// Of a command that has two forms.
+void add_plain_form(CLI::App& app, std::string& form);
 
 // Throws Error: cli.form (no such form, one that holds one record only, a bitmap to a terminal), report.figure (no such
 // kind). Also when a figure file is asked for and the plotter is missing: before the first second is measured.

@@ -160,10 +160,7 @@ std::string list_page(const FoundRuns& found) {
   std::vector<NamedRecord> records;
   for (const ListedRun& run : found.runs) {
     if (run.stored.lost || !run.trouble.empty()) continue;
-    const std::string name = !run.notes.name.empty()     ? run.notes.name
-                             : !run.notes.labels.empty() ? run.notes.labels.front()
-                                                         : fmt::format("run {}", run.stored.number);
-    records.push_back({name, load_record(run.stored.path)});
+    records.push_back({title_of(run.stored, run.notes), load_record(run.stored.path)});
   }
   if (records.empty())
     bad_input("store.none", "list --as page", "no run that could be read was found", "see `antcrew list`");

@@ -34,14 +34,9 @@ std::vector<NamedRecord> loaded(const ShowOptions& options) {
   return records;
 }
 
-// Several runs make one page: how they became.
-bool is_history(const ShowOptions& options) {
-  return options.form.form == "page" &&
-         (options.records.size() > 1 || options.records.front().find(',') != std::string::npos);
-}
-
 std::string shown(const std::vector<NamedRecord>& records, const ShowOptions& options, const Look& look) {
-  if (is_history(options)) return history_page_of(records, options.form.scrub);
+  // A label, or names with commas, may stand for several.
+  if (options.form.form == "page" && records.size() > 1) return history_page_of(records, options.form.scrub);
   if (!options.answers && options.details.empty() && options.trial.empty())
     return rendered(records, options.form, look);
   std::string text;
@@ -72,7 +67,7 @@ std::string history_page_of(const std::vector<NamedRecord>& records, bool scrubb
 }
 
 int show_record(const ShowOptions& options) {
-  check_form(options.form, is_history(options) ? 1 : options.records.size());
+  check_form(options.form, options.form.form == "page" ? 1 : options.records.size());
   const bool in_place = options.answers || !options.details.empty() || !options.trial.empty();
   if (in_place && options.form.form != "text")
     bad_input("cli.form", "--as " + options.form.form, "--details, --trial and --answers are text",

@@ -44,13 +44,12 @@ std::string title_of(const std::string& path) {
   return file.extension() == ".json" ? file.stem().string() : file.filename().string();
 }
 
-std::string title_of(const StoredRun& run, const Store& store) {
-  const Notes notes = store.notes_of(run);
+}  // namespace
+
+std::string title_of(const StoredRun& run, const Notes& notes) {
   if (!notes.name.empty()) return notes.name;
   return notes.labels.empty() ? fmt::format("run {}", run.number) : notes.labels.front();
 }
-
-}  // namespace
 
 std::vector<RecordFile> record_files(const std::string& list, const StoreOptions& options) {
   std::vector<RecordFile> files;
@@ -69,8 +68,8 @@ std::vector<RecordFile> record_files(const std::string& list, const StoreOptions
       const Store store(options.used());
       const std::vector<StoredRun> runs = runs_called(word, store);
       for (std::size_t k = 0; k < paths.size(); ++k)
-        files.push_back(
-            {runs.size() == 1 ? word : fmt::format("run {}", runs[k].number), paths[k], title_of(runs[k], store)});
+        files.push_back({runs.size() == 1 ? word : fmt::format("run {}", runs[k].number), paths[k],
+                         title_of(runs[k], store.notes_of(runs[k]))});
     }
     from = comma + 1;
   }

@@ -5,6 +5,7 @@
 #include <vector>
 
 #include "antcrew/cli/layer.hpp"
+#include "antcrew/store/store.hpp"
 
 namespace CLI {
 class App;
@@ -35,6 +36,9 @@ struct RecordFile {
   std::string path;
   std::string title = {};  // what people call it: the name or label it was given, or the file's without ".json"
 };
+
+// What people call a stored run: its name, its first label, or "run 12".
+std::string title_of(const StoredRun& run, const Notes& notes);
 
 // Records by their names, each a file, a number, "last" or a label, with commas between them; a label may stand for
 // several. Throws Error.

@@ -96,22 +96,6 @@ std::vector<Pin> parse_pins(const std::string& list) {
 
 }  // namespace
 
-void add_form_options(CLI::App& app, FormChoice& choice) {
-  app.add_option("--as", choice.form, "form: " + form_names() + "; KIND is " + joined(figure_kinds()))
-      ->transform([](const std::string& form) {
-        if (form != "table") return form;
-        std::fprintf(stderr, "--as table is now --as text; the next version does not take the old name\n");
-        return std::string("text");
-      })
-      ->type_name("FORM")
-      ->capture_default_str();
-  app.add_option("--to", choice.to, "write to this file instead of standard output")->type_name("FILE");
-  app.add_option("--image", choice.image, "of a figure: svg, png, pdf (default: by the ending of --to, else svg)")
-      ->type_name("IMAGE");
-  app.add_flag("--all", choice.all, "of the text: every size, every figure and all notes");
-  app.add_flag("--anonymize", choice.scrub, scrub_help);
-}
-
 void add_study_options(CLI::App& app, StudyOptions& o, bool of_commands) {
   app.add_option("--workers", o.workers, "worker counts, such as 1,2,4 (default: 1,2,4 … up to the usable processors)")
       ->type_name("LIST");
@@ -206,10 +190,6 @@ void add_study_options(CLI::App& app, StudyOptions& o, bool of_commands) {
   add_dry_run(app, o.dry_run,
               of_commands ? "show every command word by word, and run nothing"
                           : "show the studies and variants of this program, and run nothing");
-}
-
-void add_plain_form(CLI::App& app, std::string& form) {
-  app.add_option("--as", form, "form: text, json")->type_name("FORM")->capture_default_str();
 }
 
 void add_dry_run(CLI::App& app, bool& dry_run, const std::string& what) {

@@ -60,14 +60,8 @@ std::optional<StudyOptions> parse_study_options(int argc, char** argv, const std
 // The same for a command of `antcrew`; of_commands: without what C++ code alone can be asked for.
 void add_study_options(CLI::App& app, StudyOptions& options, bool of_commands);
 
-// --as, --to, --image and --anonymize.
-void add_form_options(CLI::App& app, FormChoice& choice);
-// Of a command that has two forms.
-void add_plain_form(CLI::App& app, std::string& form);
+// --dry-run, and its earlier name.
 void add_dry_run(CLI::App& app, bool& dry_run, const std::string& what);
-inline constexpr const char* scrub_help =
-    "leave out names of hosts, users and folders, wherever they stand in the record";
-
 // Parses; an option or command that there is none of becomes an error that names the nearest one.
 void parse(CLI::App& app, int argc, char** argv);
 

@@ -279,4 +279,11 @@ TEST_CASE("several records make a page of a history, whose scripts and policy ar
   CHECK(contains(page.out, "<details id=\"beside-0-1\">"));
   check_refused(run_command({antcrew_path, "show", record_path(), record_path(), "--as", "page"}), 2,
                 "this run is named twice");
+  // One record is one page, whatever its file is called; a label may stand for several.
+  std::filesystem::copy(record_path(), folder / "a,b.json");
+  CHECK_FALSE(contains(run_command({antcrew_path, "show", folder / "a,b.json", "--as", "page"}).out, "Run after run"));
+  const std::string store = folder / "store";
+  run_command({antcrew_path, "import", record_path(), folder / "as released.json", "--store", store});
+  for (const char* run : {"1", "2"}) run_command({antcrew_path, "mark", run, "--label", "both", "--store", store});
+  CHECK(contains(run_command({antcrew_path, "show", "both", "--as", "page", "--store", store}).out, "2 runs of "));
 }
